@@ -1,0 +1,80 @@
+"""Gauger: behavioural customer segments you can trust, from a table of events to a campaign's audience."""
+
+from importlib import import_module
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from gauger import drawing as draw
+    from gauger.choosing import CountAdvice, CountStudy, Silhouette, silhouette, study_counts
+    from gauger.clustering import segment_by_kmeans
+    from gauger.demo import demo_file
+    from gauger.errors import GaugerError
+    from gauger.features import FeatureSet, prepare, summarise_events
+    from gauger.profiling import Profile, profile
+    from gauger.progress import listening
+    from gauger.remarks import Remark, remarks_of
+    from gauger.segmentation import Segmentation
+    from gauger.tables import TableLook, look, read_table, write_table
+
+__version__ = "0.1.0"
+
+__all__ = [
+    "CountAdvice",
+    "CountStudy",
+    "FeatureSet",
+    "GaugerError",
+    "Profile",
+    "Remark",
+    "Segmentation",
+    "Silhouette",
+    "TableLook",
+    "demo_file",
+    "draw",
+    "listening",
+    "look",
+    "prepare",
+    "profile",
+    "read_table",
+    "remarks_of",
+    "segment_by_kmeans",
+    "silhouette",
+    "study_counts",
+    "summarise_events",
+    "write_table",
+]
+
+_ROOMS = {
+    "CountAdvice": "choosing",
+    "CountStudy": "choosing",
+    "FeatureSet": "features",
+    "GaugerError": "errors",
+    "Profile": "profiling",
+    "Remark": "remarks",
+    "Segmentation": "segmentation",
+    "Silhouette": "choosing",
+    "TableLook": "tables",
+    "demo_file": "demo",
+    "listening": "progress",
+    "look": "tables",
+    "prepare": "features",
+    "profile": "profiling",
+    "read_table": "tables",
+    "remarks_of": "remarks",
+    "segment_by_kmeans": "clustering",
+    "silhouette": "choosing",
+    "study_counts": "choosing",
+    "summarise_events": "features",
+    "write_table": "tables",
+}
+
+
+def __getattr__(name: str) -> object:
+    if name == "draw":
+        return import_module("gauger.drawing")
+    if name not in _ROOMS:
+        raise AttributeError(f"module 'gauger' has no attribute {name!r}")
+    return getattr(import_module(f"gauger.{_ROOMS[name]}"), name)
+
+
+def __dir__() -> list[str]:
+    return __all__

@@ -1,0 +1,136 @@
+"""Every error Gauger raises on purpose: what was wrong, where, and what to do next."""
+
+import difflib
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
+
+
+class GaugerError(Exception):
+    """The root of all errors that are the data's or the request's fault; its text is written for the analyst."""
+
+    def __str__(self) -> str:
+        return str(self.args[0]) if self.args else ""
+
+
+class MissingFileError(GaugerError, FileNotFoundError):
+    """Raised when a file or folder to read does not exist."""
+
+    @classmethod
+    def at(cls, path: Path) -> "MissingFileError":
+        """The path that was asked for, and the names beside it that come nearest."""
+        beside = [entry.name for entry in path.parent.iterdir()] if path.parent.is_dir() else []
+        near = nearest(path.name, beside)
+        hint = f" Did you mean {near}?" if near else " Check the folder and the spelling."
+        return cls(f"there is no file {path}.{hint}")
+
+
+class TableFileError(GaugerError, ValueError):
+    """Raised when a file is there but cannot be read as the table that its ending promises."""
+
+
+class UnknownColumnError(GaugerError, KeyError):
+    """Raised when a column that was asked for is not in the table."""
+
+    @classmethod
+    def among(cls, asked: Iterable[str], present: Sequence[str]) -> "UnknownColumnError":
+        """The columns asked for that are not `present`, each with the names that come nearest."""
+        lacking = [name for name in asked if name not in present]
+        parts = []
+        for name in lacking:
+            near = nearest(name, present)
+            parts.append(f"there is no column {name!r}" + (f" (did you mean {near}?)" if near else ""))
+        return cls(f"{'; '.join(parts)}. The table has: {listed(present, most=12)}.")
+
+
+class KeyColumnError(GaugerError, ValueError):
+    """Raised when the key does not identify every customer once."""
+
+    @classmethod
+    def repeated(cls, key: str, values: Sequence[object], times: int) -> "KeyColumnError":
+        """`values` stand in more than one row; `times` rows are too many."""
+        return cls(
+            f"the key {key!r} repeats: {listed(map(str, values))} "
+            f"({times:,} {plural(times, 'row')} too many). A key names each customer once: "
+            "remove the repeats, or summarise events to one row a customer first (summarise_events, gauger features)."
+        )
+
+    @classmethod
+    def missing(cls, key: str, rows: Sequence[int], count: int) -> "KeyColumnError":
+        """`count` rows lack the key, first of all the given data rows (the first is row 1)."""
+        return cls(
+            f"the key {key!r} is missing in {count:,} {plural(count, 'row')} "
+            f"(data {plural(len(rows), 'row')} {listed(map(str, rows))}). "
+            "Fill it in or remove those rows: a customer without a key cannot be handed to anyone."
+        )
+
+
+class MissingValuesError(GaugerError, ValueError):
+    """Raised when features hold missing values and nothing was said about them."""
+
+    @classmethod
+    def in_features(cls, counts: Mapping[str, int], n_customers: int) -> "MissingValuesError":
+        """How many of `n_customers` lack each feature."""
+        places = ", ".join(f"{name} ({count:,} of {n_customers:,})" for name, count in counts.items())
+        return cls(
+            f"missing values in {places}. Say what they mean: missing='zero' if nothing happened, "
+            "'median' if it was not recorded, 'drop' to leave those customers out "
+            "(on the command line: --missing zero, median or drop)."
+        )
+
+
+class ColumnValuesError(GaugerError, ValueError):
+    """Raised when a column's values cannot be what they are needed for."""
+
+    @classmethod
+    def not_numbers(cls, column: str, values: Sequence[object], count: int) -> "ColumnValuesError":
+        """`count` values of a column that must be numeric are something else, first of all the given ones."""
+        return cls(
+            f"{column!r} has {count:,} {plural(count, 'value')} that {plural(count, 'is', 'are')} not a number: "
+            f"{listed(map(repr, values))}. Correct or empty them, or leave the column out."
+        )
+
+    @classmethod
+    def infinite(cls, column: str, rows: Sequence[int], count: int) -> "ColumnValuesError":
+        """`count` values are infinite, first of all those in the given data rows."""
+        return cls(
+            f"{column!r} is infinite in {count:,} {plural(count, 'row')} "
+            f"(data {plural(len(rows), 'row')} {listed(map(str, rows))}). "
+            "That is most often a division by zero: correct it where the column is made."
+        )
+
+
+class SettingError(GaugerError, ValueError):
+    """Raised when a setting is outside what the method, or the data at hand, allows."""
+
+    @classmethod
+    def not_one_of(cls, setting: str, given: object, allowed: Iterable[str]) -> "SettingError":
+        """`given` is not among the words a setting may have."""
+        words = list(allowed)
+        near = nearest(str(given), words)
+        hint = f" Did you mean {near}?" if near else ""
+        return cls(f"{setting}={given!r} is not known; it can be {listed(words, most=12, last='or')}.{hint}")
+
+
+class OutputError(GaugerError, OSError):
+    """Raised when results cannot be written, or would overwrite what is there."""
+
+
+def nearest(name: str, present: Iterable[str]) -> str:
+    """The one to three names of `present` most like `name`, quoted and joined by 'or'; empty when none is near."""
+    by_lower = {word.lower(): word for word in present}
+    close = difflib.get_close_matches(name.lower(), by_lower, n=3, cutoff=0.6)
+    return " or ".join(repr(by_lower[word]) for word in close)
+
+
+def listed(words: Iterable[str], most: int = 3, last: str = "and") -> str:
+    """The first `most` words as a phrase, with how many more there are: "a, b and 4 more"."""
+    shown = list(words)
+    rest = len(shown) - most
+    if rest > 0:
+        return f"{', '.join(shown[:most])} and {rest:,} more"
+    return shown[0] if len(shown) == 1 else f"{', '.join(shown[:-1])} {last} {shown[-1]}" if shown else "nothing"
+
+
+def plural(count: int, one: str, many: str | None = None) -> str:
+    """`one` when count is 1, else its plural."""
+    return one if count == 1 else many or f"{one}s"

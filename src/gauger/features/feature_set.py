@@ -1,0 +1,66 @@
+"""FeatureSet: customers' features on one working scale, with the way back to the original units."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import ArrayLike, NDArray
+
+from gauger.errors import SettingError, plural
+from gauger.features.treatments import Treatment
+from gauger.readable import Readable
+from gauger.remarks import Remark
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class FeatureSet(Readable):
+    """Features that are ready to be clustered, made by `prepare`.
+
+    `.key` is the name of the key column, `.keys` its values (n_customers,), `.names` the features (n_features,),
+    `.values` the working scale (n_customers, n_features) as float64, `.original` the same customers and features in
+    original units, indexed by key, and `.treatments` what was done to each feature, in order.
+    """
+
+    key: str
+    keys: NDArray[np.generic]
+    names: tuple[str, ...]
+    values: NDArray[np.float64]
+    original: pd.DataFrame
+    treatments: Mapping[str, tuple[Treatment, ...]]
+    remarks: tuple[Remark, ...] = ()
+
+    def restore(self, values: ArrayLike) -> pd.DataFrame:
+        """Rows on the working scale (m, n_features) brought back to original units, such as centres.
+
+        Scaling is undone exactly up to rounding; filled and capped values stay what they were set to.
+
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, 4.0, 9.0]})
+        >>> features = gauger.prepare(table, key="who")
+        >>> features.restore(features.values)["visits"].tolist()
+        [2.0, 4.0, 9.0]
+        """
+        rows = np.asarray(values, dtype=np.float64)
+        if rows.ndim != 2 or rows.shape[1] != len(self.names):
+            raise SettingError(
+                f"values to restore must have a column for each of {len(self.names)} features, not shape {rows.shape}."
+            )
+        columns = {}
+        for place, name in enumerate(self.names):
+            column = rows[:, place]
+            for treatment in reversed(self.treatments[name]):
+                column = treatment.undo(column)
+            columns[name] = column
+        return pd.DataFrame(columns)
+
+    def headline(self) -> str:
+        return (
+            f"{len(self.keys):,} {plural(len(self.keys), 'customer')} by {self.key}, "
+            f"{len(self.names)} {plural(len(self.names), 'feature')}"
+        )
+
+    def overview(self) -> pd.DataFrame:
+        done = ["; ".join(step.text for step in self.treatments[name]) or "as it is" for name in self.names]
+        table = pd.DataFrame({"feature": self.names, "treatment": done})
+        return table.set_index("feature")

@@ -1,0 +1,31 @@
+"""How results show themselves: a headline, a table and the remarks, in a terminal and in a notebook."""
+
+import html
+from abc import ABC, abstractmethod
+
+import pandas as pd
+
+from gauger.remarks import Remark
+
+
+class Readable(ABC):
+    """A result that prints as a headline, a table of at most 20 rows, and its remarks."""
+
+    remarks: tuple[Remark, ...]
+
+    @abstractmethod
+    def headline(self) -> str:
+        """What this result is and says, in one line."""
+
+    @abstractmethod
+    def overview(self) -> pd.DataFrame:
+        """The table that a reader wants to see first."""
+
+    def __repr__(self) -> str:
+        table = self.overview().to_string(max_rows=20, float_format=lambda value: f"{value:,.4g}")
+        return "\n".join([self.headline(), table, *(f"remark: {remark}" for remark in self.remarks)])
+
+    def _repr_html_(self) -> str:
+        table = self.overview().to_html(max_rows=20, float_format=lambda value: f"{value:,.4g}", border=0)
+        cautions = "".join(f"<li>{html.escape(str(remark))}</li>" for remark in self.remarks)
+        return f"<p>{html.escape(self.headline())}</p>{table}" + (f"<ul>{cautions}</ul>" if cautions else "")

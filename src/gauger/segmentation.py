@@ -1,0 +1,156 @@
+"""Segmentation: the one result that every method returns."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from gauger.errors import SettingError, listed, plural
+from gauger.features import FeatureSet
+from gauger.readable import Readable
+from gauger.remarks import Remark
+
+UNASSIGNED = 0
+
+Codes = NDArray[np.int32]
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class Segmentation(Readable):
+    """Which customer is in which segment: `.codes` (n_customers,) int32, 1 for the largest segment, 0 for unassigned.
+
+    `.scaled_centres` (n_segments, n_features) are on the working scale, `.centres` the same in original units, by
+    segment number. `.distances` (n_customers,) are from each customer to the own centre, on the working scale.
+    `.method` says how it was made. k-means fills `.rounds` and `.converged`; for other methods they are None.
+    """
+
+    features: FeatureSet
+    codes: Codes
+    scaled_centres: NDArray[np.float64]
+    distances: NDArray[np.float64]
+    method: str
+    remarks: tuple[Remark, ...] = ()
+    rounds: int | None = None
+    converged: bool | None = None
+    given_names: Mapping[int, str] = field(default_factory=dict)
+
+    @property
+    def count(self) -> int:
+        """Number of segments."""
+        return len(self.scaled_centres)
+
+    @property
+    def numbers(self) -> pd.Index:
+        """The segments' numbers, from 1, as an index named "segment"."""
+        return pd.RangeIndex(1, self.count + 1, name="segment")
+
+    @cached_property
+    def names(self) -> dict[int, str]:
+        """Each segment's name by number: the given one, else "segment 1" and so on; 0 is "unassigned"."""
+        plain = {number: f"segment {number}" for number in self.numbers}
+        return {UNASSIGNED: "unassigned", **plain, **self.given_names}
+
+    @cached_property
+    def sizes(self) -> pd.Series:
+        """Customers by segment number; the unassigned are not among them."""
+        counts = np.bincount(self.codes, minlength=self.count + 1)[1:]
+        return pd.Series(counts, index=self.numbers, name="customers")
+
+    @cached_property
+    def centres(self) -> pd.DataFrame:
+        """Centres in original units: a row a segment, a column a feature."""
+        return self.features.restore(self.scaled_centres).set_index(self.numbers)
+
+    @cached_property
+    def spread(self) -> pd.Series:
+        """Within-segment sum of squares on the working scale, by segment number."""
+        squares = np.bincount(self.codes, weights=self.distances**2, minlength=self.count + 1)[1:]
+        return pd.Series(squares, index=self.numbers, name="spread")
+
+    @property
+    def wcss(self) -> float:
+        """Within-cluster sum of squares: squared distances to the own centre, added up; lower means tighter."""
+        return float(self.spread.sum())
+
+    @cached_property
+    def assignments(self) -> pd.DataFrame:
+        """A row a customer: the key, segment (number), segment_name, distance (to the own centre)."""
+        return pd.DataFrame(
+            {
+                self.features.key: self.features.keys,
+                "segment": self.codes,
+                "segment_name": pd.Series(self.codes).map(self.names).to_numpy(),
+                "distance": self.distances,
+            }
+        )
+
+    def rename(self, names: Mapping[int, str]) -> "Segmentation":
+        """The same segmentation with other names for some segments, such as {1: "now and then"}.
+
+        Raises SettingError for a segment that does not exist, an empty name, or one that another segment has.
+        """
+        strangers = [str(number) for number in names if number not in self.numbers]
+        if strangers:
+            raise SettingError(f"there is no segment {listed(strangers, last='or')}: they run from 1 to {self.count}.")
+        if not all(isinstance(name, str) and name.strip() for name in names.values()):
+            raise SettingError("a segment's name must be text and not empty.")
+        renamed = replace(self, given_names={**self.given_names, **names})
+        twice = [name for name in names.values() if list(renamed.names.values()).count(name) > 1]
+        if twice:
+            raise SettingError(f"two segments would be called {twice[0]!r}. Give each its own name.")
+        return renamed
+
+    def headline(self) -> str:
+        customers = len(self.codes)
+        left = int(np.count_nonzero(self.codes == UNASSIGNED))
+        rest = f", {left:,} unassigned" if left else ""
+        return (
+            f"{self.count} {plural(self.count, 'segment')} of {customers:,} {plural(customers, 'customer')} "
+            f"by {self.method}{rest}"
+        )
+
+    def overview(self) -> pd.DataFrame:
+        labels = pd.Series(self.names, name="name").reindex(self.numbers)
+        return pd.concat([labels, self.sizes, self.centres], axis=1)
+
+
+def segmentation_from_codes(
+    features: FeatureSet,
+    codes: NDArray[np.integer],
+    *,
+    method: str,
+    given_names: Mapping[int, str] | None = None,
+    remarks: tuple[Remark, ...] = (),
+    rounds: int | None = None,
+    converged: bool | None = None,
+) -> Segmentation:
+    """A Segmentation from each customer's segment (1 to k, 0 for none), centres being the means of their customers.
+
+    Raises SettingError when the codes do not fit the customers or leave a number between 1 and the largest unused.
+    """
+    own = np.array(codes, dtype=np.int32)
+    if own.shape != features.keys.shape:
+        raise SettingError(f"{own.size:,} codes for {len(features.keys):,} customers: give one each.")
+    counts = np.bincount(own)[1:]
+    if own.min() < 0 or not counts.size or not counts.all():
+        raise SettingError("segments must be numbered from 1 without a gap, 0 for unassigned.")
+    sums = np.column_stack([np.bincount(own, weights=column)[1:] for column in features.values.T])
+    centres = sums / counts[:, None]
+    gaps = features.values - centres[np.maximum(own, 1) - 1]
+    distances = np.where(own > 0, np.sqrt(np.einsum("ij,ij->i", gaps, gaps)), np.nan)
+    own.flags.writeable = False
+    return Segmentation(
+        features, own, centres, distances, method, remarks, rounds, converged, dict(given_names or {})
+    )
+
+
+def number_by_size(codes: NDArray[np.integer], centres: NDArray[np.float64]) -> Codes:
+    """Codes 0 … k-1 renumbered 1 … k from the largest segment; equal sizes go by their centres' coordinates."""
+    sizes = np.bincount(codes, minlength=len(centres))
+    order = np.lexsort((*reversed(centres.T), -sizes))
+    number = np.empty(len(centres), dtype=np.int32)
+    number[order] = np.arange(1, len(centres) + 1, dtype=np.int32)
+    return number[codes]

@@ -1,0 +1,7 @@
+"""Read and write open formats, and look at a table before anything is done with it."""
+
+from gauger.tables.looking import TableLook, look
+from gauger.tables.reading import read_table
+from gauger.tables.writing import ResultFolder, write_table
+
+__all__ = ["ResultFolder", "TableLook", "look", "read_table", "write_table"]

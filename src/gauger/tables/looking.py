@@ -1,0 +1,118 @@
+"""Look at a table before anything is done with it: what each column is, and what would go wrong."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from pandas.api import types
+
+from gauger.errors import UnknownColumnError, listed, plural
+from gauger.readable import Readable
+from gauger.remarks import Remark
+from gauger.tables.roles import guess_role
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class TableLook(Readable):
+    """What `look` saw: `.columns` has a row a column, `.remarks` the cautions, `.rows` the number of rows."""
+
+    columns: pd.DataFrame
+    rows: int
+    remarks: tuple[Remark, ...] = ()
+
+    def headline(self) -> str:
+        return f"{self.rows:,} {plural(self.rows, 'row')}, {len(self.columns)} columns"
+
+    def overview(self) -> pd.DataFrame:
+        return self.columns
+
+
+def look(table: pd.DataFrame, key: str | None = None) -> TableLook:
+    """Describe every column of a table and remark on what a study would stumble over.
+
+    `.columns` is indexed by column name and has: role (key, measure, count, flag, category, ordinal code, date, text,
+    constant, empty), type, missing and distinct (numbers of rows and values), min, median, max (of numbers and dates),
+    and skew (of numbers; above 2 means a long tail of large values).
+
+    Raises UnknownColumnError when `key` is not a column.
+
+    >>> import gauger
+    >>> seen = gauger.look(gauger.read_table(gauger.demo_file("members.csv")), key="member_id")
+    >>> seen.columns.loc["age", ["role", "missing"]].tolist()
+    ['measure', 149]
+    """
+    if key is not None and key not in table.columns:
+        raise UnknownColumnError.among([key], list(map(str, table.columns)))
+    records = {str(name): _describe(table[name], str(name), key) for name in table.columns}
+    columns = pd.DataFrame.from_dict(records, orient="index", columns=_COLUMNS)
+    columns.index.name = "column"
+    return TableLook(columns, len(table), _remarks(table, columns, key))
+
+
+_COLUMNS = ["role", "type", "missing", "distinct", "min", "median", "max", "skew"]
+
+
+def _describe(column: pd.Series, name: str, key: str | None) -> list[object]:
+    role = guess_role(column, name, key=key)
+    present = column.dropna()
+    low, middle, high, skew = None, None, None, np.nan
+    if types.is_datetime64_any_dtype(column) and not present.empty:
+        low, middle, high = (value.date().isoformat() for value in (present.min(), present.median(), present.max()))
+    elif types.is_numeric_dtype(column) and not types.is_bool_dtype(column) and not present.empty:
+        numbers = present.astype(float)
+        low, middle, high = numbers.min(), numbers.median(), numbers.max()
+        skew = float(numbers.skew()) if len(numbers) > 2 and numbers.min() < numbers.max() else np.nan
+    return [role.name, _type_word(column), int(column.isna().sum()), int(present.nunique()), low, middle, high, skew]
+
+
+def _type_word(column: pd.Series) -> str:
+    if types.is_bool_dtype(column):
+        return "true/false"
+    if types.is_datetime64_any_dtype(column):
+        return "date"
+    if types.is_integer_dtype(column):
+        return "whole number"
+    return "decimal number" if types.is_numeric_dtype(column) else "text"
+
+
+def _remarks(table: pd.DataFrame, columns: pd.DataFrame, key: str | None) -> tuple[Remark, ...]:
+    found = []
+    if key is not None:
+        repeats = len(table) - int(columns.loc[key, "missing"]) - int(columns.loc[key, "distinct"])
+        if repeats:
+            found.append(
+                Remark(
+                    "key-repeats",
+                    f"{key} repeats in {repeats:,} of {len(table):,} rows: it names customers only after events are "
+                    "summarised to one row a customer.",
+                    (key,),
+                )
+            )
+    constant = columns.index[columns["role"].isin(["constant", "empty"])].tolist()
+    if constant:
+        verb = plural(len(constant), "says", "say")
+        found.append(
+            Remark("constant", f"{listed(constant)} {verb} the same for everyone; leave it out.", tuple(constant))
+        )
+    codes = columns.index[columns["role"] == "ordinal code"].tolist()
+    if codes:
+        found.append(
+            Remark(
+                "code-as-measure",
+                f"{listed(codes)} {plural(len(codes), 'looks like a code', 'look like codes')} in steps: "
+                "the distance between two steps is not a measurement, so think twice before averaging.",
+                tuple(codes),
+            )
+        )
+    gaps = columns.index[(columns["missing"] > 0) & (columns["role"] != "empty")].tolist()
+    if gaps:
+        shares = [f"{name} ({columns.loc[name, 'missing']:,})" for name in gaps]
+        found.append(
+            Remark(
+                "missing",
+                f"missing values in {listed(shares, most=6)}. Used as features they must be given a meaning: "
+                "zero, median, or the customer is left out.",
+                tuple(gaps),
+            )
+        )
+    return tuple(found)
