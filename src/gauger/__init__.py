@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from gauger.demo import demo_file
     from gauger.errors import GaugerError
     from gauger.features import FeatureSet, prepare, summarise_events
-    from gauger.profiling import Profile, profile
+    from gauger.profiling import Profile, profile, profile_assignments
     from gauger.progress import listening
     from gauger.remarks import Remark, remarks_of
     from gauger.segmentation import Segmentation
@@ -34,6 +34,7 @@ __all__ = [
     "look",
     "prepare",
     "profile",
+    "profile_assignments",
     "read_table",
     "remarks_of",
     "segment_by_kmeans",
@@ -58,6 +59,7 @@ _ROOMS = {
     "look": "tables",
     "prepare": "features",
     "profile": "profiling",
+    "profile_assignments": "profiling",
     "read_table": "tables",
     "remarks_of": "remarks",
     "segment_by_kmeans": "clustering",

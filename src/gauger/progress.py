@@ -37,7 +37,7 @@ def task(name: str, total: int) -> Iterator[Callable[[int], None]]:
     """Announce a task of `total` steps; call the value with the number of steps done since the last call."""
     listener = _listener.get()
     if listener is None:
-        yield lambda steps: None
+        yield lambda _: None
         return
     mark = listener.started(name, total)
     try:

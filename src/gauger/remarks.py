@@ -2,8 +2,10 @@
 
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING, Any
 
-import pandas as pd
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 @dataclass(frozen=True)
@@ -19,12 +21,12 @@ class Remark:
         return f"{self.text} [{self.code}]"
 
 
-def attach_remarks(table: pd.DataFrame, remarks: Iterable[Remark]) -> None:
+def attach_remarks(table: "pd.DataFrame", remarks: Iterable[Remark]) -> None:
     """Keep remarks with a DataFrame that Gauger made, as plain data in `table.attrs["remarks"]`."""
     table.attrs["remarks"] = [asdict(remark) for remark in remarks]
 
 
-def remarks_of(table: pd.DataFrame) -> tuple[Remark, ...]:
+def remarks_of(table: "pd.DataFrame") -> tuple[Remark, ...]:
     """The remarks kept with a DataFrame that Gauger made, such as the result of `summarise_events`.
 
     >>> import gauger, pandas as pd
@@ -34,7 +36,5 @@ def remarks_of(table: pd.DataFrame) -> tuple[Remark, ...]:
     return tuple(_remark_from(entry) for entry in table.attrs.get("remarks", ()))
 
 
-def _remark_from(entry: Mapping[str, object]) -> Remark:
-    features, segments = entry["features"], entry["segments"]
-    assert isinstance(features, Iterable) and isinstance(segments, Iterable)
-    return Remark(str(entry["code"]), str(entry["text"]), tuple(map(str, features)), tuple(map(int, segments)))
+def _remark_from(entry: Mapping[str, Any]) -> Remark:
+    return Remark(entry["code"], entry["text"], tuple(entry["features"]), tuple(entry["segments"]))

@@ -142,15 +142,13 @@ def segmentation_from_codes(
     gaps = features.values - centres[np.maximum(own, 1) - 1]
     distances = np.where(own > 0, np.sqrt(np.einsum("ij,ij->i", gaps, gaps)), np.nan)
     own.flags.writeable = False
-    return Segmentation(
-        features, own, centres, distances, method, remarks, rounds, converged, dict(given_names or {})
-    )
+    return Segmentation(features, own, centres, distances, method, remarks, rounds, converged, dict(given_names or {}))
 
 
 def number_by_size(codes: NDArray[np.integer], centres: NDArray[np.float64]) -> Codes:
     """Codes 0 … k-1 renumbered 1 … k from the largest segment; equal sizes go by their centres' coordinates."""
     sizes = np.bincount(codes, minlength=len(centres))
     order = np.lexsort((*reversed(centres.T), -sizes))
-    number = np.empty(len(centres), dtype=np.int32)
+    number: Codes = np.empty(len(centres), dtype=np.int32)
     number[order] = np.arange(1, len(centres) + 1, dtype=np.int32)
-    return number[codes]
+    return np.asarray(number[codes], dtype=np.int32)

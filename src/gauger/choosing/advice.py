@@ -6,11 +6,14 @@ from dataclasses import dataclass
 import pandas as pd
 
 from gauger.choosing.elbow import Elbow, find_elbow
+from gauger.errors import listed
 
 TOO_SMALL = 0.01
 SEPARATED, WEAK = 0.50, 0.25
 NEARLY_AS_GOOD = 0.02
 SHARP = 0.4
+
+Scores = Mapping[int, float]
 
 
 @dataclass(frozen=True)
@@ -36,38 +39,44 @@ def advise_count(table: pd.DataFrame) -> CountAdvice:
     elbow is heard beside it. Both are read again in words, and a disagreement is said.
     """
     elbow = find_elbow(list(table.index), list(table["wcss"]))
-    apart = table["silhouette"].dropna()
-    if apart.empty:
+    apart: Scores = {int(count): float(value) for count, value in table["silhouette"].dropna().items()}  # type: ignore[call-overload]
+    if not apart:
         only = int(table.index[-1])
         return CountAdvice(only, "unclear", ("One segment alone compares with nothing: try a range of counts.",), {})
-    usable = apart[table.loc[apart.index, "smallest_share"] > TOO_SMALL]
-    scores = usable if not usable.empty else apart
-    best = int(scores.idxmax())
+    large_enough = set(table.index[table["smallest_share"] > TOO_SMALL])
+    scores = {count: value for count, value in apart.items() if count in large_enough} or apart
+    best = max(scores, key=lambda count: scores[count])
     reasons = [_about_silhouette(scores, best), _about_elbow(elbow, best)]
     reasons += _about_small_segments(apart, scores) + _about_edges(table, best)
     alternatives = _alternatives(scores, best, elbow)
-    return CountAdvice(best, _verdict(scores, best, elbow, alternatives), tuple(reasons), alternatives, elbow)
+    return CountAdvice(best, _verdict(scores, best, elbow), tuple(reasons), alternatives, elbow)
 
 
-def _verdict(scores: pd.Series, best: int, elbow: Elbow | None, alternatives: Mapping[int, str]) -> str:
-    agree = elbow is not None and elbow.count == best
-    rival = any(scores.get(count, -1.0) >= scores[best] - NEARLY_AS_GOOD for count in alternatives)
-    if scores[best] < WEAK or (not agree and elbow is not None and elbow.strength >= SHARP and not rival):
+def _verdict(scores: Scores, best: int, elbow: Elbow | None) -> str:
+    heard = elbow is not None and elbow.strength >= SHARP
+    agrees = elbow is not None and elbow.count == best
+    rivals = _rivals(scores, best)
+    backed = elbow is not None and elbow.count in rivals
+    if scores[best] < WEAK or (heard and not agrees and not backed):
         return "unclear"
-    if scores[best] >= SEPARATED and not rival and (agree or elbow is None or elbow.strength < SHARP):
+    if scores[best] >= SEPARATED and not rivals and (agrees or not heard):
         return "clear"
     return "leaning"
 
 
-def _about_silhouette(scores: pd.Series, best: int) -> str:
-    value = float(scores[best])
+def _rivals(scores: Scores, best: int) -> list[int]:
+    return [count for count, value in scores.items() if count != best and value >= scores[best] - NEARLY_AS_GOOD]
+
+
+def _about_silhouette(scores: Scores, best: int) -> str:
+    value = scores[best]
     words = "well apart" if value >= SEPARATED else "apart with soft borders" if value >= WEAK else "hardly apart"
-    others = scores.drop(best)
-    if others.empty:
-        return f"With {best} segments the silhouette is {value:.2f}: segments are {words}. No other count was tried."
-    second = int(others.idxmax())
+    others = [count for count in scores if count != best]
+    if not others:
+        return f"With {best} segments, the only count to consider, the silhouette is {value:.2f}: segments are {words}."
+    second = max(others, key=lambda count: scores[count])
     text = (
-        f"The silhouette is highest with {best} segments, {value:.2f} against {others[second]:.2f} with {second}: "
+        f"The silhouette is highest with {best} segments, {value:.2f} against {scores[second]:.2f} with {second}: "
         f"segments are {words}."
     )
     if value < WEAK:
@@ -89,12 +98,16 @@ def _about_elbow(elbow: Elbow | None, best: int) -> str:
     )
 
 
-def _about_small_segments(apart: pd.Series, scores: pd.Series) -> list[str]:
-    skipped = [int(count) for count in apart.index if count not in scores.index]
+def _about_small_segments(apart: Scores, scores: Scores) -> list[str]:
+    skipped = [count for count in apart if count not in scores]
     if not skipped:
         return []
-    words = ", ".join(map(str, skipped))
-    return [f"Not considered: {words} segments, where the smallest would hold at most {TOO_SMALL:.0%} of customers."]
+    together = len(skipped) > 2 and skipped == [*range(skipped[0], skipped[-1] + 1)]
+    words = f"{skipped[0]} to {skipped[-1]}" if together else listed(map(str, skipped), most=len(skipped))
+    return [
+        f"Not considered: {words} segments, where the smallest would hold at most {TOO_SMALL:.0%} of customers. "
+        "If a few extreme customers cause that, cap the features (cap=, --cap 0,0.99) and study again."
+    ]
 
 
 def _about_edges(table: pd.DataFrame, best: int) -> list[str]:
@@ -105,18 +118,13 @@ def _about_edges(table: pd.DataFrame, best: int) -> list[str]:
     return []
 
 
-def _alternatives(scores: pd.Series, best: int, elbow: Elbow | None) -> dict[int, str]:
-    found = {
-        int(count): f"a silhouette nearly as high ({value:.2f})"
-        for count, value in scores.drop(best).items()
-        if value >= scores[best] - NEARLY_AS_GOOD
-    }
-    if elbow is not None and elbow.count != best:
+def _alternatives(scores: Scores, best: int, elbow: Elbow | None) -> dict[int, str]:
+    found = {count: f"a silhouette nearly as high ({scores[count]:.2f})" for count in _rivals(scores, best)}
+    if elbow is not None and elbow.count != best and elbow.strength >= SHARP:
         also = f"{found[elbow.count]}, and " if elbow.count in found else ""
         found[elbow.count] = f"{also}the elbow (strength {elbow.strength:.2f})"
-    if not found:
-        neighbours = [count for count in (best - 1, best + 1) if count in scores.index]
-        nearest = max(neighbours, key=lambda count: scores[count], default=None)
-        if nearest is not None:
-            found[nearest] = f"the better neighbour ({scores[nearest]:.2f}), if {best} do not fit the campaign"
+    neighbours = [count for count in (best - 1, best + 1) if count in scores]
+    if neighbours and not found:
+        better = max(neighbours, key=lambda count: scores[count])
+        found[better] = f"the better neighbour ({scores[better]:.2f}), if {best} do not fit the campaign"
     return found

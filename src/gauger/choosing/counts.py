@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import pandas as pd
@@ -81,7 +82,7 @@ def _checked(counts: Iterable[int], customers: int) -> list[int]:
         raise SettingError("counts is empty: give the numbers of segments to try, such as range(1, 11).")
     if any(isinstance(count, bool) or not isinstance(count, (int, np.integer)) for count in asked):
         raise SettingError(f"counts must be whole numbers, not {listed(map(repr, asked))}.")
-    if asked[0] < 1 or any(after <= before for before, after in zip(asked, asked[1:], strict=False)):
+    if asked[0] < 1 or any(after <= before for before, after in pairwise(asked)):
         raise SettingError(f"counts must rise from 1 or more without repeats, not {listed(map(str, asked), most=6)}.")
     if asked[-1] > customers:
         raise SettingError(f"counts go up to {asked[-1]}, but there are only {customers:,} customers.")

@@ -1,0 +1,5 @@
+"""The command line: `gauger look | features | counts | segment | profile | demo`."""
+
+from gauger.cli.app import main
+
+__all__ = ["main"]

@@ -66,14 +66,14 @@ class _Run:
 def _run(values: Values, centres: Values, max_rounds: int) -> _Run:
     """One start: rounds until nothing moves or `max_rounds` are done."""
     codes = np.full(len(values), -1, dtype=np.int32)
-    for done in range(1, max_rounds + 1):
+    done, moved, wcss = 0, len(values), np.inf
+    while moved and done < max_rounds:
         sums = assign(values, centres, codes)
         if not sums.count.all():
             sums = _refill(values, centres, codes, sums)
-        centres = sums.means()
-        if sums.moved == 0:
-            break
-    return _Run(codes, centres, float(sums.spread.sum()), done, sums.moved)
+        centres, moved, wcss = sums.means(), sums.moved, float(sums.spread.sum())
+        done += 1
+    return _Run(codes, centres, wcss, done, moved)
 
 
 def _refill(values: Values, centres: Values, codes: NDArray[np.int32], sums: SegmentSums) -> SegmentSums:

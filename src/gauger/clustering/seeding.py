@@ -21,10 +21,7 @@ def seed_plusplus(values: Values, count: int, rng: np.random.Generator) -> Value
     closest = np.full(len(values), np.inf)
     chosen = [int(rng.integers(len(values)))]
     for _ in range(count - 1):
-        centre = values[chosen[-1]]
-        sums = list(
-            map_blocks(lambda rows, centre=centre: shrink_block(values[rows], centre, closest[rows]), len(values))
-        )
+        sums = _shrink(values, values[chosen[-1]], closest)
         if not any(sums):
             raise SettingError(
                 f"{count} segments asked for, but the customers have only {len(chosen)} distinct "
@@ -32,6 +29,15 @@ def seed_plusplus(values: Values, count: int, rng: np.random.Generator) -> Value
             )
         chosen.append(_draw(closest, np.array(sums), rng.random()))
     return values[chosen].copy()
+
+
+def _shrink(values: Values, centre: Values, closest: Values) -> list[float]:
+    """Lower `closest` to the distance from one more centre; the sum of each block."""
+
+    def of_block(rows: slice) -> float:
+        return float(shrink_block(values[rows], centre, closest[rows]))
+
+    return list(map_blocks(of_block, len(values)))
 
 
 def _draw(weights: Values, block_sums: Values, at: float) -> int:
@@ -45,4 +51,4 @@ def _draw(weights: Values, block_sums: Values, at: float) -> int:
     if row < len(weights) and weights[row] > 0.0:
         return row
     positive = np.flatnonzero(weights)
-    return int(positive[min(np.searchsorted(positive, row), len(positive) - 1)])
+    return int(positive[min(int(np.searchsorted(positive, row)), len(positive) - 1)])

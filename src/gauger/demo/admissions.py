@@ -8,9 +8,7 @@ import pandas as pd
 SHAPES = ("flat", "rising", "falling", "summer", "winter")
 
 
-def build_admissions(
-    rng: np.random.Generator, houses: list[str], first: datetime.date, weeks: int
-) -> pd.DataFrame:
+def build_admissions(rng: np.random.Generator, houses: list[str], first: datetime.date, weeks: int) -> pd.DataFrame:
     """One row a house and week; a few weeks are missing, one house opened late and one was closed for repairs."""
     week = np.arange(weeks)
     rows = []

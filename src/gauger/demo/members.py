@@ -59,7 +59,8 @@ def add_member_mess(rng: np.random.Generator, members: pd.DataFrame) -> pd.DataF
     shared = rng.choice(np.flatnonzero(table["email"].notna()), size=40, replace=False)
     table.loc[shared[:20], "email"] = table.loc[shared[20:], "email"].to_numpy()
     islander = int(rng.integers(n))
-    table.loc[islander, ["area", "east_km", "north_km"]] = [LONELY_AREA, *ISLAND]
+    table.loc[islander, "area"] = LONELY_AREA
+    table.loc[islander, "east_km"], table.loc[islander, "north_km"] = ISLAND
     return table
 
 

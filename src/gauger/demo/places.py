@@ -4,6 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
+
+Kilometres = NDArray[np.float64]
 
 AREAS = ("Ostrel", "Kelmere", "Tramside", "Brackholt", "Saltfen", "Upper Wend", "Harrowick", "Dunsey", "Fallowby")
 LONELY_AREA = "Gullrock"
@@ -21,13 +24,14 @@ class Region:
 
     houses: pd.DataFrame
 
-    def nearest_house(self, east: np.ndarray, north: np.ndarray) -> np.ndarray:
+    def nearest_house(self, east: Kilometres, north: Kilometres) -> NDArray[np.object_]:
         """Names of the houses nearest to the given places."""
         gaps = np.hypot(
             east[:, None] - self.houses["east_km"].to_numpy(),
             north[:, None] - self.houses["north_km"].to_numpy(),
         )
-        return self.houses["house"].to_numpy()[gaps.argmin(axis=1)]
+        names: NDArray[np.object_] = self.houses["house"].to_numpy(dtype=object)
+        return names.take(gaps.argmin(axis=1))
 
 
 def build_region(rng: np.random.Generator) -> Region:
@@ -37,7 +41,7 @@ def build_region(rng: np.random.Generator) -> Region:
     return Region(pd.DataFrame({"house": names, "east_km": east.round(1), "north_km": north.round(1)}))
 
 
-def scatter_homes(rng: np.random.Generator, n: int, town: float) -> tuple[np.ndarray, np.ndarray]:
+def scatter_homes(rng: np.random.Generator, n: int, town: float) -> tuple[Kilometres, Kilometres]:
     """Homes around the two towns (the smaller one a ring about its lake) or along the tram line, in km."""
     in_town = rng.random(n) < town
     in_second = rng.random(n) < 0.4
@@ -51,16 +55,16 @@ def scatter_homes(rng: np.random.Generator, n: int, town: float) -> tuple[np.nda
     return homes[:, 0], homes[:, 1]
 
 
-def area_of(east: np.ndarray, north: np.ndarray) -> np.ndarray:
+def area_of(east: Kilometres, north: Kilometres) -> NDArray[np.object_]:
     """The named area of each home: the two towns by their circles, the rest by stripes from west to east."""
     stripe = np.clip((east - 5.0) / 6.5, 0, len(AREAS) - 3).astype(int)
-    names = np.array(AREAS[2:], dtype=object)[np.minimum(stripe, len(AREAS) - 3)]
+    names: NDArray[np.object_] = np.array(AREAS[2:], dtype=object)[np.minimum(stripe, len(AREAS) - 3)]
     for town, name in zip(TOWNS, AREAS[:2], strict=True):
         names[np.hypot(east - town[0], north - town[1]) < 6.0] = name
     return names
 
 
-def _along_tram(position: np.ndarray) -> np.ndarray:
+def _along_tram(position: Kilometres) -> Kilometres:
     stops = np.array(TRAM_LINE)
     at = np.linspace(0.0, 1.0, len(stops))
     return np.column_stack([np.interp(position, at, stops[:, axis]) for axis in (0, 1)])

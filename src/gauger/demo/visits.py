@@ -33,7 +33,7 @@ def build_visits(
             part = _visits_on(rng, kind, days, first, prices)
             part["member_id"] = np.full(days.size, member.member_id, dtype=object)
             elsewhere = names[rng.integers(len(names), size=days.size)]
-            part["house"] = np.where(rng.random(days.size) > 0.85, elsewhere, member.home_house)
+            part["house"] = np.where(rng.random(days.size) > 0.85, elsewhere, str(member.home_house))
             parts.append(part)
     table = pd.DataFrame({column: np.concatenate([part[column] for part in parts]) for column in _COLUMNS})
     return table.sort_values(["visited_on", "member_id"], kind="stable").reset_index(drop=True)

@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 
 from gauger.demo.admissions import build_admissions
+from gauger.demo.files import DATA_FOLDER
 from gauger.demo.kinds import BLOCK_BOOKER, KINDS
 from gauger.demo.members import add_member_mess, build_members, planted_sizes
 from gauger.demo.places import build_region
@@ -95,3 +96,8 @@ def _build_suppression(rng: np.random.Generator, members: pd.DataFrame) -> pd.Da
     table.loc[by_email, "member_id"] = None
     table.loc[~by_email, "email"] = None
     return table
+
+
+if __name__ == "__main__":
+    for written in write_world(DATA_FOLDER):
+        print(written)

@@ -77,7 +77,9 @@ def summarise_events(
         found = database.sql(_statement(selected), params=[moment, moment]).to_arrow_table()
     result = to_pandas(found).rename(columns={"customer": customer})
     if result.empty:
-        raise SettingError(f"no event happened before as_of={moment.date()}; the first is on {columns['moment'].min()}.")
+        raise SettingError(
+            f"no event happened before as_of={moment.date()}; the first is on {columns['moment'].min()}."
+        )
     result.attrs["as_of"] = moment.isoformat(sep=" ").removesuffix(" 00:00:00")
     attach_remarks(result, _remarks(columns["moment"], moment))
     return result
@@ -158,9 +160,10 @@ def _refuse_gaps(column: pd.Series) -> None:
 
 def _as_of(moments: pd.Series, as_of: str | datetime.date | None) -> datetime.datetime:
     if as_of is None:
-        return (moments.max().normalize() + pd.Timedelta(days=1)).to_pydatetime()
+        last = pd.Timestamp(moments.max())
+        return datetime.datetime.combine(last.date() + datetime.timedelta(days=1), datetime.time())
     try:
-        return pd.Timestamp(as_of).to_pydatetime()
+        return datetime.datetime.fromisoformat(str(as_of))
     except ValueError as error:
         raise SettingError(f"as_of={as_of!r} is not a date. Write it as 2025-12-31.") from error
 
@@ -170,5 +173,7 @@ def _remarks(moments: pd.Series, as_of: datetime.datetime) -> list[Remark]:
     if not later:
         return []
     return [
-        Remark("after-as-of", f"{later:,} {plural(later, 'event')} at or after {as_of.date()} were left out of account.")
+        Remark(
+            "after-as-of", f"{later:,} {plural(later, 'event')} at or after {as_of.date()} were left out of account."
+        )
     ]

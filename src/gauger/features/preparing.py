@@ -1,6 +1,6 @@
 """Prepare features: choose, fill what is missing, cap, scale; each step recorded and reversible."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 import numpy as np
 import pandas as pd
@@ -14,7 +14,6 @@ from gauger.errors import (
     SettingError,
     UnknownColumnError,
     listed,
-    plural,
 )
 from gauger.features.cautions import cautions_about
 from gauger.features.feature_set import FeatureSet
@@ -78,8 +77,13 @@ def _treat(
     values: NDArray[np.float64], missing: str, cap: Quantiles | None, scale: str
 ) -> tuple[NDArray[np.float64], tuple[Treatment, ...]]:
     steps: list[Treatment] = []
-    for learn, rule in ((learn_fill, missing), (learn_cap, cap), (learn_scale, scale)):
-        step = learn(values, rule)
+    learners: tuple[Callable[[NDArray[np.float64]], Treatment | None], ...] = (
+        lambda column: learn_fill(column, missing),
+        lambda column: learn_cap(column, cap),
+        lambda column: learn_scale(column, scale),
+    )
+    for learn in learners:
+        step = learn(values)
         if step is not None:
             values = step.apply(values)
             steps.append(step)
@@ -155,9 +159,7 @@ def _as_numbers(column: pd.Series, name: str) -> NDArray[np.float64]:
     return values
 
 
-def _customers_kept(
-    raw: NDArray[np.float64], names: Sequence[str], rules: Mapping[str, str]
-) -> NDArray[np.bool_]:
+def _customers_kept(raw: NDArray[np.float64], names: Sequence[str], rules: Mapping[str, str]) -> NDArray[np.bool_]:
     gaps = np.isnan(raw)
     refused = {
         name: int(gaps[:, place].sum())
@@ -167,7 +169,7 @@ def _customers_kept(
     if refused:
         raise MissingValuesError.in_features(refused, len(raw))
     dropping = [place for place, name in enumerate(names) if rules[name] == "drop"]
-    kept: NDArray[np.bool_] = ~gaps[:, dropping].any(axis=1)
+    kept = ~np.asarray(gaps[:, dropping].any(axis=1))
     if not kept.any():
         raise MissingValuesError(
             f"missing='drop' leaves nobody: every customer lacks one of {listed(names, most=6)}. "
@@ -176,9 +178,7 @@ def _customers_kept(
     return kept
 
 
-def _dropped(
-    index: pd.Index, kept: NDArray[np.bool_], names: Sequence[str], rules: Mapping[str, str]
-) -> list[Remark]:
+def _dropped(index: pd.Index, kept: NDArray[np.bool_], names: Sequence[str], rules: Mapping[str, str]) -> list[Remark]:
     gone = len(kept) - len(index)
     if not gone:
         return []
@@ -193,9 +193,7 @@ def _dropped(
     ]
 
 
-def _left_out(
-    table: pd.DataFrame, key: str, names: Sequence[str], features: Sequence[str] | None
-) -> list[Remark]:
+def _left_out(table: pd.DataFrame, key: str, names: Sequence[str], features: Sequence[str] | None) -> list[Remark]:
     others = tuple(str(name) for name in table.columns if name != key and name not in names)
     if features is not None or not others:
         return []

@@ -1,5 +1,5 @@
 """What can be read from a segmentation: who is in each segment."""
 
-from gauger.profiling.profile import Profile, profile
+from gauger.profiling.profile import EVERYONE, Profile, profile, profile_assignments
 
-__all__ = ["Profile", "profile"]
+__all__ = ["EVERYONE", "Profile", "profile", "profile_assignments"]

@@ -1,9 +1,12 @@
 """Profile segments: sizes, means, medians and index against everyone, in original units."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
+from pandas.api import types
 
 from gauger.errors import KeyColumnError, SettingError, UnknownColumnError, plural
 from gauger.readable import Readable
@@ -12,6 +15,7 @@ from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.tables.roles import guess_role
 
 EVERYONE = "everyone"
+UNASSIGNED_ROW = "unassigned"
 _MEASURED = ("measure", "count", "flag")
 
 
@@ -29,9 +33,15 @@ class Profile(Readable):
     index: pd.DataFrame
     remarks: tuple[Remark, ...] = ()
 
+    @property
+    def tables(self) -> dict[str, pd.DataFrame]:
+        """The four tables by name, each with its segments in a first column, ready to be written."""
+        parts = {"sizes": self.sizes, "means": self.means, "medians": self.medians, "index": self.index}
+        return {name: part.reset_index() for name, part in parts.items()}
+
     def headline(self) -> str:
         numbered = [row for row in self.sizes.index if isinstance(row, int)]
-        customers = int(self.sizes.loc[EVERYONE, "customers"])
+        customers = self.sizes["customers"].iloc[-1]
         return f"{len(numbered)} {plural(len(numbered), 'segment')} of {customers:,} customers, means by segment"
 
     def overview(self) -> pd.DataFrame:
@@ -56,45 +66,68 @@ def profile(seg: Segmentation, table: pd.DataFrame | None = None) -> Profile:
     measures = seg.features.original
     remarks: list[Remark] = []
     if table is not None:
-        others, remarks = _other_measures(seg, table)
+        others, remarks = _other_measures(measures, table, seg.features.key)
         measures = measures.join(others)
-    labels = _labels(seg)
-    groups = measures.groupby(labels.to_numpy(), sort=False)
+    return _describe(measures, seg.codes, seg.names, remarks)
+
+
+def profile_assignments(assignments: pd.DataFrame, table: pd.DataFrame, *, key: str) -> Profile:
+    """Describe segments by the measures of a table, from assignments that were written to a file earlier.
+
+    `assignments` has a row a customer with the key, `segment` (0 for unassigned) and, if it likes, `segment_name`.
+    Otherwise like `profile`: the table's measures, counts and flags are matched by key.
+
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcd"), "age": [20, 30, 40, 50]})
+    >>> given = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 1, 2]})
+    >>> gauger.profile_assignments(given, table, key="who").means["age"].tolist()
+    [30.0, 50.0, 35.0]
+    """
+    needed = [key, "segment"]
+    if not set(needed) <= set(assignments.columns):
+        raise UnknownColumnError.among(needed, list(map(str, assignments.columns)))
+    codes = pd.to_numeric(assignments["segment"], errors="coerce")
+    if not (codes.notna() & (codes >= 0) & (codes % 1 == 0)).all():
+        raise SettingError("the column 'segment' of the assignments must hold whole numbers: 1 and up, 0 for none.")
+    customers = assignments.set_index(key)[[]]
+    others, remarks = _other_measures(customers, table, key)
+    if others.columns.empty:
+        raise SettingError("the table has no measures to describe segments by: every column is text, a date or a key.")
+    names = {int(code): f"segment {int(code)}" for code in codes.unique()}
+    if "segment_name" in assignments.columns:
+        pairs = assignments[["segment", "segment_name"]].dropna().drop_duplicates("segment")
+        names |= {int(code): str(name) for code, name in pairs.itertuples(index=False)}
+    return _describe(others, codes.to_numpy(dtype=np.int64), {**names, UNASSIGNED: UNASSIGNED_ROW}, remarks)
+
+
+def _describe(
+    measures: pd.DataFrame, codes: NDArray[np.integer], names: Mapping[int, str], remarks: list[Remark]
+) -> Profile:
+    present, counts = np.unique(codes, return_counts=True)
+    order = np.argsort(np.where(present == UNASSIGNED, len(codes) + 1, present))
+    numbers = [int(number) for number in present[order]]
+    rows: list[int | str] = [UNASSIGNED_ROW if number == UNASSIGNED else number for number in numbers]
+    index = pd.Index([*rows, EVERYONE], dtype=object, name="segment")
+    groups = measures.groupby(codes)
+    means = pd.concat([groups.mean().loc[numbers], measures.mean().to_frame().T]).set_axis(index)
+    medians = pd.concat([groups.median().loc[numbers], measures.median().to_frame().T]).set_axis(index)
     everyone = measures.mean()
-    sizes = labels.value_counts()
-    rows = [*seg.numbers, *(["unassigned"] if "unassigned" in sizes else [])]
-    means = groups.mean().reindex(rows)
-    medians = groups.median().reindex(rows)
-    means.loc[EVERYONE], medians.loc[EVERYONE] = everyone, measures.median()
-    for part in (means, medians):
-        part.index.name = "segment"
-    index = 100.0 * means / everyone.where(everyone > 0.0, np.nan)
-    return Profile(_sizes(seg, sizes, rows), means, medians, index, tuple(remarks))
+    against = 100.0 * means / everyone.mask(everyone <= 0.0)
+    customers = [*(int(count) for count in counts[order]), len(codes)]
+    sizes = pd.DataFrame({"name": [*(names[number] for number in numbers), EVERYONE], "customers": customers}, index)
+    sizes["share"] = sizes["customers"] / len(codes)
+    return Profile(sizes, means, medians, against, tuple(remarks))
 
 
-def _labels(seg: Segmentation) -> pd.Series:
-    labels = pd.Series(seg.codes.astype(object))
-    return labels.where(labels != UNASSIGNED, "unassigned")
-
-
-def _sizes(seg: Segmentation, counts: pd.Series, rows: list[object]) -> pd.DataFrame:
-    names = [seg.names[row] if isinstance(row, int) else str(row) for row in rows]
-    customers = [int(counts[row]) for row in rows]
-    table = pd.DataFrame(
-        {"name": [*names, EVERYONE], "customers": [*customers, len(seg.codes)]},
-        index=pd.Index([*rows, EVERYONE], dtype=object, name="segment"),
-    )
-    table["share"] = table["customers"] / len(seg.codes)
-    return table
-
-
-def _other_measures(seg: Segmentation, table: pd.DataFrame) -> tuple[pd.DataFrame, list[Remark]]:
-    key, known = seg.features.key, seg.features.original.index
+def _other_measures(customers: pd.DataFrame, table: pd.DataFrame, key: str) -> tuple[pd.DataFrame, list[Remark]]:
+    """The table's measures that `customers` (indexed by key) does not have, in the order of the customers."""
+    known = customers.index
     if key not in table.columns:
         raise UnknownColumnError.among([key], list(map(str, table.columns)))
-    if table[key].duplicated().any():
-        repeated = table.loc[table[key].duplicated(), key]
-        raise KeyColumnError.repeated(key, repeated.unique()[:3].tolist(), len(repeated))
+    for index in (known, pd.Index(table[key])):
+        repeated = index[index.duplicated()]
+        if not repeated.empty:
+            raise KeyColumnError.repeated(key, repeated.unique()[:3].tolist(), len(repeated))
     named = table.set_index(key)
     lacking = ~known.isin(named.index)
     if lacking.all():
@@ -105,9 +138,11 @@ def _other_measures(seg: Segmentation, table: pd.DataFrame) -> tuple[pd.DataFram
     names = [
         str(name)
         for name in named.columns
-        if name not in seg.features.names and guess_role(named[name], str(name), key=key).name in _MEASURED
+        if name not in customers.columns
+        and types.is_numeric_dtype(named[name])
+        and guess_role(named[name], str(name), key=key).name in _MEASURED
     ]
-    numbers = named[[name for name in names if pd.api.types.is_numeric_dtype(named[name])]].astype(float)
+    numbers = named[names].astype(float)
     besides = int((~named.index.isin(known)).sum())
     return numbers.reindex(known), _match_remarks(key, int(lacking.sum()), besides)
 

@@ -9,7 +9,7 @@ from pandas.api import types
 from gauger.errors import UnknownColumnError, listed, plural
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.tables.roles import guess_role
+from gauger.tables.roles import guess_role, skewness
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -31,8 +31,8 @@ def look(table: pd.DataFrame, key: str | None = None) -> TableLook:
     """Describe every column of a table and remark on what a study would stumble over.
 
     `.columns` is indexed by column name and has: role (key, measure, count, flag, category, ordinal code, date, text,
-    constant, empty), type, missing and distinct (numbers of rows and values), min, median, max (of numbers and dates),
-    and skew (of numbers; above 2 means a long tail of large values).
+    constant, empty), type (whole, decimal, text, date, yes/no), missing and distinct (numbers of rows and of values),
+    min, median, max (of numbers and dates), and skew (of numbers; above 2 means a long tail of large values).
 
     Raises UnknownColumnError when `key` is not a column.
 
@@ -55,30 +55,33 @@ _COLUMNS = ["role", "type", "missing", "distinct", "min", "median", "max", "skew
 def _describe(column: pd.Series, name: str, key: str | None) -> list[object]:
     role = guess_role(column, name, key=key)
     present = column.dropna()
-    low, middle, high, skew = None, None, None, np.nan
+    low: object = None
+    middle: object = None
+    high: object = None
+    skew = np.nan
     if types.is_datetime64_any_dtype(column) and not present.empty:
-        low, middle, high = (value.date().isoformat() for value in (present.min(), present.median(), present.max()))
+        ends = (present.min(), present.median(), present.max())
+        low, middle, high = (pd.Timestamp(value).date().isoformat() for value in ends)
     elif types.is_numeric_dtype(column) and not types.is_bool_dtype(column) and not present.empty:
-        numbers = present.astype(float)
-        low, middle, high = numbers.min(), numbers.median(), numbers.max()
-        skew = float(numbers.skew()) if len(numbers) > 2 and numbers.min() < numbers.max() else np.nan
+        numbers = present.to_numpy(dtype=np.float64)
+        low, middle, high, skew = numbers.min(), np.median(numbers), numbers.max(), skewness(present)
     return [role.name, _type_word(column), int(column.isna().sum()), int(present.nunique()), low, middle, high, skew]
 
 
 def _type_word(column: pd.Series) -> str:
     if types.is_bool_dtype(column):
-        return "true/false"
+        return "yes/no"
     if types.is_datetime64_any_dtype(column):
         return "date"
     if types.is_integer_dtype(column):
-        return "whole number"
-    return "decimal number" if types.is_numeric_dtype(column) else "text"
+        return "whole"
+    return "decimal" if types.is_numeric_dtype(column) else "text"
 
 
 def _remarks(table: pd.DataFrame, columns: pd.DataFrame, key: str | None) -> tuple[Remark, ...]:
     found = []
     if key is not None:
-        repeats = len(table) - int(columns.loc[key, "missing"]) - int(columns.loc[key, "distinct"])
+        repeats = int(table[key].dropna().duplicated().sum())
         if repeats:
             found.append(
                 Remark(

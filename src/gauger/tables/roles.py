@@ -1,8 +1,9 @@
-"""Guess what part each column plays: a key, a measure, a count, a flag, a category, a code, a date, text, a constant."""
+"""Guess what part each column plays: key, measure, count, flag, category, ordinal code, date, text or constant."""
 
 import re
 from dataclasses import dataclass
 
+import numpy as np
 import pandas as pd
 from pandas.api import types
 
@@ -65,12 +66,20 @@ def is_ordinal_code(column: pd.Series, name: str) -> bool:
     if not types.is_integer_dtype(column) or present.empty:
         return False
     low, high, distinct = int(present.min()), int(present.max()), int(present.nunique())
-    if not (0 <= low and high <= 10 and 3 <= distinct <= 11):
+    if not (low >= 0 and high <= 10 and 3 <= distinct <= 11):
         return False
     if _ORDINAL_NAME.search(name):
         return True
     steps = low == 1 and distinct == high <= 7 and len(present) >= 10 * distinct
-    return steps and abs(float(present.astype(float).skew())) < 1.0
+    return steps and abs(skewness(present)) < 1.0
+
+
+def skewness(present: pd.Series) -> float:
+    """Skew of numbers without gaps: 0 when symmetric, positive with a long tail of large values; NaN when undefined."""
+    numbers = present.to_numpy(dtype=np.float64)
+    if len(numbers) < 3 or numbers.min() == numbers.max():
+        return np.nan
+    return float(pd.Series(numbers).skew())  # type: ignore[arg-type]
 
 
 def _is_flag(present: pd.Series, distinct: int) -> bool:

@@ -1,0 +1,43 @@
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+SOURCES := pyproject.toml constraints.txt
+
+.PHONY: demo test check bench screenshots demo-data clean
+
+demo: $(VENV)/installed
+	$(BIN)/gauger demo --out demo-output --replace
+
+test: $(VENV)/installed-dev
+	$(BIN)/pytest
+
+check: $(VENV)/installed-dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: $(VENV)/installed-dev
+	$(BIN)/python -m benchmarks
+
+# The terminal pictures need Debian's xvfb, xterm and imagemagick.
+screenshots: $(VENV)/installed
+	$(BIN)/python docs/make_screenshots.py
+
+# The shipped tables are made by a seeded script; a test compares the bytes.
+demo-data: $(VENV)/installed
+	$(BIN)/python -m gauger.demo.world
+
+clean:
+	rm -rf $(VENV) demo-output dist .mypy_cache .pytest_cache .ruff_cache .hypothesis .import_linter_cache
+
+$(VENV)/bin/python:
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/installed: $(VENV)/bin/python $(SOURCES)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e .
+	touch $@
+
+$(VENV)/installed-dev: $(VENV)/bin/python $(SOURCES)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".[dev]"
+	touch $@ $(VENV)/installed

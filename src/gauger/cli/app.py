@@ -1,0 +1,72 @@
+"""The `gauger` command: which commands there are, and what happens when one fails."""
+
+import sys
+from typing import Annotated
+
+import typer
+from typer.core import TyperGroup
+
+from gauger import __version__
+from gauger.cli import console
+from gauger.cli.counts import counts
+from gauger.cli.demo import demo
+from gauger.cli.features import features
+from gauger.cli.look import look
+from gauger.cli.profile import profile
+from gauger.cli.segment import segment
+from gauger.errors import GaugerError
+from gauger.progress import listening
+
+FAULT, INTERRUPTED = 1, 130
+
+
+class _Commands(TyperGroup):
+    """Turns what goes wrong inside a command into one message and an exit code."""
+
+    def invoke(self, ctx: typer.Context) -> object:  # type: ignore[override]
+        try:
+            with listening(console.ProgressBars()):
+                return super().invoke(ctx)
+        except GaugerError as error:
+            console.fault(str(error))
+            sys.exit(FAULT)
+        except KeyboardInterrupt:
+            console.fault("stopped by Ctrl-C. Nothing was written.")
+            sys.exit(INTERRUPTED)
+
+
+app = typer.Typer(
+    cls=_Commands,
+    name="gauger",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode="rich",
+    context_settings={"help_option_names": ["-h", "--help"]},
+    help="Behavioural customer segments you can trust. Start with [bold]gauger demo[/bold].",
+    epilog="Exit codes: 0 done, 1 the data or the request was at fault, 2 wrong usage, 130 stopped by Ctrl-C.",
+)
+
+
+def _show_version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"gauger {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _all_commands(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_show_version, is_eager=True, help="Show the version and stop.")
+    ] = False,
+) -> None:
+    """Options of every command."""
+
+
+for command in (look, features, counts, segment, profile, demo):
+    app.command()(command)
+
+
+def main() -> None:
+    """Run the command line."""
+    app()

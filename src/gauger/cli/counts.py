@@ -1,0 +1,75 @@
+"""`gauger counts`: how many segments, with the advice and its reasons."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from gauger.cli.options import (
+    Cap,
+    Features,
+    Key,
+    MaxRounds,
+    Missing,
+    Preparation,
+    Replace,
+    Scale,
+    Seed,
+    Starts,
+    TablePath,
+)
+
+if TYPE_CHECKING:
+    from gauger.choosing import CountAdvice
+
+COUNT_FILES = ("counts.csv", "counts.png")
+
+
+def counts(
+    table: TablePath,
+    key: Key,
+    features: Features = None,
+    missing: Missing = "refuse",
+    cap: Cap = None,
+    scale: Scale = "zscore",
+    lowest: Annotated[int, typer.Option("--from", help="The lowest count to try.")] = 1,
+    highest: Annotated[int, typer.Option("--to", help="The highest count to try.")] = 10,
+    starts: Starts = 10,
+    max_rounds: MaxRounds = 300,
+    seed: Seed = 0,
+    out: Annotated[
+        Path | None, typer.Option(metavar="FOLDER", help="Also write counts.csv and the figure counts.png here.")
+    ] = None,
+    replace: Replace = False,
+) -> None:
+    """Try several numbers of segments, show what each would give, and advise one with reasons."""
+    from gauger.choosing import study_counts
+    from gauger.cli import console
+    from gauger.tables import ResultFolder
+
+    preparation = Preparation(key, features, missing, cap, scale)
+    tries = range(lowest, highest + 1)
+    with ResultFolder(out or ".", COUNT_FILES if out else (), replace=replace) as results:
+        prepared = preparation.carry_out(table)
+        study = study_counts(prepared, counts=tries, starts=starts, max_rounds=max_rounds, seed=seed)
+        if out:
+            from gauger.drawing import count_study
+
+            results.add_table("counts.csv", study.table.reset_index())
+            count_study(study).savefig(results.path("counts.png"))
+    console.table(study.table)
+    console.remarks(study.remarks)
+    tell_advice(study.advice)
+    console.wrote(results.paths)
+    console.say(f"Next: gauger segment {table} {preparation.typed()} --count {study.advice.count} --out segments")
+
+
+def tell_advice(advice: "CountAdvice") -> None:
+    """The advice as a paragraph: the count, the verdict, the reasons, the alternatives."""
+    from gauger.cli import console
+
+    console.heading(f"Advice: {advice.count} segments ({advice.verdict})")
+    for reason in advice.reasons:
+        console.say(reason)
+    for count, why in advice.alternatives.items():
+        console.say(f"Also look at {count}: {why}.")

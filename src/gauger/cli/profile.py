@@ -1,0 +1,63 @@
+"""`gauger profile`: what the customers of each segment are like."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from gauger.cli.options import Key, Replace, TablePath
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from gauger.profiling import Profile
+
+PROFILE_FILES = ("sizes.csv", "means.csv", "medians.csv", "index.csv", "profile.png")
+
+
+def profile(
+    table: TablePath,
+    key: Key,
+    assignments: Annotated[Path, typer.Option(metavar="FILE", help="assignments.csv of `gauger segment`.")],
+    out: Annotated[
+        Path | None, typer.Option(metavar="FOLDER", help="Also write the tables and the figure profile.png here.")
+    ] = None,
+    replace: Replace = False,
+) -> None:
+    """Describe each segment: how many, and how its measures compare with everyone's."""
+    from gauger.cli import console
+    from gauger.profiling import profile_assignments
+    from gauger.tables import ResultFolder, read_table
+
+    if out is None:
+        _show(profile_assignments(read_table(assignments), read_table(table), key=key))
+        return
+    from gauger.drawing import profile_bars
+
+    with ResultFolder(out, PROFILE_FILES, replace=replace) as results:
+        found = profile_assignments(read_table(assignments), read_table(table), key=key)
+        for name, part in found.tables.items():
+            results.add_table(f"{name}.csv", part)
+        profile_bars(found).savefig(results.path("profile.png"))
+    _show(found)
+    console.wrote(results.paths)
+
+
+def _show(found: "Profile") -> None:
+    """Sizes, then means and index with a row a measure and a column a segment."""
+    from gauger.cli import console
+
+    sizes = found.sizes.assign(share=[f"{share:.1%}" for share in found.sizes["share"]])
+    console.heading("Sizes")
+    console.table(sizes)
+    console.heading("Means, in original units")
+    console.table(_measures_down(found.means))
+    console.heading("Index: everyone = 100")
+    console.table(_measures_down(found.index).round(0))
+    console.remarks(found.remarks)
+
+
+def _measures_down(means: "pd.DataFrame") -> "pd.DataFrame":
+    turned = means.T
+    turned.index.name = "measure"
+    return turned

@@ -1,0 +1,113 @@
+"""The whole example: the public functions an analyst would call, in their order, with what each one found."""
+
+import shutil
+from collections.abc import Callable, Iterable
+from os import PathLike
+from pathlib import Path
+
+import pandas as pd
+
+import gauger
+from gauger.remarks import Remark
+from gauger.tables import ResultFolder
+
+FEATURES = ["recency_days", "visits", "spend_mean", "seats_mean"]
+
+OUTPUTS = {
+    "counts.png": "how many segments: elbow and silhouette",
+    "segments.png": "who is where: segments over two features",
+    "profile.png": "what each segment is like",
+    "assignments.csv": "who is in which segment, ready for a campaign",
+    "means.csv": "the profile's means by segment, in original units",
+    "behaviour.csv": "one row of behaviour a member",
+    "data/members.csv": "the made-up members to try things on",
+    "data/visits.csv": "their made-up visits",
+}
+
+
+Tell = Callable[[str, str], None]
+Caution = Callable[[Iterable[Remark]], None]
+
+
+def _print_step(step: str, text: str) -> None:
+    print(f"{step:<14}{text}")
+
+
+def _keep_quiet(_remarks: Iterable[Remark]) -> None:
+    return
+
+
+def walk_through(
+    folder: str | PathLike[str],
+    *,
+    replace: bool = False,
+    tell: Tell = _print_step,
+    caution: Caution = _keep_quiet,
+) -> None:
+    """Run the example into `folder`; `tell` hears each step and what it found, `caution` its remarks."""
+    with ResultFolder(folder, list(OUTPUTS), replace=replace) as results:
+        behaviour, members = _build_behaviour(results, tell, caution)
+        features = gauger.prepare(behaviour, key="member_id", features=FEATURES, cap=(0.0, 0.99))
+        tell("3 One scale", f"{', '.join(features.names)}: capped at the 99 % quantile, then z-scored.")
+        caution(features.remarks)
+        count = _choose_count(features, results, tell)
+        _segment_and_profile(features, count, members, results, tell, caution)
+    tell("Open next", "")
+    for name, what in OUTPUTS.items():
+        tell("", f"{Path(folder) / name}: {what}")
+
+
+def _build_behaviour(results: ResultFolder, tell: Tell, caution: Caution) -> tuple[pd.DataFrame, pd.DataFrame]:
+    members = gauger.read_table(gauger.demo_file("members.csv"))
+    visits = gauger.read_table(gauger.demo_file("visits.csv"))
+    for name in ("members.csv", "visits.csv"):
+        shutil.copyfile(gauger.demo_file(name), results.path(f"data/{name}"))
+    tell("1 Look", f"{len(members):,} members and {len(visits):,} visits of Ostrel Picture Houses, all made up.")
+    caution(gauger.look(members, key="member_id").remarks)
+
+    behaviour = gauger.summarise_events(
+        visits, customer="member_id", when="visited_on", amount="ticket_spend", quantity="seats"
+    )
+    results.add_table("behaviour.csv", behaviour)
+    measures = len(behaviour.columns) - 1
+    tell(
+        "2 Behaviour", f"{measures} measures of {len(behaviour):,} members who came before {behaviour.attrs['as_of']}."
+    )
+    return behaviour, members
+
+
+def _choose_count(features: gauger.FeatureSet, results: ResultFolder, tell: Tell) -> int:
+    study = gauger.study_counts(features, counts=range(1, 11))
+    gauger.draw.count_study(study).savefig(results.path("counts.png"))
+    advice = study.advice
+    tell("4 How many", f"{advice.count} segments, {advice.verdict}. {advice.reasons[0]} {advice.reasons[1]}")
+    return advice.count
+
+
+def _segment_and_profile(
+    features: gauger.FeatureSet,
+    count: int,
+    members: pd.DataFrame,
+    results: ResultFolder,
+    tell: Tell,
+    caution: Caution,
+) -> None:
+    segments = gauger.segment_by_kmeans(features, count)
+    results.add_table("assignments.csv", segments.assignments)
+    gauger.draw.scatter(segments, x="visits", y="spend_mean").savefig(results.path("segments.png"))
+    sizes = ", ".join(f"{size:,}" for size in segments.sizes)
+    tell("5 Segments", f"{segments.count} by {segments.method} in {segments.rounds} rounds: {sizes} members.")
+    caution(segments.remarks)
+
+    profile = gauger.profile(segments, members)
+    results.add_table("means.csv", profile.tables["means"])
+    gauger.draw.profile_bars(profile).savefig(results.path("profile.png"))
+    tell("6 Profile", "medians by segment, in original units:")
+    for number in segments.numbers:
+        row, share = profile.medians.loc[number], profile.sizes.loc[number, "share"]
+        tell(
+            "",
+            f"segment {number} ({share:.0%}): {row['visits']:.0f} visits, the last {row['recency_days']:.0f} days ago, "
+            f"{row['spend_mean']:.2f} and {row['seats_mean']:.1f} seats a visit, age {row['age']:.0f}",
+        )
+    caution(profile.remarks)

@@ -1,0 +1,40 @@
+"""Labels that do not overprint: measured as drawn, then pushed apart."""
+
+from collections.abc import Sequence
+
+from matplotlib.axes import Axes
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.text import Text
+
+_ROUNDS = 60
+
+
+def push_apart(axes: Axes, labels: Sequence[Text]) -> None:
+    """Move labels up and down, by as little as it takes, until no two overlap; they stay inside the axes."""
+    figure = axes.get_figure(root=True)
+    assert figure is not None
+    canvas = FigureCanvasAgg(figure)
+    canvas.draw()  # type: ignore[no-untyped-call]
+    renderer = canvas.renderer
+    frame = axes.get_window_extent(renderer)
+    boxes = [label.get_window_extent(renderer).padded(3.0) for label in labels]
+    shifts = [0.0] * len(labels)
+    for _ in range(_ROUNDS):
+        moved = False
+        for i, one in enumerate(boxes):
+            for j in range(i + 1, len(boxes)):
+                other = boxes[j]
+                if one.translated(0, shifts[i]).overlaps(other.translated(0, shifts[j])):
+                    up, down = (i, j) if one.y0 + shifts[i] >= other.y0 + shifts[j] else (j, i)
+                    shifts[up] += 2.0
+                    shifts[down] -= 2.0
+                    moved = True
+        for i, box in enumerate(boxes):
+            shifts[i] = min(max(shifts[i], frame.y0 - box.y0), frame.y1 - box.y1)
+        if not moved:
+            break
+    back = axes.transData.inverted()
+    for label, shift in zip(labels, shifts, strict=True):
+        if shift:
+            x, y = axes.transData.transform(label.get_position())
+            label.set_position(tuple(back.transform((x, y + shift))))

@@ -1,0 +1,89 @@
+"""Segment profiles as bars: one panel a measure, one bar a segment, everyone's mean as a line."""
+
+import numpy as np
+import pandas as pd
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.patheffects import withStroke
+
+from gauger.drawing.style import INK, PAPER, QUIET, dress, new_figure, segment_colour, short_number
+from gauger.profiling import EVERYONE, Profile
+
+MOST_PANELS = 9
+
+
+def profile_bars(profile: Profile) -> Figure:
+    """Each measure's mean by segment, in original units, against everyone's mean.
+
+    At most nine measures are drawn, those with the widest index first to be kept; a note says how many are not.
+    """
+    measures = _measures_shown(profile)
+    left_out = profile.means.shape[1] - len(measures)
+    note = f"{left_out} more measures are in the tables." if left_out else ""
+    figure = new_figure(_title(profile), note)
+    across = 2 if len(measures) == 4 else min(len(measures), 3)
+    down = -(-len(measures) // across)
+    panels = np.atleast_1d(figure.subplots(down, across, squeeze=False)).ravel()
+    for place, axes in enumerate(panels):
+        if place >= len(measures):
+            axes.set_axis_off()
+            continue
+        _panel(axes, profile, measures[place], named=place % across == 0)
+    return figure
+
+
+def _panel(axes: Axes, profile: Profile, measure: str, *, named: bool) -> None:
+    means = profile.means[measure].drop(EVERYONE)
+    everyone = float(profile.means[measure].to_numpy()[-1])
+    places = np.arange(len(means))
+    numbers = [row if isinstance(row, int) else 0 for row in means.index]
+    axes.barh(places, means.fillna(0.0), color=[segment_colour(number) for number in numbers], height=0.72)
+    axes.axvline(everyone, color=INK, linewidth=1.2, linestyle=(0, (4, 3)))
+    dress(axes, title=f"{measure} (everyone {short_number(everyone)})")
+    axes.grid(visible=False)
+    axes.set_yticks(
+        places, [f"{profile.sizes.loc[row, 'name']}" for row in means.index] if named else [""] * len(means)
+    )
+    axes.invert_yaxis()
+    axes.tick_params(axis="y", length=0)
+    low, high = min(0.0, float(means.min())), max(0.0, float(means.max()), everyone)
+    axes.set_xlim(low - (0.16 * (high - low) if low < 0 else 0.0), high + 0.16 * (high - low or 1.0))
+    halo = [withStroke(linewidth=3, foreground=PAPER)]
+    for place, value in zip(places, means, strict=True):
+        axes.annotate(
+            "no value" if np.isnan(value) else short_number(value),
+            (np.nan_to_num(max(value, 0.0)), place),
+            xytext=(4, 0),
+            textcoords="offset points",
+            va="center",
+            fontsize=10,
+            color=QUIET if np.isnan(value) else INK,
+            path_effects=halo,
+        )
+
+
+def _measures_shown(profile: Profile) -> list[str]:
+    names = list(profile.means.columns)
+    if len(names) <= MOST_PANELS:
+        return names
+    widest = _contrast(profile).max().sort_values(ascending=False, kind="stable").index[:MOST_PANELS]
+    return [name for name in names if name in widest]
+
+
+def _contrast(profile: Profile) -> pd.DataFrame:
+    """How many times everyone's mean, or its inverse: 1 is no contrast."""
+    ratio = profile.index.drop(EVERYONE) / 100.0
+    return ratio.where(ratio >= 1.0, 1.0 / ratio.where(ratio > 0.0)).fillna(1.0)
+
+
+def _title(profile: Profile) -> str:
+    times = profile.index.drop(EVERYONE) / 100.0
+    if times.empty or times.isna().all().all():
+        return "Means by segment, in original units"
+    widest = times.max().sort_values(ascending=False, kind="stable").index[0]
+    row = times[widest].idxmax()
+    factor = float(times.loc[row, widest])
+    if factor < 1.05:
+        return "Segments hardly differ in these measures"
+    name = profile.sizes.loc[row, "name"]
+    return f"Strongest contrast: {name} has {factor:.1f} times everyone's {str(widest).replace('_', ' ')}"

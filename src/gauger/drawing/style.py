@@ -1,0 +1,72 @@
+"""The look of every figure: size, colours, markers, titles and notes."""
+
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.layout_engine import ConstrainedLayoutEngine
+
+INK = "#26303a"
+QUIET = "#7d8791"
+FAINT = "#e3e7ea"
+PAPER = "#ffffff"
+ACCENT = "#b24b00"
+UNASSIGNED_COLOUR = "#a9b0b6"
+
+# Twelve colours picked to stay apart, from each other and on white, with and without each kind of colour blindness.
+SEGMENT_COLOURS = (
+    "#b24b00",
+    "#4e0efa",
+    "#06d1fd",
+    "#faa639",
+    "#782a7a",
+    "#1f8dba",
+    "#d7793d",
+    "#36baa6",
+    "#90261e",
+    "#986277",
+    "#5223b9",
+    "#bd5dfe",
+)
+SEGMENT_MARKERS = ("o", "s", "^", "D", "v", "P", "X", "p", "<", ">", "h", "*")
+
+_WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
+
+
+def new_figure(title: str, note: str = "") -> Figure:
+    """An empty figure of 1280 x 800 pixels with its finding as the title and, small below, what it leaves out."""
+    layout = ConstrainedLayoutEngine(w_pad=0.18, h_pad=0.14, wspace=0.05, hspace=0.06)
+    figure = Figure(figsize=(_WIDTH, _HEIGHT), dpi=_DPI, layout=layout, facecolor=PAPER)
+    figure.suptitle(title, x=0.02, ha="left", fontsize=16, fontweight="bold", color=INK, wrap=True)
+    if note:
+        figure.supxlabel(note, x=0.02, ha="left", fontsize=10, color=QUIET)
+    return figure
+
+
+def dress(axes: Axes, *, title: str = "", x: str = "", y: str = "") -> None:
+    """Quiet axes: two spines, light grid, small dark labels."""
+    axes.set_title(title, loc="left", fontsize=12, color=INK)
+    axes.set_xlabel(x, fontsize=11, color=INK)
+    axes.set_ylabel(y, fontsize=11, color=INK)
+    axes.tick_params(colors=QUIET, labelcolor=INK, labelsize=10, length=3)
+    axes.grid(visible=True, color=FAINT, linewidth=0.8)
+    axes.set_axisbelow(True)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    for side in ("left", "bottom"):
+        axes.spines[side].set_color(QUIET)
+
+
+def segment_colour(number: int) -> str:
+    """The colour of a segment, the same in every figure; grey for the unassigned."""
+    return SEGMENT_COLOURS[(number - 1) % len(SEGMENT_COLOURS)] if number > 0 else UNASSIGNED_COLOUR
+
+
+def segment_marker(number: int) -> str:
+    """The marker of a segment, so that colour is never the only sign."""
+    return SEGMENT_MARKERS[(number - 1) % len(SEGMENT_MARKERS)] if number > 0 else "x"
+
+
+def short_number(value: float) -> str:
+    """A number as people write it: 1,240, 27.3, 0.42."""
+    if abs(value) >= 100:
+        return f"{value:,.0f}"
+    return f"{value:,.1f}" if abs(value) >= 10 else f"{value:,.2f}"
