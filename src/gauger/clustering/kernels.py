@@ -1,7 +1,7 @@
 """The compiled inner loops: each takes one block of rows, releases the GIL, and writes only what it is given.
 
-Loops over a tile of rows run side by side in vector registers, which is why rows are first turned into columns of a
-small tile. `contract` allows fused multiply-add; nothing reorders a sum, except where a kernel says so.
+Customers are handed over as columns (d, n), one feature after the other, so that a tile of customers runs side by side
+in vector registers. `contract` allows fused multiply-add; nothing reorders a sum, except where a kernel says so.
 """
 
 import numpy as np
@@ -11,74 +11,80 @@ TILE = 64
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"})
-def assign_block(values, centres, codes, counts, sums, spread):
-    """Assign each row to its nearest centre (ties to the lower number) and add it up by segment.
+def assign_block(columns, start, stop, centres, codes, counts, sums, spread):
+    """Assign the rows start … stop to their nearest centres (ties to the lower number) and add them up by segment.
 
-    values (rows, d), centres (k, d); changes codes (rows,) and adds to counts (k,), sums (k, d) and spread (k,), the
+    columns (d, n), centres (k, d); changes codes (n,) and adds to counts (k,), sums (k, d) and spread (k,), the
     squared distances. Returns the number of rows whose code changed. Long because assigning and adding up are fused:
-    each row is read once.
+    a tile is read while it is still in the cache.
     """
-    rows, d = values.shape
+    d = columns.shape[0]
     k = centres.shape[0]
-    columns = np.empty((d, TILE))
     distance = np.empty(TILE)
     best = np.empty(TILE)
     nearest = np.empty(TILE, np.int64)
     moved = 0
-    columns[:] = 0.0
-    for start in range(0, rows, TILE):
-        filled = min(TILE, rows - start)
-        for r in range(filled):
-            for f in range(d):
-                columns[f, r] = values[start + r, f]
+    for first in range(start, stop, TILE):
+        size = min(TILE, stop - first)
         for j in range(k):
-            _tile_distances(columns, centres[j], distance)
+            _tile_distances(columns, first, size, centres[j], distance)
             if j == 0:
-                for r in range(TILE):
+                for r in range(size):
                     best[r] = distance[r]
                     nearest[r] = 0
             else:
-                for r in range(TILE):
-                    closer = distance[r] < best[r]
-                    nearest[r] = j if closer else nearest[r]
-                    best[r] = distance[r] if closer else best[r]
-        for r in range(filled):
+                for r in range(size):
+                    here, least = distance[r], best[r]
+                    nearest[r] = j if here < least else nearest[r]
+                    best[r] = here if here < least else least
+        own = codes[first : first + size]
+        for r in range(size):
             j = nearest[r]
-            moved += codes[start + r] != j
-            codes[start + r] = j
+            moved += own[r] != j
+            own[r] = j
+        for r in range(size):
+            j = nearest[r]
             counts[j] += 1
             spread[j] += best[r]
-            for f in range(d):
-                sums[j, f] += values[start + r, f]
+        for f in range(d):
+            column = columns[f, first : first + size]
+            for r in range(size):
+                sums[nearest[r], f] += column[r]
     return moved
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")
-def _tile_distances(columns, centre, distance):
-    """Squared distances of a tile's rows, held as columns (d, TILE), to one centre."""
-    for r in range(TILE):
-        distance[r] = 0.0
-    for f in range(columns.shape[0]):
+def _tile_distances(columns, first, size, centre, distance):
+    """Squared distances of the `size` rows from `first` on to one centre (d,), into distance (TILE,)."""
+    c = centre[0]
+    column = columns[0, first : first + size]
+    for r in range(size):
+        gap = column[r] - c
+        distance[r] = gap * gap
+    for f in range(1, columns.shape[0]):
         c = centre[f]
-        column = columns[f]
-        for r in range(TILE):
+        column = columns[f, first : first + size]
+        for r in range(size):
             gap = column[r] - c
             distance[r] += gap * gap
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"})
-def shrink_block(values, centre, closest):
-    """Lower each row's squared distance `closest` (rows,) to that of one more centre (d,); returns their sum."""
-    rows, d = values.shape
+def shrink_block(columns, start, stop, centre, closest):
+    """Lower the squared distances closest (n,) of rows start … stop to those from one more centre; returns their sum.
+
+    columns (d, n), centre (d,).
+    """
+    distance = np.empty(TILE)
     total = 0.0
-    for r in range(rows):
-        distance = 0.0
-        for f in range(d):
-            gap = values[r, f] - centre[f]
-            distance += gap * gap
-        if distance < closest[r]:
-            closest[r] = distance
-        total += closest[r]
+    for first in range(start, stop, TILE):
+        size = min(TILE, stop - first)
+        _tile_distances(columns, first, size, centre, distance)
+        own = closest[first : first + size]
+        for r in range(size):
+            own[r] = min(own[r], distance[r])
+        for r in range(size):
+            total += own[r]
     return total
 
 
@@ -89,22 +95,14 @@ def distance_sums_block(values, columns, bounds, sums):
     values (rows, d); columns (d, n) are the customers to measure against, sorted by segment, segment j standing at
     bounds[j] … bounds[j + 1]; writes sums (rows, k). `reassoc` lets the sum over a segment run in vector registers.
     """
-    rows, d = values.shape
     k = bounds.shape[0] - 1
-    piece = np.empty(TILE * 4)
-    for r in range(rows):
+    distance = np.empty(TILE)
+    for r in range(values.shape[0]):
         for j in range(k):
             total = 0.0
-            for start in range(bounds[j], bounds[j + 1], TILE * 4):
-                size = min(TILE * 4, bounds[j + 1] - start)
+            for first in range(bounds[j], bounds[j + 1], TILE):
+                size = min(TILE, bounds[j + 1] - first)
+                _tile_distances(columns, first, size, values[r], distance)
                 for i in range(size):
-                    piece[i] = 0.0
-                for f in range(d):
-                    own = values[r, f]
-                    column = columns[f]
-                    for i in range(size):
-                        gap = column[start + i] - own
-                        piece[i] += gap * gap
-                for i in range(size):
-                    total += np.sqrt(piece[i])
+                    total += np.sqrt(distance[i])
             sums[r, j] = total

@@ -41,12 +41,13 @@ def segment_by_kmeans(
     [2, 2, 1, 1, 1]
     """
     _refuse_bad_settings(features, count, starts, max_rounds, seed)
+    columns = np.ascontiguousarray(features.values.T)
     streams = np.random.SeedSequence(seed).spawn(starts)
     best: _Run | None = None
     with task(f"k-means, {count} {plural(count, 'segment')}", starts) as advance:
         for stream in streams:
-            centres = seed_plusplus(features.values, count, np.random.default_rng(stream))
-            run = _run(features.values, centres, max_rounds)
+            centres = seed_plusplus(columns, count, np.random.default_rng(stream))
+            run = _run(columns, centres, max_rounds)
             if best is None or run.wcss < best.wcss:
                 best = run
             advance(1)
@@ -63,32 +64,31 @@ class _Run:
     moved: int
 
 
-def _run(values: Values, centres: Values, max_rounds: int) -> _Run:
+def _run(columns: Values, centres: Values, max_rounds: int) -> _Run:
     """One start: rounds until nothing moves or `max_rounds` are done."""
-    codes = np.full(len(values), -1, dtype=np.int32)
-    done, moved, wcss = 0, len(values), np.inf
+    codes = np.full(columns.shape[1], -1, dtype=np.int32)
+    done, moved, wcss = 0, len(codes), np.inf
     while moved and done < max_rounds:
-        sums = assign(values, centres, codes)
+        sums = assign(columns, centres, codes)
         if not sums.count.all():
-            sums = _refill(values, centres, codes, sums)
+            sums = _refill(columns, centres, codes, sums)
         centres, moved, wcss = sums.means(), sums.moved, float(sums.spread.sum())
         done += 1
     return _Run(codes, centres, wcss, done, moved)
 
 
-def _refill(values: Values, centres: Values, codes: NDArray[np.int32], sums: SegmentSums) -> SegmentSums:
+def _refill(columns: Values, centres: Values, codes: NDArray[np.int32], sums: SegmentSums) -> SegmentSums:
     """Move the farthest customers, one each, into the segments left empty, and add up again."""
-    gaps = values - centres[codes]
-    distances = np.einsum("ij,ij->i", gaps, gaps)
+    distances = ((columns - centres.T[:, codes]) ** 2).sum(axis=0)
     count, total = sums.count.copy(), sums.total.copy()
     farthest = iter(np.argsort(-distances, kind="stable"))
     for empty in np.flatnonzero(sums.count == 0):
         row = next(row for row in farthest if count[codes[row]] > 1)
         count[codes[row]] -= 1
-        total[codes[row]] -= values[row]
+        total[codes[row]] -= columns[:, row]
         codes[row] = empty
         count[empty] = 1
-        total[empty] = values[row]
+        total[empty] = columns[:, row]
     return SegmentSums(count, total, sums.spread, sums.moved + 1)
 
 

@@ -10,34 +10,35 @@ from gauger.errors import SettingError, plural
 Values = NDArray[np.float64]
 
 
-def seed_plusplus(values: Values, count: int, rng: np.random.Generator) -> Values:
-    """`count` rows of `values` (n, d) as first centres (count, d), each drawn far from those before it.
+def seed_plusplus(columns: Values, count: int, rng: np.random.Generator) -> Values:
+    """`count` customers as first centres (count, d), each drawn far from those before; `columns` are (d, n).
 
     The first is drawn evenly, each next with a probability proportional to its squared distance to the nearest centre
     so far. O(n d count). Raises SettingError when there are fewer than `count` distinct rows.
 
     Arthur & Vassilvitskii (2007), Proc. 18th ACM-SIAM Symposium on Discrete Algorithms, 1027-1035.
     """
-    closest = np.full(len(values), np.inf)
-    chosen = [int(rng.integers(len(values)))]
+    n = columns.shape[1]
+    closest = np.full(n, np.inf)
+    chosen = [int(rng.integers(n))]
     for _ in range(count - 1):
-        sums = _shrink(values, values[chosen[-1]], closest)
+        sums = _shrink(columns, columns[:, chosen[-1]].copy(), closest)
         if not any(sums):
             raise SettingError(
                 f"{count} segments asked for, but the customers have only {len(chosen)} distinct "
                 f"{plural(len(chosen), 'combination')} of feature values. Ask for at most {len(chosen)}."
             )
         chosen.append(_draw(closest, np.array(sums), rng.random()))
-    return values[chosen].copy()
+    return np.ascontiguousarray(columns[:, chosen].T)
 
 
-def _shrink(values: Values, centre: Values, closest: Values) -> list[float]:
+def _shrink(columns: Values, centre: Values, closest: Values) -> list[float]:
     """Lower `closest` to the distance from one more centre; the sum of each block."""
 
     def of_block(rows: slice) -> float:
-        return float(shrink_block(values[rows], centre, closest[rows]))
+        return float(shrink_block(columns, rows.start, rows.stop, centre, closest))
 
-    return list(map_blocks(of_block, len(values)))
+    return list(map_blocks(of_block, columns.shape[1]))
 
 
 def _draw(weights: Values, block_sums: Values, at: float) -> int:

@@ -1,6 +1,8 @@
 """Mergeable sums by segment: what a block of customers adds to each segment's count, sum and squared distances."""
 
 from dataclasses import dataclass
+from functools import reduce
+from operator import add
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,19 +33,17 @@ class SegmentSums:
             return self.total / self.count[:, None]
 
 
-def assign(values: Values, centres: Values, codes: NDArray[np.int32]) -> SegmentSums:
-    """Give each row of `values` (n, d) its nearest centre, in `codes` (n,) from 0, and return the sums over all rows.
+def assign(columns: Values, centres: Values, codes: NDArray[np.int32]) -> SegmentSums:
+    """Give each customer the nearest centre, in `codes` (n,) from 0, and return the sums over all customers.
 
-    The sums are added in the order of blocks: the same bits whatever the number of threads.
+    `columns` (d, n) hold one feature after the other, `centres` are (k, d). The sums are added in the order of blocks:
+    the same bits whatever the number of threads.
     """
     k, d = centres.shape
 
     def add_up(rows: slice) -> SegmentSums:
         count, total, spread = np.zeros(k, np.int64), np.zeros((k, d)), np.zeros(k)
-        moved = assign_block(values[rows], centres, codes[rows], count, total, spread)
+        moved = assign_block(columns, rows.start, rows.stop, centres, codes, count, total, spread)
         return SegmentSums(count, total, spread, int(moved))
 
-    first, *rest = map_blocks(add_up, len(values))
-    for part in rest:
-        first = first + part
-    return first
+    return reduce(add, map_blocks(add_up, columns.shape[1]))

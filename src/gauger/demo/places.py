@@ -31,7 +31,7 @@ class Region:
             north[:, None] - self.houses["north_km"].to_numpy(),
         )
         names: NDArray[np.object_] = self.houses["house"].to_numpy(dtype=object)
-        return names.take(gaps.argmin(axis=1))
+        return np.asarray(names[gaps.argmin(axis=1)], dtype=object)
 
 
 def build_region(rng: np.random.Generator) -> Region:
