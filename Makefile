@@ -9,7 +9,7 @@ demo: $(VENV)/installed
 	$(BIN)/gauger demo --out demo-output --replace
 
 test: $(VENV)/installed-dev
-	$(BIN)/pytest
+	$(BIN)/pytest -n auto
 
 check: $(VENV)/installed-dev
 	$(BIN)/ruff check .

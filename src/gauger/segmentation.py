@@ -134,7 +134,7 @@ def segmentation_from_codes(
     own = np.array(codes, dtype=np.int32)
     if own.shape != features.keys.shape:
         raise SettingError(f"{own.size:,} codes for {len(features.keys):,} customers: give one each.")
-    counts = np.bincount(own)[1:]
+    counts = np.bincount(np.maximum(own, 0))[1:]
     if own.min() < 0 or not counts.size or not counts.all():
         raise SettingError("segments must be numbered from 1 without a gap, 0 for unassigned.")
     sums = np.column_stack([np.bincount(own, weights=column)[1:] for column in features.values.T])

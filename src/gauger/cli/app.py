@@ -69,4 +69,4 @@ for command in (look, features, counts, segment, profile, demo):
 
 def main() -> None:
     """Run the command line."""
-    app()
+    app(prog_name="gauger")

@@ -83,6 +83,11 @@ def wrote(paths: "Iterable[Path]") -> None:
         _console(stderr=False).print(Text(f"wrote {path}"), soft_wrap=True)
 
 
+def next_step(command: str) -> None:
+    """The command to type next, on one line so that it can be copied."""
+    _console(stderr=False).print(Text(f"Next: {command}"), soft_wrap=True)
+
+
 def fault(text: str) -> None:
     """What went wrong, in one message to stderr."""
     _console(stderr=True).print(Text.assemble(("gauger: ", "bold red"), text))

@@ -1,5 +1,6 @@
 """`gauger counts`: how many segments, with the advice and its reasons."""
 
+from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -43,16 +44,17 @@ def counts(
     replace: Replace = False,
 ) -> None:
     """Try several numbers of segments, show what each would give, and advise one with reasons."""
-    from gauger.choosing import study_counts
     from gauger.cli import console
-    from gauger.tables import ResultFolder
+    from gauger.tables import result_folder
 
     preparation = Preparation(key, features, missing, cap, scale)
     tries = range(lowest, highest + 1)
-    with ResultFolder(out or ".", COUNT_FILES if out else (), replace=replace) as results:
+    with result_folder(out, COUNT_FILES, replace=replace) if out else nullcontext() as results:
         prepared = preparation.carry_out(table)
+        from gauger.choosing import study_counts
+
         study = study_counts(prepared, counts=tries, starts=starts, max_rounds=max_rounds, seed=seed)
-        if out:
+        if results is not None:
             from gauger.drawing import count_study
 
             results.add_table("counts.csv", study.table.reset_index())
@@ -60,8 +62,8 @@ def counts(
     console.table(study.table)
     console.remarks(study.remarks)
     tell_advice(study.advice)
-    console.wrote(results.paths)
-    console.say(f"Next: gauger segment {table} {preparation.typed()} --count {study.advice.count} --out segments")
+    console.wrote(results.paths if results is not None else ())
+    console.next_step(f"gauger segment {table} {preparation.typed()} --count {study.advice.count} --out segments")
 
 
 def tell_advice(advice: "CountAdvice") -> None:

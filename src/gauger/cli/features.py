@@ -30,9 +30,9 @@ def features(
     from gauger.cli import console
     from gauger.features import summarise_events
     from gauger.remarks import remarks_of
-    from gauger.tables import ResultFolder, look, read_table
+    from gauger.tables import look, read_table, result_folder
 
-    with ResultFolder(out.parent, [out.name], replace=replace) as results:
+    with result_folder(out.parent, [out.name], replace=replace) as results:
         table = read_table(events)
         behaviour = summarise_events(
             table,
@@ -51,4 +51,4 @@ def features(
     console.table(seen.assign(skew=seen["skew"].round(2)))
     console.remarks(remarks_of(behaviour))
     console.wrote(results.paths)
-    console.say(f"Next: gauger counts {out} --key {customer}")
+    console.next_step(f"gauger counts {out} --key {customer}")

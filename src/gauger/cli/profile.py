@@ -1,5 +1,6 @@
 """`gauger profile`: what the customers of each segment are like."""
 
+from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -27,20 +28,18 @@ def profile(
     """Describe each segment: how many, and how its measures compare with everyone's."""
     from gauger.cli import console
     from gauger.profiling import profile_assignments
-    from gauger.tables import ResultFolder, read_table
+    from gauger.tables import read_table, result_folder
 
-    if out is None:
-        _show(profile_assignments(read_table(assignments), read_table(table), key=key))
-        return
-    from gauger.drawing import profile_bars
-
-    with ResultFolder(out, PROFILE_FILES, replace=replace) as results:
+    with result_folder(out, PROFILE_FILES, replace=replace) if out else nullcontext() as results:
         found = profile_assignments(read_table(assignments), read_table(table), key=key)
-        for name, part in found.tables.items():
-            results.add_table(f"{name}.csv", part)
-        profile_bars(found).savefig(results.path("profile.png"))
+        if results is not None:
+            from gauger.drawing import profile_bars
+
+            for name, part in found.tables.items():
+                results.add_table(f"{name}.csv", part)
+            profile_bars(found).savefig(results.path("profile.png"))
     _show(found)
-    console.wrote(results.paths)
+    console.wrote(results.paths if results is not None else ())
 
 
 def _show(found: "Profile") -> None:

@@ -1,7 +1,7 @@
 """`gauger segment`: split customers into segments and write who is in which."""
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -19,6 +19,12 @@ from gauger.cli.options import (
     Starts,
     TablePath,
 )
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+    from gauger.features import FeatureSet
+    from gauger.segmentation import Segmentation
 
 SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png")
 
@@ -38,32 +44,42 @@ def segment(
     replace: Replace = False,
 ) -> None:
     """Split customers into segments by k-means and write assignments, centres and a figure."""
-    from gauger.choosing import study_counts
     from gauger.cli import console
-    from gauger.clustering import segment_by_kmeans
-    from gauger.drawing import profile_bars, scatter
-    from gauger.profiling import profile as describe
-    from gauger.tables import ResultFolder
+    from gauger.tables import result_folder
 
     if count != "auto" and not count.isdigit():
         raise typer.BadParameter(f"{count!r} is neither a whole number nor auto.", param_hint="--count")
-    with ResultFolder(out, SEGMENT_FILES, replace=replace) as results:
+    with result_folder(out, SEGMENT_FILES, replace=replace) as results:
         prepared = Preparation(key, features, missing, cap, scale).carry_out(table)
-        if count == "auto":
-            most = min(10, len(prepared.keys))
-            study = study_counts(prepared, counts=range(1, most + 1), starts=starts, max_rounds=max_rounds, seed=seed)
-            tell_advice(study.advice)
-            seg = study.segmentations[study.advice.count]
-        else:
-            seg = segment_by_kmeans(prepared, int(count), starts=starts, max_rounds=max_rounds, seed=seed)
+        settings = {"starts": starts, "max_rounds": max_rounds, "seed": seed}
+        seg = _advised(prepared, **settings) if count == "auto" else _asked(prepared, int(count), **settings)
         shown = seg.overview()
         results.add_table("assignments.csv", seg.assignments)
         results.add_table("centres.csv", shown.reset_index())
-        several = len(prepared.names) > 1
-        figure = scatter(seg) if several else profile_bars(describe(seg))
-        figure.savefig(results.path("segments.png"))
+        _draw(seg).savefig(results.path("segments.png"))
     console.heading(f"{seg.headline()}, centres in original units")
     console.table(shown)
     console.remarks(seg.remarks)
     console.wrote(results.paths)
-    console.say(f"Next: gauger profile {table} --key {key} --assignments {out / 'assignments.csv'}")
+    console.next_step(f"gauger profile {table} --key {key} --assignments {out / 'assignments.csv'}")
+
+
+def _asked(prepared: "FeatureSet", count: int, **settings: int) -> "Segmentation":
+    from gauger.clustering import segment_by_kmeans
+
+    return segment_by_kmeans(prepared, count, **settings)
+
+
+def _advised(prepared: "FeatureSet", **settings: int) -> "Segmentation":
+    from gauger.choosing import study_counts
+
+    study = study_counts(prepared, counts=range(1, min(10, len(prepared.keys)) + 1), **settings)
+    tell_advice(study.advice)
+    return study.segmentations[study.advice.count]
+
+
+def _draw(seg: "Segmentation") -> "Figure":
+    from gauger.drawing import profile_bars, scatter
+    from gauger.profiling import profile
+
+    return scatter(seg) if len(seg.features.names) > 1 else profile_bars(profile(seg))

@@ -9,7 +9,7 @@ import pandas as pd
 
 import gauger
 from gauger.remarks import Remark
-from gauger.tables import ResultFolder
+from gauger.tables import Results, result_folder
 
 FEATURES = ["recency_days", "visits", "spend_mean", "seats_mean"]
 
@@ -45,7 +45,7 @@ def walk_through(
     caution: Caution = _keep_quiet,
 ) -> None:
     """Run the example into `folder`; `tell` hears each step and what it found, `caution` its remarks."""
-    with ResultFolder(folder, list(OUTPUTS), replace=replace) as results:
+    with result_folder(folder, list(OUTPUTS), replace=replace) as results:
         behaviour, members = _build_behaviour(results, tell, caution)
         features = gauger.prepare(behaviour, key="member_id", features=FEATURES, cap=(0.0, 0.99))
         tell("3 One scale", f"{', '.join(features.names)}: capped at the 99 % quantile, then z-scored.")
@@ -57,7 +57,7 @@ def walk_through(
         tell("", f"{Path(folder) / name}: {what}")
 
 
-def _build_behaviour(results: ResultFolder, tell: Tell, caution: Caution) -> tuple[pd.DataFrame, pd.DataFrame]:
+def _build_behaviour(results: Results, tell: Tell, caution: Caution) -> tuple[pd.DataFrame, pd.DataFrame]:
     members = gauger.read_table(gauger.demo_file("members.csv"))
     visits = gauger.read_table(gauger.demo_file("visits.csv"))
     for name in ("members.csv", "visits.csv"):
@@ -76,7 +76,7 @@ def _build_behaviour(results: ResultFolder, tell: Tell, caution: Caution) -> tup
     return behaviour, members
 
 
-def _choose_count(features: gauger.FeatureSet, results: ResultFolder, tell: Tell) -> int:
+def _choose_count(features: gauger.FeatureSet, results: Results, tell: Tell) -> int:
     study = gauger.study_counts(features, counts=range(1, 11))
     gauger.draw.count_study(study).savefig(results.path("counts.png"))
     advice = study.advice
@@ -88,7 +88,7 @@ def _segment_and_profile(
     features: gauger.FeatureSet,
     count: int,
     members: pd.DataFrame,
-    results: ResultFolder,
+    results: Results,
     tell: Tell,
     caution: Caution,
 ) -> None:

@@ -37,7 +37,7 @@ class FeatureSet(Readable):
 
         >>> import gauger, pandas as pd
         >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, 4.0, 9.0]})
-        >>> features = gauger.prepare(table, key="who")
+        >>> features = gauger.prepare(table, key="who", scale="minmax")
         >>> features.restore(features.values)["visits"].tolist()
         [2.0, 4.0, 9.0]
         """

@@ -2,6 +2,6 @@
 
 from gauger.tables.looking import TableLook, look
 from gauger.tables.reading import read_table
-from gauger.tables.writing import ResultFolder, write_table
+from gauger.tables.writing import Results, result_folder, write_table
 
-__all__ = ["ResultFolder", "TableLook", "look", "read_table", "write_table"]
+__all__ = ["Results", "TableLook", "look", "read_table", "result_folder", "write_table"]

@@ -38,8 +38,8 @@ def look(table: pd.DataFrame, key: str | None = None) -> TableLook:
 
     >>> import gauger
     >>> seen = gauger.look(gauger.read_table(gauger.demo_file("members.csv")), key="member_id")
-    >>> seen.columns.loc["age", ["role", "missing"]].tolist()
-    ['measure', 149]
+    >>> seen.columns.loc["age", "role"]
+    'measure'
     """
     if key is not None and key not in table.columns:
         raise UnknownColumnError.among([key], list(map(str, table.columns)))

@@ -3,10 +3,11 @@
 import os
 import shutil
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
 from os import PathLike
 from pathlib import Path
-from types import TracebackType
 
 import pandas as pd
 
@@ -25,59 +26,24 @@ def write_table(table: pd.DataFrame, path: str | PathLike[str], *, replace: bool
     't.csv'
     """
     file = Path(path)
-    with ResultFolder(file.parent, [file.name], replace=replace) as results:
+    with result_folder(file.parent, [file.name], replace=replace) as results:
         results.add_table(file.name, table)
     return file
 
 
-class ResultFolder:
-    """A folder that receives a known set of files together, when its `with` block ends well.
+@dataclass(frozen=True)
+class Results:
+    """Files on their way into a folder; made by `result_folder`."""
 
-    The files are written into a hidden folder beside their place and moved at the end; an error or Ctrl-C inside the
-    block leaves the target as it was. Entering raises OutputError when a file is there already and `replace` is not
-    set, or when the folder cannot be written, so that no work is wasted.
-    """
-
-    def __init__(self, folder: str | PathLike[str], names: Sequence[str], *, replace: bool = False) -> None:
-        self.folder = Path(folder)
-        self.names = tuple(names)
-        self.replace = replace
-        self._made: list[Path] = []
-        self._stage = Path()
-
-    def __enter__(self) -> "ResultFolder":
-        there = [name for name in self.names if (self.folder / name).exists()]
-        if there and not self.replace:
-            raise OutputError(
-                f"{self.folder} already holds {listed(there)}. Nothing was written: choose another place, "
-                "or say replace=True (on the command line: --replace)."
-            )
-        try:
-            self._make_folder()
-            self._stage = Path(tempfile.mkdtemp(prefix=".gauger-", dir=self.folder))
-        except OSError as error:
-            self._unmake_folder()
-            raise OutputError(f"cannot write into {self.folder}: {error.strerror}. Choose another place.") from error
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        try:
-            if kind is None:
-                self._publish()
-        finally:
-            shutil.rmtree(self._stage, ignore_errors=True)
-            if kind is not None:
-                self._unmake_folder()
-        if isinstance(error, OSError) and not isinstance(error, GaugerError):
-            raise OutputError(f"writing into {self.folder} failed: {error.strerror}. Nothing was kept.") from error
+    folder: Path
+    names: tuple[str, ...]
+    stage: Path
 
     def path(self, name: str) -> Path:
         """Where to write one of the announced files for now."""
         if name not in self.names:
             raise ValueError(f"{name} was not announced")
-        place = self._stage / name
+        place = self.stage / name
         place.parent.mkdir(parents=True, exist_ok=True)
         return place
 
@@ -96,22 +62,60 @@ class ResultFolder:
         """Where the announced files stand once the block has ended well."""
         return [self.folder / name for name in self.names]
 
-    def _publish(self) -> None:
-        lacking = [name for name in self.names if not (self._stage / name).exists()]
-        if lacking:
-            raise ValueError(f"{plural(len(lacking), 'file')} announced but not written: {listed(lacking)}")
-        for name in self.names:
-            target = self.folder / name
-            target.parent.mkdir(parents=True, exist_ok=True)
-            os.replace(self._stage / name, target)
 
-    def _make_folder(self) -> None:
-        lacking = [place for place in (self.folder, *self.folder.parents) if not place.exists()]
-        for place in reversed(lacking):
-            place.mkdir()
-            self._made.append(place)
+@contextmanager
+def result_folder(folder: str | PathLike[str], names: Sequence[str], *, replace: bool = False) -> Iterator[Results]:
+    """A folder that receives the announced files together, when the `with` block ends well.
 
-    def _unmake_folder(self) -> None:
-        for place in reversed(self._made):
-            if not any(place.iterdir()):
-                place.rmdir()
+    They are written into a hidden folder beside their place and moved at the end; an error or Ctrl-C inside the block
+    leaves the target as it was. Raises OutputError at once when a file is there already and `replace` is not set, or
+    when the folder cannot be written, so that no work is wasted; and when writing fails later.
+    """
+    target = Path(folder)
+    there = [name for name in names if (target / name).exists()]
+    if there and not replace:
+        raise OutputError(
+            f"{target} already holds {listed(there)}. Nothing was written: choose another place, "
+            "or say replace=True (on the command line: --replace)."
+        )
+    made: list[Path] = []
+    try:
+        made += _make_folder(target)
+        stage = Path(tempfile.mkdtemp(prefix=".gauger-", dir=target))
+    except OSError as error:
+        _remove_empty(made)
+        raise OutputError(f"cannot write into {target}: {error.strerror}. Choose another place.") from error
+    results = Results(target, tuple(names), stage)
+    try:
+        yield results
+        _publish(results)
+    except BaseException as error:
+        shutil.rmtree(stage, ignore_errors=True)
+        _remove_empty(made)
+        if isinstance(error, OSError) and not isinstance(error, GaugerError):
+            raise OutputError(f"writing into {target} failed: {error.strerror}.") from error
+        raise
+    shutil.rmtree(stage)
+
+
+def _publish(results: Results) -> None:
+    lacking = [name for name in results.names if not (results.stage / name).exists()]
+    if lacking:
+        raise ValueError(f"{plural(len(lacking), 'file')} announced but not written: {listed(lacking)}")
+    for name, target in zip(results.names, results.paths, strict=True):
+        target.parent.mkdir(parents=True, exist_ok=True)
+        os.replace(results.stage / name, target)
+
+
+def _make_folder(folder: Path) -> list[Path]:
+    """Make a folder and what it stands in; the folders that were made, outermost first."""
+    lacking = [place for place in (folder, *folder.parents) if not place.exists()][::-1]
+    for place in lacking:
+        place.mkdir()
+    return lacking
+
+
+def _remove_empty(folders: Sequence[Path]) -> None:
+    for place in reversed(folders):
+        if not any(place.iterdir()):
+            place.rmdir()

@@ -1,0 +1,103 @@
+"""The count study: its table against the parts it is made of, the demo's planted kinds, and bad ranges."""
+
+from collections.abc import Callable, Iterable
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import gauger
+from gauger.choosing import counts as counts_module
+from gauger.demo.kinds import BLOCK_BOOKER
+from gauger.demo.world import World
+from gauger.errors import SettingError
+
+Make = Callable[..., gauger.FeatureSet]
+
+
+def _adjusted_rand(one: Iterable[object], other: Iterable[object]) -> float:
+    """Hubert & Arabie (1985), from the pairs that both put together."""
+    table = pd.crosstab(np.asarray(one), np.asarray(other)).to_numpy()
+
+    def pairs(counts: np.ndarray) -> float:
+        return float((counts * (counts - 1) / 2).sum())
+
+    both, ones, others = pairs(table), pairs(table.sum(axis=1)), pairs(table.sum(axis=0))
+    expected = ones * others / pairs(np.array([table.sum()]))
+    return (both - expected) / ((ones + others) / 2 - expected)
+
+
+def test_the_demo_study_finds_the_six_planted_kinds(demo_study: gauger.CountStudy, world: World) -> None:
+    advice = demo_study.advice
+    assert (advice.count, advice.verdict) == (6, "clear")
+    table = demo_study.segmentations[6].assignments
+    truth = world.kinds.reindex(table["member_id"])
+    assert _adjusted_rand(table["segment"], truth) >= 0.75
+    private = (truth != BLOCK_BOOKER.name).to_numpy()
+    assert _adjusted_rand(table["segment"][private], truth[private]) >= 0.75
+
+
+def test_the_panel_recognises_the_segments(demo_segments: gauger.Segmentation) -> None:
+    panel = gauger.read_table(gauger.demo_file("panel.csv")).merge(demo_segments.assignments, on="member_id")
+    assert _adjusted_rand(panel["segment"], panel["answer"]) >= 0.6
+
+
+def test_the_table_is_made_of_what_each_count_gives(demo_study: gauger.CountStudy) -> None:
+    assert demo_study.table.index.tolist() == list(range(1, 11))
+    assert demo_study.table["wcss"].is_monotonic_decreasing
+    assert np.isnan(demo_study.table.loc[1, "silhouette"])
+    seg = demo_study.segmentations[4]
+    row = demo_study.table.loc[4]
+    assert row["wcss"] == seg.wcss
+    assert row["silhouette"] == pytest.approx(gauger.silhouette(seg).mean)
+    assert row["smallest_share"] == seg.sizes.min() / seg.sizes.sum()
+
+
+def test_one_segment_has_all_the_spread(demo_features: gauger.FeatureSet, demo_study: gauger.CountStudy) -> None:
+    assert demo_study.table.loc[1, "wcss"] == pytest.approx(len(demo_features.keys) * len(demo_features.names))
+
+
+def test_a_cloud_without_groups_is_not_called_clear(features_of: Make) -> None:
+    for seed in range(5):
+        values = np.random.default_rng(seed).normal(size=(400, 4))
+        assert gauger.study_counts(features_of(values), counts=range(1, 8), starts=3).advice.verdict == "unclear"
+
+
+def test_large_tables_are_measured_on_one_sample_and_say_so(features_of: Make, monkeypatch: pytest.MonkeyPatch) -> None:
+    seen = []
+    real = counts_module.silhouette_values
+    monkeypatch.setattr(
+        counts_module, "silhouette_values", lambda values, codes: seen.append(len(values)) or real(values, codes)
+    )
+    values = np.random.default_rng(0).normal(size=(12_000, 2))
+    study = gauger.study_counts(features_of(values), counts=[2, 3], starts=1, exact_up_to=11_000)
+    assert seen == [10_000, 10_000]
+    assert study.remarks[0].code == "silhouette-sampled"
+    assert "10,000 of 12,000" in study.remarks[0].text
+
+
+def test_rounds_that_ran_out_are_remarked(demo_features: gauger.FeatureSet) -> None:
+    study = gauger.study_counts(demo_features, counts=[5, 6], starts=1, max_rounds=1)
+    assert [remark.code for remark in study.remarks] == ["not-converged"]
+    assert "with 5 and 6 segments" in study.remarks[0].text
+
+
+@pytest.mark.parametrize(
+    ("counts", "message"),
+    [
+        ([], "counts is empty"),
+        ([3, 2], "must rise from 1 or more without repeats"),
+        ([2, 2], "without repeats"),
+        ([0, 1], "must rise from 1"),
+        ([1.5, 2], "must be whole numbers"),
+        (range(1, 7), "go up to 6, but there are only 5 customers"),
+    ],
+)
+def test_impossible_counts_are_refused(features_of: Make, counts: Iterable[int], message: str) -> None:
+    with pytest.raises(SettingError, match=message):
+        gauger.study_counts(features_of([[1.0], [2.0], [3.0], [4.0], [9.0]]), counts=counts)
+
+
+def test_more_segments_than_distinct_customers_is_said(features_of: Make) -> None:
+    with pytest.raises(SettingError, match="only 2 distinct combinations"):
+        gauger.study_counts(features_of([[1.0], [1.0], [2.0], [2.0]]), counts=range(1, 4))

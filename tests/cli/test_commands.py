@@ -1,0 +1,125 @@
+"""The real command line, as a process, on the demo data: results, files, and what it prints."""
+
+from collections.abc import Callable
+from pathlib import Path
+from subprocess import CompletedProcess
+
+import numpy as np
+import pytest
+
+import gauger
+
+Run = Callable[..., "CompletedProcess[str]"]
+FEATURES = ("--features", "recency_days,visits,spend_mean,seats_mean", "--cap", "0,0.99")
+
+
+@pytest.fixture(scope="module")
+def behaviour_file(tmp_path_factory: pytest.TempPathFactory, behaviour) -> Path:
+    return gauger.write_table(behaviour, tmp_path_factory.mktemp("behaviour") / "behaviour.csv")
+
+
+def _narrow(text: str) -> bool:
+    return all(len(line.rstrip()) <= 100 for line in text.splitlines() if not line.startswith(("wrote", "Next")))
+
+
+def test_help_lists_the_commands_and_version_says_it(command: Run) -> None:
+    shown = command("--help")
+    assert shown.returncode == 0
+    for name in ("look", "features", "counts", "segment", "profile", "demo"):
+        assert f" {name} " in shown.stdout
+    assert command("--version").stdout == f"gauger {gauger.__version__}\n"
+
+
+def test_look_shows_roles_on_stdout_and_remarks_on_stderr(command: Run) -> None:
+    shown = command("look", gauger.demo_file("members.csv"), "--key", "member_id")
+    assert shown.returncode == 0
+    assert shown.stdout.startswith("members.csv: 2,400 rows, 14 columns\n")
+    assert "ordinal code" in shown.stdout
+    assert "remark: staff_note says the same for everyone" in shown.stderr
+    assert _narrow(shown.stdout)
+
+
+def test_features_writes_one_row_a_customer_and_says_what_is_next(command: Run, tmp_path: Path) -> None:
+    shown = command(
+        *("features", gauger.demo_file("visits.csv"), "--customer", "member_id", "--when", "visited_on"),
+        *("--amount", "ticket_spend", "--quantity", "seats", "--out", "b.parquet"),
+    )
+    assert shown.returncode == 0, shown.stderr
+    assert "36,855 events of 2,355 customers, as of 2025-12-29" in shown.stdout
+    assert "Next: gauger counts b.parquet --key member_id" in shown.stdout
+    assert len(gauger.read_table(tmp_path / "b.parquet")) == 2355
+
+
+def test_counts_prints_the_table_and_the_advice_and_writes_both(
+    command: Run, tmp_path: Path, behaviour_file: Path
+) -> None:
+    shown = command("counts", behaviour_file, "--key", "member_id", *FEATURES, "--out", "study")
+    assert shown.returncode == 0, shown.stderr
+    assert "Advice: 6 segments (clear)" in shown.stdout
+    assert "The silhouette is highest with 6 segments" in shown.stdout
+    assert _narrow(shown.stdout)
+    table = gauger.read_table(tmp_path / "study" / "counts.csv")
+    assert table["count"].tolist() == list(range(1, 11))
+    assert (tmp_path / "study" / "counts.png").read_bytes().startswith(b"\x89PNG")
+    next_line = next(line for line in shown.stdout.splitlines() if line.startswith("Next: gauger "))
+    assert next_line.endswith(
+        "--features recency_days,visits,spend_mean,seats_mean --cap 0,0.99 --count 6 --out segments"
+    )
+    followed = command(*next_line.removeprefix("Next: gauger ").split())
+    assert followed.returncode == 0, followed.stderr
+
+
+def test_segment_then_profile_give_what_python_gives(
+    command: Run, tmp_path: Path, behaviour_file: Path, demo_segments: gauger.Segmentation
+) -> None:
+    shown = command("segment", behaviour_file, "--key", "member_id", *FEATURES, "--count", "auto", "--out", "s")
+    assert shown.returncode == 0, shown.stderr
+    assert "6 segments of 2,355 customers by k-means" in shown.stdout
+    table = gauger.read_table(tmp_path / "s" / "assignments.csv")
+    assert table["segment"].tolist() == demo_segments.codes.tolist()
+    np.testing.assert_array_equal(table["distance"], demo_segments.distances)
+
+    members = gauger.demo_file("members.csv")
+    shown = command("profile", members, "--key", "member_id", "--assignments", "s/assignments.csv", "--out", "p")
+    assert shown.returncode == 0, shown.stderr
+    assert "Index: everyone = 100" in shown.stdout
+    assert "45 customers of the table are in no segment" in shown.stderr
+    means = gauger.read_table(tmp_path / "p" / "means.csv").set_index("segment")
+    assert means.loc["1", "age"] == pytest.approx(
+        gauger.profile(demo_segments, gauger.read_table(members)).means.loc[1, "age"]
+    )
+    assert {path.name for path in (tmp_path / "p").iterdir()} == {
+        "sizes.csv",
+        "means.csv",
+        "medians.csv",
+        "index.csv",
+        "profile.png",
+    }
+
+
+def test_one_feature_is_enough(command: Run, tmp_path: Path, behaviour_file: Path) -> None:
+    shown = command("segment", behaviour_file, "--key", "member_id", "--features", "visits", "--count", 3, "--out", "s")
+    assert shown.returncode == 0, shown.stderr
+    assert (tmp_path / "s" / "segments.png").exists()
+
+
+def test_preparation_by_feature_is_understood(command: Run) -> None:
+    shown = command(
+        *("counts", gauger.demo_file("members.csv"), "--key", "member_id", "--features", "age,east_km"),
+        *("--missing", "age=median", "--scale", "age=minmax,east_km=minmax", "--from", 2, "--to", 3, "--starts", 2),
+    )
+    assert shown.returncode == 0, shown.stderr
+    assert "2,400 customers by member_id, 2 features: age, east_km" in shown.stdout
+
+
+def test_demo_runs_the_whole_job_and_ends_with_what_to_open(command: Run, tmp_path: Path) -> None:
+    shown = command("demo")
+    assert shown.returncode == 0, shown.stderr
+    assert shown.stdout.startswith("1 Look        2,400 members and 36,855 visits")
+    assert "6 segments, clear" in shown.stdout
+    for line in shown.stdout.split("Open next")[1].strip().splitlines():
+        assert (tmp_path / line.strip().split(":")[0]).is_file()
+    assert _narrow(shown.stdout)
+    again = command("demo")
+    assert again.returncode == 1
+    assert "already holds" in again.stderr

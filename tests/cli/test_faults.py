@@ -1,0 +1,135 @@
+"""What a new user gets for wrong input: one message, the right exit code, no traceback, nothing half-written."""
+
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from subprocess import CompletedProcess
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import gauger
+
+Run = Callable[..., "CompletedProcess[str]"]
+
+GOOD = "who,visits,spend\na,1,10\nb,2,30\nc,9,20\nd,8,50\n"
+SEGMENT = ("segment", "t.csv", "--key", "who", "--count", "2", "--out", "out")
+
+
+@pytest.mark.parametrize(
+    ("content", "arguments", "message"),
+    [
+        (None, SEGMENT, "there is no file t.csv"),
+        ("", SEGMENT, "t.csv is empty"),
+        ("PK\x03\x04", SEGMENT, "t.csv is not what its ending says"),
+        (GOOD, ("segment", "t.csv", "--key", "whom", *SEGMENT[4:]), "did you mean 'who'?"),
+        (GOOD, (*SEGMENT, "--features", "vists"), "did you mean 'visits'?"),
+        (GOOD + "a,3,4\n", SEGMENT, "the key 'who' repeats: a (1 row too many)"),
+        (GOOD + ",3,4\n", SEGMENT, "the key 'who' is missing in 1 row (data row 5)"),
+        (GOOD + "e,many,4\n", (*SEGMENT, "--features", "visits"), "1 value that is not a number: 'many'"),
+        (GOOD + "e,inf,4\n", SEGMENT, "'visits' is infinite in 1 row (data row 5)"),
+        (GOOD + "e,,4\n", SEGMENT, "missing values in visits (1 of 5)"),
+        ("who,visits\na,\nb,\n", SEGMENT, "'visits' has no value for any customer"),
+        (GOOD, (*SEGMENT[:4], "--count", "9", "--out", "out"), "9 segments asked for, but there are only 4 customers"),
+        (GOOD, (*SEGMENT[:-1], "t.csv"), "cannot write into t.csv"),
+        (GOOD, (*SEGMENT, "--scale", "zscor"), "Did you mean 'zscore'?"),
+        (GOOD, (*SEGMENT, "--cap", "1"), "must be two quantiles"),
+        (GOOD, ("counts", "t.csv", "--key", "who", "--from", "1", "--to", "9"), "counts go up to 9"),
+        (GOOD, ("counts", "t.csv", "--key", "who", "--from", "5", "--to", "2"), "counts is empty"),
+        (GOOD, ("features", "t.csv", "--customer", "who", "--when", "visits", "--out", "b.csv"), "not dates"),
+        (GOOD, ("profile", "t.csv", "--key", "who", "--assignments", "t.csv"), "there is no column 'segment'"),
+        (GOOD, ("look", "t.cvs"), "Did you mean 't.csv'?"),
+    ],
+)
+def test_one_message_exit_code_1_and_nothing_written(
+    command: Run, tmp_path: Path, content: str | None, arguments: tuple[str, ...], message: str
+) -> None:
+    if content is not None:
+        (tmp_path / "t.csv").write_text(content)
+    before = sorted(tmp_path.iterdir())
+    shown = command(*arguments)
+    assert shown.returncode == 1
+    assert message in " ".join(shown.stderr.split())
+    assert shown.stderr.count("gauger: ") == 1
+    assert "Traceback" not in shown.stderr
+    assert sorted(tmp_path.iterdir()) == before
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("sgment",),
+        ("segment",),
+        ("segment", "t.csv"),
+        (*SEGMENT[:4], "--count", "few", "--out", "o"),
+        ("look", "--kye", "a"),
+    ],
+)
+def test_wrong_usage_has_exit_code_2(command: Run, tmp_path: Path, arguments: tuple[str, ...]) -> None:
+    (tmp_path / "t.csv").write_text(GOOD)
+    shown = command(*arguments)
+    assert shown.returncode == 2
+    assert "Usage: gauger" in shown.stderr
+    assert "Traceback" not in shown.stderr
+
+
+def test_results_are_kept_unless_replace_is_said(command: Run, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text(GOOD)
+    assert command(*SEGMENT).returncode == 0
+    before = (tmp_path / "out" / "assignments.csv").stat().st_mtime_ns
+    refused = command(*SEGMENT)
+    assert refused.returncode == 1
+    assert "out already holds assignments.csv, centres.csv and segments.png" in " ".join(refused.stderr.split())
+    assert (tmp_path / "out" / "assignments.csv").stat().st_mtime_ns == before
+    assert command(*SEGMENT, "--replace").returncode == 0
+
+
+def test_a_warning_sign_travels_to_stderr(command: Run, tmp_path: Path) -> None:
+    rows = "".join(f"c{row},{row % 7},{row * 997 % 1000 * 1000}\n" for row in range(300))
+    (tmp_path / "t.csv").write_text("who,visits,spend\n" + rows + "x,5000,1\n")
+    shown = command(*SEGMENT, "--scale", "none", "--features", "visits,spend")
+    assert "remark: the features are on very different scales" in shown.stderr
+    capped = command(*SEGMENT, "--max-rounds", "1", "--starts", "1", "--replace")
+    assert "still moving" in " ".join(capped.stderr.split())
+
+
+def _start_long_study(tmp_path: Path) -> "subprocess.Popen[str]":
+    rng = np.random.default_rng(0)
+    table = pd.DataFrame(rng.normal(size=(200_000, 4)), columns=list("abcd")).assign(who=range(200_000))
+    gauger.write_table(table, tmp_path / "large.parquet")
+    process = subprocess.Popen(
+        [sys.executable, "-m", "gauger", "counts", "large.parquet", "--key", "who", "--out", "out/study"],
+        cwd=tmp_path,
+        stderr=subprocess.PIPE,
+        stdout=subprocess.DEVNULL,
+        text=True,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
+    )
+    deadline = time.monotonic() + 60
+    while not list(tmp_path.glob("out/study/.gauger-*")):
+        assert time.monotonic() < deadline
+        assert process.poll() is None
+        time.sleep(0.05)
+    time.sleep(1.5)
+    assert process.poll() is None
+    return process
+
+
+def test_ctrl_c_stops_with_one_message_and_leaves_nothing(tmp_path: Path) -> None:
+    process = _start_long_study(tmp_path)
+    process.send_signal(signal.SIGINT)
+    _, errors = process.communicate(timeout=60)
+    assert process.returncode == 130
+    assert errors.strip() == "gauger: stopped by Ctrl-C. Nothing was written."
+    assert not (tmp_path / "out").exists()
+
+
+def test_a_kill_leaves_no_result_that_looks_whole(tmp_path: Path) -> None:
+    process = _start_long_study(tmp_path)
+    process.kill()
+    process.communicate(timeout=60)
+    assert [path.name for path in (tmp_path / "out" / "study").iterdir() if not path.name.startswith(".")] == []

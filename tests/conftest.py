@@ -1,0 +1,84 @@
+"""Fixtures: the demo world's tables and features, small made-up ones, and the command line as a process."""
+
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import gauger
+from gauger.demo.walkthrough import FEATURES
+from gauger.demo.world import World, build_world
+
+Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+@pytest.fixture(scope="session")
+def world() -> World:
+    return build_world()
+
+
+@pytest.fixture(scope="session")
+def members() -> pd.DataFrame:
+    return gauger.read_table(gauger.demo_file("members.csv"))
+
+
+@pytest.fixture(scope="session")
+def visits() -> pd.DataFrame:
+    return gauger.read_table(gauger.demo_file("visits.csv"))
+
+
+@pytest.fixture(scope="session")
+def behaviour(visits: pd.DataFrame) -> pd.DataFrame:
+    return gauger.summarise_events(
+        visits, customer="member_id", when="visited_on", amount="ticket_spend", quantity="seats"
+    )
+
+
+@pytest.fixture(scope="session")
+def demo_features(behaviour: pd.DataFrame) -> gauger.FeatureSet:
+    return gauger.prepare(behaviour, key="member_id", features=FEATURES, cap=(0.0, 0.99))
+
+
+@pytest.fixture(scope="session")
+def demo_study(demo_features: gauger.FeatureSet) -> gauger.CountStudy:
+    return gauger.study_counts(demo_features)
+
+
+@pytest.fixture(scope="session")
+def demo_segments(demo_study: gauger.CountStudy) -> gauger.Segmentation:
+    return demo_study.segmentations[demo_study.advice.count]
+
+
+@pytest.fixture
+def features_of() -> Callable[..., gauger.FeatureSet]:
+    """Features as they are, from an array (n, d) of working values."""
+
+    def make(values: object, scale: str = "none") -> gauger.FeatureSet:
+        array = np.asarray(values, dtype=float)
+        table = pd.DataFrame(array, columns=[f"f{place}" for place in range(array.shape[1])])
+        table.insert(0, "who", [f"c{row:05d}" for row in range(len(array))])
+        return gauger.prepare(table, key="who", scale=scale)
+
+    return make
+
+
+@pytest.fixture
+def command(tmp_path: Path) -> Run:
+    """Run `gauger …` as a process in an empty folder, without a terminal."""
+
+    def run(*arguments: object, **environment: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [sys.executable, "-m", "gauger", *map(str, arguments)],
+            cwd=tmp_path,
+            env={**os.environ, **environment},
+            capture_output=True,
+            text=True,
+            timeout=120,
+        )
+
+    return run

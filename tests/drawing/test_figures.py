@@ -1,0 +1,159 @@
+"""What the figures hold: their artists, labels, ranges and notes, and that no labels overlap."""
+
+from collections.abc import Callable
+from itertools import combinations
+
+import numpy as np
+import pandas as pd
+import pytest
+from matplotlib.axes import Axes
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.colors import to_rgb
+from matplotlib.figure import Figure
+
+import gauger
+from gauger.drawing.style import SEGMENT_COLOURS, SEGMENT_MARKERS, short_number
+from gauger.errors import SettingError, UnknownColumnError
+
+Make = Callable[..., gauger.FeatureSet]
+
+
+def _texts(figure: Figure) -> list[str]:
+    own = [text.get_text() for axes in figure.axes for text in axes.texts]
+    return own + [axes.get_title(loc="left") for axes in figure.axes]
+
+
+def _title(figure: Figure) -> str:
+    return figure.get_suptitle()
+
+
+def _overlapping(axes: Axes) -> list[tuple[str, str]]:
+    canvas = FigureCanvasAgg(axes.figure)
+    canvas.draw()
+    boxes = [(text.get_text(), text.get_window_extent(canvas.renderer)) for text in axes.texts if text.get_text()]
+    return [(one, other) for (one, a), (other, b) in combinations(boxes, 2) if a.overlaps(b)]
+
+
+def test_the_count_study_marks_the_advised_count_in_both_panels(demo_study: gauger.CountStudy) -> None:
+    figure = gauger.draw.count_study(demo_study)
+    left, right = figure.axes
+    assert figure.get_size_inches() @ [100, 0] == 1280
+    assert _title(figure).startswith("6 segments, clearly: silhouette 0.58")
+    np.testing.assert_allclose(left.lines[0].get_ydata(), demo_study.table["wcss"])
+    np.testing.assert_allclose(right.lines[0].get_ydata(), demo_study.table["silhouette"].dropna())
+    for axes in (left, right):
+        assert axes.lines[1].get_xdata() == [6, 6]
+        assert axes.texts[0].get_text().startswith("6 advised")
+
+
+def test_a_study_of_one_count_says_there_is_nothing_to_compare(features_of: Make) -> None:
+    figure = gauger.draw.count_study(gauger.study_counts(features_of([[1.0], [2.0]]), counts=[1]))
+    assert "compares with nothing" in _title(figure)
+    assert "one segment has no silhouette" in _texts(figure)
+
+
+def test_the_scatter_shows_every_segment_with_its_name_and_its_centre(demo_segments: gauger.Segmentation) -> None:
+    figure = gauger.draw.scatter(demo_segments.rename({1: "now and then"}), x="visits", y="spend_mean")
+    (axes,) = figure.axes
+    points = sum(len(part.get_offsets()) for part in axes.collections) - demo_segments.count
+    assert points == len(demo_segments.codes)
+    labels = [text.get_text().strip() for text in axes.texts]
+    assert labels[0] == "now and then (761)"
+    assert len(labels) == 6
+    assert (axes.get_xlabel(), axes.get_ylabel()) == ("visits", "spend_mean")
+    assert _overlapping(axes) == []
+
+
+def test_the_scatter_says_how_many_extreme_customers_are_outside(demo_segments: gauger.Segmentation) -> None:
+    figure = gauger.draw.scatter(demo_segments, x="recency_days", y="seats_mean")
+    _, top = figure.axes[0].get_ylim()
+    outside = int((demo_segments.features.original["seats_mean"] > top).sum())
+    assert outside == 10
+    assert figure.get_supxlabel() == "10 customers with extreme values lie outside the frame."
+
+
+def test_the_scatter_picks_the_pair_that_tells_segments_apart(features_of: Make) -> None:
+    rng = np.random.default_rng(0)
+    groups = np.repeat([0, 1, 2], 50)
+    values = np.column_stack([rng.normal(size=150), groups * 20 + rng.normal(size=150), (groups == 1) * 20.0])
+    figure = gauger.draw.scatter(gauger.segment_by_kmeans(features_of(values), 3))
+    assert "f1" in (figure.axes[0].get_xlabel(), figure.axes[0].get_ylabel())
+    assert "100% of customers" in _title(figure)
+    named = gauger.draw.scatter(gauger.segment_by_kmeans(features_of(values), 3), y="f0")
+    assert named.axes[0].get_ylabel() == "f0"
+
+
+def test_a_large_table_is_drawn_in_part_and_says_so(features_of: Make) -> None:
+    values = np.random.default_rng(0).uniform(size=(25_000, 2))
+    figure = gauger.draw.scatter(gauger.segment_by_kmeans(features_of(values), 2, starts=1))
+    assert "20,000 of 25,000 customers are drawn" in figure.get_supxlabel()
+
+
+def test_labels_do_not_overlap_even_when_the_centres_do(features_of: Make) -> None:
+    rng = np.random.default_rng(0)
+    values = np.column_stack([rng.normal(size=(300, 2)), np.repeat(np.arange(6), 50) * 30.0])
+    figure = gauger.draw.scatter(gauger.segment_by_kmeans(features_of(values), 6), x="f0", y="f1")
+    assert _overlapping(figure.axes[0]) == []
+
+
+def test_a_scatter_of_unknown_or_too_few_features_is_refused(
+    features_of: Make, demo_segments: gauger.Segmentation
+) -> None:
+    with pytest.raises(UnknownColumnError, match="did you mean 'visits'"):
+        gauger.draw.scatter(demo_segments, x="vists")
+    with pytest.raises(SettingError, match="needs two features"):
+        gauger.draw.scatter(gauger.segment_by_kmeans(features_of([[1.0], [2.0]]), 1))
+
+
+def test_profile_bars_have_a_panel_a_measure_and_a_bar_a_segment(
+    demo_segments: gauger.Segmentation, members: pd.DataFrame
+) -> None:
+    profile = gauger.profile(demo_segments, members)
+    figure = gauger.draw.profile_bars(profile)
+    assert len(figure.axes) == 9
+    for axes, measure in zip(figure.axes, profile.means.columns, strict=True):
+        assert axes.get_title(loc="left").startswith(f"{measure} (everyone ")
+        np.testing.assert_allclose([bar.get_width() for bar in axes.patches], profile.means[measure].iloc[:-1])
+        assert axes.texts[0].get_text() == short_number(profile.means[measure].iloc[0])
+    assert _title(figure) == "Strongest contrast: segment 4 has 4.2 times everyone's recency days"
+
+
+def test_more_measures_than_fit_are_left_to_the_tables(demo_segments: gauger.Segmentation) -> None:
+    keys = demo_segments.features.keys
+    rng = np.random.default_rng(0)
+    extra = pd.DataFrame({f"m{place}": rng.uniform(1, 2, len(keys)) for place in range(8)}).assign(member_id=keys)
+    figure = gauger.draw.profile_bars(gauger.profile(demo_segments, extra))
+    titles = [axes.get_title(loc="left") for axes in figure.axes]
+    assert len(titles) == 9
+    assert any(title.startswith("recency_days") for title in titles)
+    assert figure.get_supxlabel() == "3 more measures are in the tables."
+
+
+def test_a_measure_without_a_value_is_said(demo_segments: gauger.Segmentation) -> None:
+    first = demo_segments.codes == 1
+    table = pd.DataFrame({"member_id": demo_segments.features.keys, "points": np.where(first, np.nan, 4.5)})
+    table.loc[~first, "points"] += np.arange((~first).sum())
+    figure = gauger.draw.profile_bars(gauger.profile(demo_segments, table))
+    assert "no value" in [text.get_text() for axes in figure.axes for text in axes.texts]
+
+
+def _seen_by(kind: str, colour: str) -> np.ndarray:
+    """Linear red, green, blue as seen with a colour deficiency: Viénot, Brettel & Mollon (1999)."""
+    linear = np.array(to_rgb(colour)) ** 2.2
+    lms = np.array([[17.8824, 43.5161, 4.11935], [3.45565, 27.1554, 3.86714], [0.0299566, 0.184309, 1.46709]])
+    lacking = {
+        "none": np.eye(3),
+        "red": np.array([[0, 2.02344, -2.52581], [0, 1, 0], [0, 0, 1]]),
+        "green": np.array([[1, 0, 0], [0.494207, 0, 1.24827], [0, 0, 1]]),
+    }[kind]
+    return np.clip(np.linalg.inv(lms) @ lacking @ lms @ linear, 0, 1)
+
+
+@pytest.mark.parametrize("kind", ["none", "red", "green"])
+def test_the_first_six_colours_stay_apart_with_colour_deficiency(kind: str) -> None:
+    seen = [_seen_by(kind, colour) ** (1 / 2.2) for colour in SEGMENT_COLOURS[:6]]
+    assert min(np.linalg.norm(one - other) for one, other in combinations(seen, 2)) > 0.15
+
+
+def test_each_of_twelve_segments_has_a_colour_and_a_marker_of_its_own() -> None:
+    assert len(set(SEGMENT_COLOURS)) == len(set(SEGMENT_MARKERS)) == 12

@@ -1,0 +1,165 @@
+"""Preparing features: each treatment, the way back, the remarks, and bad input."""
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+
+import gauger
+from gauger.errors import (
+    ColumnValuesError,
+    KeyColumnError,
+    MissingValuesError,
+    SettingError,
+    UnknownColumnError,
+)
+
+TABLE = pd.DataFrame(
+    {
+        "who": ["a", "b", "c", "d"],
+        "visits": [1, 2, 3, 10],
+        "spend": [10.0, np.nan, 30.0, 50.0],
+        "area": ["north", "south", "north", "east"],
+    }
+)
+
+
+def _codes(features: gauger.FeatureSet) -> set[str]:
+    return {remark.code for remark in features.remarks}
+
+
+def test_zscore_and_minmax_follow_their_definitions() -> None:
+    visits = TABLE["visits"].to_numpy()
+    zscored = gauger.prepare(TABLE, key="who", features=["visits"])
+    np.testing.assert_allclose(zscored.values[:, 0], (visits - 4.0) / np.sqrt(((visits - 4.0) ** 2).mean()))
+    minmax = gauger.prepare(TABLE, key="who", features=["visits"], scale="minmax")
+    np.testing.assert_allclose(minmax.values[:, 0], (visits - 1) / 9)
+
+
+@pytest.mark.parametrize(("rule", "filled"), [("zero", 0.0), ("median", 30.0)])
+def test_missing_values_become_what_they_are_said_to_mean(rule: str, filled: float) -> None:
+    features = gauger.prepare(TABLE, key="who", features=["spend"], missing=rule, scale="none")
+    assert features.values[:, 0].tolist() == [10.0, filled, 30.0, 50.0]
+    assert features.treatments["spend"][0].text == f"1 missing set to {filled:g} ({rule})"
+
+
+def test_dropping_leaves_the_customers_out_and_says_so() -> None:
+    features = gauger.prepare(TABLE, key="who", missing={"spend": "drop"})
+    assert features.keys.tolist() == ["a", "c", "d"]
+    remark = next(remark for remark in features.remarks if remark.code == "customers-left-out")
+    assert remark.text.startswith("1 of 4 customers lack a value in spend")
+
+
+def test_caps_pull_the_extremes_in_before_scaling() -> None:
+    features = gauger.prepare(TABLE, key="who", features=["visits"], cap=(0.0, 0.5), scale="none")
+    assert features.values[:, 0].tolist() == [1.0, 2.0, 2.5, 2.5]
+    assert features.original["visits"].tolist() == [1, 2, 3, 10]
+    by_feature = gauger.prepare(TABLE, key="who", missing="zero", cap={"visits": (0.0, 0.5)}, scale="none")
+    assert by_feature.values[:, 1].tolist() == [10.0, 0.0, 30.0, 50.0]
+
+
+def test_settings_by_feature_leave_the_others_at_the_default() -> None:
+    features = gauger.prepare(TABLE, key="who", missing={"spend": "median"}, scale={"visits": "none"})
+    assert features.values[:, 0].tolist() == [1.0, 2.0, 3.0, 10.0]
+    assert features.values[:, 1].mean() == pytest.approx(0.0)
+
+
+numbers = arrays(np.float64, st.tuples(st.integers(2, 30), st.integers(1, 4)), elements=st.floats(-1e6, 1e6))
+
+
+@given(numbers, st.sampled_from(["none", "zscore", "minmax"]))
+def test_restoring_brings_every_value_back(array: np.ndarray, scale: str) -> None:
+    table = pd.DataFrame(array, columns=[f"f{place}" for place in range(array.shape[1])])
+    table.insert(0, "who", range(len(table)))
+    features = gauger.prepare(table, key="who", scale=scale)
+    largest = np.abs(array).max(axis=0)
+    error = np.abs(features.restore(features.values).to_numpy() - array)
+    assert (error <= 1e-12 * np.maximum(largest, 1e-300)).all()
+
+
+@given(numbers)
+def test_scaled_features_are_finite_and_alike(array: np.ndarray) -> None:
+    table = pd.DataFrame(array, columns=[f"f{place}" for place in range(array.shape[1])]).assign(who=range(len(array)))
+    values = gauger.prepare(table, key="who").values
+    assert np.isfinite(values).all()
+    moving = array.max(axis=0) > array.min(axis=0)
+    np.testing.assert_allclose(values.std(axis=0)[moving], 1.0, rtol=1e-6)
+
+
+def test_the_table_is_not_modified_and_the_values_cannot_be() -> None:
+    before = TABLE.copy()
+    features = gauger.prepare(TABLE, key="who", missing="zero", cap=(0.1, 0.9))
+    pd.testing.assert_frame_equal(TABLE, before)
+    with pytest.raises(ValueError, match="read-only"):
+        features.values[0, 0] = 1.0
+
+
+def test_raw_scales_are_remarked_with_the_feature_that_would_decide() -> None:
+    table = pd.DataFrame({"who": list("abcd"), "visits": [1, 2, 3, 4], "spend": [100.0, 900.0, 400.0, 800.0]})
+    (remark,) = gauger.prepare(table, key="who", scale="none").remarks
+    assert remark.code == "raw-scales"
+    assert "spend alone holds 100.0% of all variance" in remark.text
+    assert gauger.prepare(table, key="who").remarks == ()
+
+
+def test_identifiers_constants_and_columns_left_out_are_remarked() -> None:
+    table = TABLE.assign(card_no=[7, 9, 12, 31], same=3.0)
+    features = gauger.prepare(table, key="who", missing="zero")
+    assert _codes(features) == {"identifier", "constant", "columns-left-out"}
+    by_code = {remark.code: remark.features for remark in features.remarks}
+    assert by_code == {"identifier": ("card_no",), "constant": ("same",), "columns-left-out": ("area",)}
+
+
+def test_a_constant_feature_is_zero_on_the_working_scale() -> None:
+    features = gauger.prepare(TABLE.assign(same=3.0), key="who", features=["same"])
+    assert features.values[:, 0].tolist() == [0.0] * 4
+    assert features.restore(features.values)["same"].tolist() == [3.0] * 4
+
+
+@pytest.mark.parametrize(
+    ("table", "settings", "error", "message"),
+    [
+        (TABLE, {"key": "whoo"}, UnknownColumnError, "did you mean 'who'"),
+        (TABLE, {"features": ["vists"]}, UnknownColumnError, "did you mean 'visits'"),
+        (TABLE, {"features": "visits"}, SettingError, "must be a list of names"),
+        (TABLE, {"features": []}, SettingError, "features is empty"),
+        (TABLE, {"features": ["visits", "visits"]}, SettingError, "names 'visits' twice"),
+        (TABLE, {"features": ["who"]}, SettingError, "cannot be a feature"),
+        (TABLE, {}, MissingValuesError, r"spend \(1 of 4\).*'zero' if nothing happened"),
+        (TABLE, {"missing": "zeros"}, SettingError, "Did you mean 'zero'"),
+        (TABLE, {"missing": {"spnd": "zero"}}, SettingError, "missing speaks of 'spnd'"),
+        (TABLE, {"missing": "zero", "cap": (0.9, 0.1)}, SettingError, "0 <= low < high <= 1"),
+        (TABLE, {"features": ["area"]}, ColumnValuesError, r"'area' has 4 values that are not a number: 'north'"),
+        (TABLE.assign(who=["a", "a", "b", "a"]), {}, KeyColumnError, r"repeats: a \(2 rows too many\)"),
+        (TABLE.assign(who=["a", None, "b", "c"]), {}, KeyColumnError, r"missing in 1 row \(data row 2\)"),
+        (TABLE.assign(spend=np.nan), {}, ColumnValuesError, "'spend' has no value for any customer"),
+        (TABLE.assign(spend=[1, np.inf, 2, 3]), {}, ColumnValuesError, "'spend' is infinite in 1 row"),
+        (TABLE.assign(on=pd.Timestamp("2025-01-01")), {"features": ["on"]}, ColumnValuesError, "holds dates"),
+        (TABLE[["who", "area"]], {}, SettingError, "no numeric column besides 'who'"),
+        (TABLE.iloc[:0], {}, SettingError, "no rows"),
+        (
+            TABLE.assign(visits=[1, 2, 3, None], spend=[None, None, None, 1]),
+            {"missing": "drop"},
+            MissingValuesError,
+            "nobody",
+        ),
+    ],
+)
+def test_bad_requests_are_refused_with_what_to_do(
+    table: pd.DataFrame, settings: dict[str, object], error: type[Exception], message: str
+) -> None:
+    with pytest.raises(error, match=message):
+        gauger.prepare(table, **{"key": "who", **settings})
+
+
+def test_text_that_is_all_numbers_is_taken_as_numbers() -> None:
+    table = TABLE.assign(points=["1", "2", "3", "4"])
+    assert gauger.prepare(table, key="who", features=["points"], scale="none").values[:, 0].tolist() == [1, 2, 3, 4]
+
+
+def test_restoring_the_wrong_shape_is_refused() -> None:
+    features = gauger.prepare(TABLE, key="who", features=["visits"])
+    with pytest.raises(SettingError, match=r"1 features, not shape \(2, 3\)"):
+        features.restore(np.zeros((2, 3)))

@@ -1,0 +1,38 @@
+"""Every example runs as it stands, and the README's runs too."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parent.parent
+EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
+
+
+@pytest.mark.parametrize("path", EXAMPLES, ids=lambda path: path.name)
+def test_the_example_runs(path: Path, tmp_path: Path) -> None:
+    done = subprocess.run([sys.executable, path, tmp_path], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert done.stderr == ""
+    assert done.stdout
+
+
+def test_the_first_example_names_the_segment_that_stayed_away(tmp_path: Path) -> None:
+    subprocess.run([sys.executable, ROOT / "examples" / "first_segments.py", tmp_path], check=True, capture_output=True)
+    assert "not seen for long" in (tmp_path / "assignments.csv").read_text()
+    assert (tmp_path / "segments.png").read_bytes().startswith(b"\x89PNG")
+
+
+def test_the_python_example_of_the_readme_runs(tmp_path: Path) -> None:
+    (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "README.md").read_text(), re.DOTALL)
+    done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert (tmp_path / "segments.png").exists()
+
+
+def test_every_picture_is_linked_and_every_link_is_there() -> None:
+    pages = [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]
+    linked = {name for page in pages for name in re.findall(r"screenshots/([\w\-]+\.png)", page.read_text())}
+    assert linked == {path.name for path in (ROOT / "docs" / "screenshots").glob("*.png")}

@@ -1,0 +1,61 @@
+"""Remarks travel with tables, results show them, and progress reaches whoever listens."""
+
+import pandas as pd
+
+import gauger
+from gauger.progress import task
+from gauger.remarks import Remark, attach_remarks, remarks_of
+
+
+def test_remarks_survive_on_a_table_as_plain_data(tmp_path) -> None:
+    table = pd.DataFrame({"visits": [1]})
+    remark = Remark("after-as-of", "2 events were left out.", features=("visits",), segments=(3,))
+    attach_remarks(table, [remark])
+    assert remarks_of(table) == (remark,)
+    table.to_parquet(tmp_path / "t.parquet")
+    assert str(remark) == "2 events were left out. [after-as-of]"
+
+
+def test_results_show_their_headline_table_and_remarks_as_text_and_html() -> None:
+    table = pd.DataFrame({"who": list("abc"), "visits": [1, 2, 9], "<b>": [5, 5, 5]})
+    features = gauger.prepare(table, key="who")
+    assert repr(features).startswith("3 customers by who, 2 features\n")
+    assert "remark: <b> is the same for everyone" in repr(features)
+    assert "&lt;b&gt; is the same for everyone" in features._repr_html_()
+    assert "<table" in features._repr_html_()
+
+
+class _Recorder:
+    def __init__(self) -> None:
+        self.heard: list[tuple[object, ...]] = []
+
+    def started(self, name: str, total: int) -> object:
+        self.heard.append(("started", name, total))
+        return name
+
+    def advanced(self, mark: object, steps: int) -> None:
+        self.heard.append(("advanced", mark, steps))
+
+    def finished(self, mark: object) -> None:
+        self.heard.append(("finished", mark))
+
+
+def test_progress_reaches_the_listener_and_ends_even_on_an_error() -> None:
+    recorder = _Recorder()
+    try:
+        with gauger.listening(recorder), task("work", 3) as advance:
+            advance(2)
+            raise RuntimeError
+    except RuntimeError:
+        pass
+    assert recorder.heard == [("started", "work", 3), ("advanced", "work", 2), ("finished", "work")]
+
+
+def test_a_count_study_advances_by_as_much_as_it_announced() -> None:
+    recorder = _Recorder()
+    table = pd.DataFrame({"who": range(8), "visits": [1, 2, 3, 4, 11, 12, 13, 14]})
+    with gauger.listening(recorder):
+        gauger.study_counts(gauger.prepare(table, key="who"), counts=range(1, 4), starts=2)
+    name, total = next((entry[1], entry[2]) for entry in recorder.heard if entry[0] == "started")
+    done = sum(entry[2] for entry in recorder.heard if entry[:2] == ("advanced", name))
+    assert done == total == 6
