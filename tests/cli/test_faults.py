@@ -83,7 +83,9 @@ def test_results_are_kept_unless_replace_is_said(command: Run, tmp_path: Path) -
     before = (tmp_path / "out" / "assignments.csv").stat().st_mtime_ns
     refused = command(*SEGMENT)
     assert refused.returncode == 1
-    assert "out already holds assignments.csv, centres.csv and segments.png" in " ".join(refused.stderr.split())
+    assert "out/assignments.csv, out/centres.csv and out/segments.png are there already" in " ".join(
+        refused.stderr.split()
+    )
     assert (tmp_path / "out" / "assignments.csv").stat().st_mtime_ns == before
     assert command(*SEGMENT, "--replace").returncode == 0
 

@@ -26,5 +26,5 @@ def test_it_writes_every_output_and_tells_each_step(tmp_path: Path) -> None:
     table = gauger.read_table(tmp_path / "out" / "assignments.csv")
     assert len(table) == 2355
     assert sorted(table["segment"].unique()) == [1, 2, 3, 4, 5, 6]
-    with pytest.raises(OutputError, match="already holds"):
+    with pytest.raises(OutputError, match="are there already"):
         walk_through(tmp_path / "out")

@@ -41,7 +41,7 @@ def test_a_fault_inside_leaves_earlier_results_as_they_were(tmp_path: Path) -> N
 
 def test_existing_results_are_refused_before_any_work_and_replaced_when_told(tmp_path: Path) -> None:
     gauger.write_table(TABLE, tmp_path / "t.csv")
-    with pytest.raises(OutputError, match=r"already holds t\.csv.*--replace"):
+    with pytest.raises(OutputError, match=r"t\.csv is there already.*--replace"):
         gauger.write_table(TABLE.iloc[:1], tmp_path / "t.csv")
     gauger.write_table(TABLE.iloc[:1], tmp_path / "t.csv", replace=True)
     assert len(gauger.read_table(tmp_path / "t.csv")) == 1

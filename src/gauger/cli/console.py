@@ -2,7 +2,7 @@
 
 import textwrap
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING
 
 from rich.console import Console
@@ -22,29 +22,35 @@ _PATIENCE = 1.0
 _STEP_INDENT = 14
 
 
-def _console(*, stderr: bool) -> Console:
+def _console(*, stderr: bool = False, wide: bool = False) -> Console:
+    """A console of at most 100 columns; a wide one takes all that the terminal has."""
     console = Console(stderr=stderr, highlight=False, emoji=False)
-    if not console.is_terminal:
-        console.width = _WIDEST
+    if not (wide and console.is_terminal):
+        console.width = min(console.width, _WIDEST) if console.is_terminal else _WIDEST
     return console
 
 
 def say(text: str = "") -> None:
-    """A line of result."""
-    _console(stderr=False).print(Text(text))
+    """A line of result, broken where it is too long."""
+    _console().print(Text(text))
 
 
 def step(name: str, text: str) -> None:
     """A step of a longer job: its name, and beside it what it found."""
-    width = min(_console(stderr=False).width, _WIDEST)
-    hang = " " * _STEP_INDENT
-    first = f"{name:<{_STEP_INDENT}}"
+    first, hang = f"{name:<{_STEP_INDENT}}", " " * _STEP_INDENT
+    width = _console().width
     say(textwrap.fill(text, width, initial_indent=first, subsequent_indent=hang, break_on_hyphens=False) or name)
 
 
+def title(text: str) -> None:
+    """The first line of a result."""
+    _console().print(Text(text, style="bold"))
+
+
 def heading(text: str) -> None:
-    """A line that stands above a table."""
-    _console(stderr=False).print(Text(text, style="bold"))
+    """A line that begins another part of a result."""
+    say()
+    title(text)
 
 
 def table(frame: "pd.DataFrame") -> None:
@@ -52,40 +58,49 @@ def table(frame: "pd.DataFrame") -> None:
     shown = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
     shown.add_column(str(frame.index.name or ""), no_wrap=True)
     for name in frame.columns:
-        numbers = all(_is_number(value) or str(value).endswith("%") for value in frame[name])
-        shown.add_column(str(name), justify="right" if numbers else "left", overflow="fold")
+        shown.add_column(str(name), justify="right" if _of_numbers(frame[name]) else "left", overflow="fold")
     for row in frame.itertuples():
         shown.add_row(*(cell(value) for value in row))
-    _console(stderr=False).print(shown)
+    _console(wide=True).print(shown)
 
 
 def cell(value: object) -> str:
-    """One value as people read it: whole numbers with thousands marks, others to four figures, gaps as a dash."""
-    if value is None or value != value:
+    """One value as people read it: three figures, thousands marks, a dash for a gap."""
+    if _is_gap(value):
         return "–"
-    if isinstance(value, bool) or not _is_number(value):
+    if isinstance(value, (bool, str)) or not hasattr(value, "__float__"):
         return str(value)
-    number = float(str(value))
-    if abs(number) >= 1000.0 or (number.is_integer() and abs(number) < 1e15):
+    number = float(value)
+    size = abs(number)
+    if size >= 100.0 or (number.is_integer() and size < 1e15):
         return f"{number:,.0f}"
-    return f"{number:.4g}"
+    if size >= 1.0:
+        return f"{number:.1f}" if size >= 10.0 else f"{number:.2f}"
+    return f"{number:.3f}" if size >= 0.001 else f"{number:.1e}"
+
+
+def percent(shares: "pd.Series[float]") -> list[str]:
+    """Shares between 0 and 1 as percentages."""
+    return [f"{share:.1%}" for share in shares]
 
 
 def remarks(found: Iterable[Remark]) -> None:
     """Cautions, one a paragraph, to stderr."""
     for remark in found:
-        _console(stderr=True).print(Text.assemble(("remark: ", "bold yellow"), remark.text))
+        _console(stderr=True).print(Text.assemble(("remark: ", "bold magenta"), remark.text))
 
 
-def wrote(paths: "Iterable[Path]") -> None:
-    """The files that were written, one a line and never broken."""
+def wrote(paths: "Sequence[Path]") -> None:
+    """The files that were written, one a line and never broken, after an empty line."""
+    if paths:
+        say()
     for path in paths:
-        _console(stderr=False).print(Text(f"wrote {path}"), soft_wrap=True)
+        _console().print(Text(f"wrote {path}"), soft_wrap=True)
 
 
 def next_step(command: str) -> None:
     """The command to type next, on one line so that it can be copied."""
-    _console(stderr=False).print(Text(f"Next: {command}"), soft_wrap=True)
+    _console().print(Text(f"Next: {command}"), soft_wrap=True)
 
 
 def fault(text: str) -> None:
@@ -93,8 +108,13 @@ def fault(text: str) -> None:
     _console(stderr=True).print(Text.assemble(("gauger: ", "bold red"), text))
 
 
-def _is_number(value: object) -> bool:
-    return value is None or value != value or hasattr(value, "__float__")
+def _is_gap(value: object) -> bool:
+    return value is None or value != value
+
+
+def _of_numbers(column: "Iterable[object]") -> bool:
+    present = [value for value in column if not _is_gap(value)]
+    return not present or any(hasattr(value, "__float__") or str(value).endswith("%") for value in present)
 
 
 class ProgressBars:

@@ -59,7 +59,7 @@ def counts(
 
             results.add_table("counts.csv", study.table.reset_index())
             count_study(study).savefig(results.path("counts.png"))
-    console.table(study.table)
+    console.table(study.table.assign(smallest_share=console.percent(study.table["smallest_share"])))
     console.remarks(study.remarks)
     tell_advice(study.advice)
     console.wrote(results.paths if results is not None else ())

@@ -46,7 +46,7 @@ def features(
             quantity_noun=quantity_noun,
         )
         results.add_table(out.name, behaviour)
-    console.heading(f"{len(table):,} events of {len(behaviour):,} customers, as of {behaviour.attrs['as_of']}")
+    console.title(f"{len(table):,} events of {len(behaviour):,} customers, as of {behaviour.attrs['as_of']}")
     seen = look(behaviour, key=customer).columns.drop(columns=["type", "distinct"])
     console.table(seen.assign(skew=seen["skew"].round(2)))
     console.remarks(remarks_of(behaviour))

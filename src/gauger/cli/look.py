@@ -15,6 +15,6 @@ def look(
     from gauger.cli import console
 
     seen = tables.look(tables.read_table(table), key=key)
-    console.heading(f"{table.name}: {seen.headline()}")
+    console.title(f"{table.name}: {seen.headline()}")
     console.table(seen.columns.assign(skew=seen.columns["skew"].round(2)))
     console.remarks(seen.remarks)

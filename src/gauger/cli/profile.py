@@ -45,14 +45,14 @@ def profile(
 def _show(found: "Profile") -> None:
     """Sizes, then means and index with a row a measure and a column a segment."""
     from gauger.cli import console
+    from gauger.profiling import EVERYONE
 
-    sizes = found.sizes.assign(share=[f"{share:.1%}" for share in found.sizes["share"]])
-    console.heading("Sizes")
-    console.table(sizes)
+    console.title(found.headline())
+    console.table(found.sizes.assign(share=console.percent(found.sizes["share"])))
     console.heading("Means, in original units")
     console.table(_measures_down(found.means))
     console.heading("Index: everyone = 100")
-    console.table(_measures_down(found.index).round(0))
+    console.table(_measures_down(found.index).round(0).drop(columns=EVERYONE))
     console.remarks(found.remarks)
 
 

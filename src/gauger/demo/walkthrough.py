@@ -108,6 +108,6 @@ def _segment_and_profile(
         tell(
             "",
             f"segment {number} ({share:.0%}): {row['visits']:.0f} visits, the last {row['recency_days']:.0f} days ago, "
-            f"{row['spend_mean']:.2f} and {row['seats_mean']:.1f} seats a visit, age {row['age']:.0f}",
+            f"{row['spend_mean']:.2f} for {row['seats_mean']:.1f} seats a time, age {row['age']:.0f}",
         )
     caution(profile.remarks)

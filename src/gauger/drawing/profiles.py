@@ -4,7 +4,6 @@ import numpy as np
 import pandas as pd
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
-from matplotlib.patheffects import withStroke
 
 from gauger.drawing.style import INK, PAPER, QUIET, dress, new_figure, segment_colour, short_number
 from gauger.profiling import EVERYONE, Profile
@@ -48,7 +47,7 @@ def _panel(axes: Axes, profile: Profile, measure: str, *, named: bool) -> None:
     axes.tick_params(axis="y", length=0)
     low, high = min(0.0, float(means.min())), max(0.0, float(means.max()), everyone)
     axes.set_xlim(low - (0.16 * (high - low) if low < 0 else 0.0), high + 0.16 * (high - low or 1.0))
-    halo = [withStroke(linewidth=3, foreground=PAPER)]
+    behind = {"facecolor": PAPER, "edgecolor": "none", "pad": 0.6, "alpha": 0.9}
     for place, value in zip(places, means, strict=True):
         axes.annotate(
             "no value" if np.isnan(value) else short_number(value),
@@ -58,7 +57,7 @@ def _panel(axes: Axes, profile: Profile, measure: str, *, named: bool) -> None:
             va="center",
             fontsize=10,
             color=QUIET if np.isnan(value) else INK,
-            path_effects=halo,
+            bbox=behind,
         )
 
 

@@ -42,7 +42,7 @@ class Profile(Readable):
     def headline(self) -> str:
         numbered = [row for row in self.sizes.index if isinstance(row, int)]
         customers = self.sizes["customers"].iloc[-1]
-        return f"{len(numbered)} {plural(len(numbered), 'segment')} of {customers:,} customers, means by segment"
+        return f"{len(numbered)} {plural(len(numbered), 'segment')} of {customers:,} customers"
 
     def overview(self) -> pd.DataFrame:
         return self.sizes.join(self.means)

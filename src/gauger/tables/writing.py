@@ -72,11 +72,11 @@ def result_folder(folder: str | PathLike[str], names: Sequence[str], *, replace:
     when the folder cannot be written, so that no work is wasted; and when writing fails later.
     """
     target = Path(folder)
-    there = [name for name in names if (target / name).exists()]
+    there = [str(target / name) for name in names if (target / name).exists()]
     if there and not replace:
         raise OutputError(
-            f"{target} already holds {listed(there)}. Nothing was written: choose another place, "
-            "or say replace=True (on the command line: --replace)."
+            f"{listed(there)} {plural(len(there), 'is', 'are')} there already. Nothing was written: choose another "
+            "place, or say replace=True (on the command line: --replace)."
         )
     made: list[Path] = []
     try:

@@ -1,0 +1,94 @@
+"""Make every picture in docs/screenshots/ from the demo data: `make screenshots`.
+
+Figures are what the commands write; terminals are real windows on a virtual screen (Debian's xvfb, xterm, imagemagick).
+"""
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+PICTURES = Path(__file__).parent / "screenshots"
+GAUGER = Path(sys.executable).parent / "gauger"
+PREPARATION = "--features recency_days,visits,spend_mean,seats_mean --cap 0,0.99"
+
+TERMINALS = {
+    "demo": "gauger demo --out results",
+    "look": "gauger look data/members.csv --key member_id",
+    "features": "gauger features data/visits.csv --customer member_id --when visited_on --amount ticket_spend "
+    "--quantity seats --out behaviour.csv",
+    "counts": f"gauger counts behaviour.csv --key member_id {PREPARATION} --out study",
+    "segment": f"gauger segment behaviour.csv --key member_id {PREPARATION} --count 6 --out segments",
+    "profile": "gauger profile behaviour.csv --key member_id --assignments segments/assignments.csv --out profile",
+}
+FIGURES = {
+    "figure-counts": "results/counts.png",
+    "figure-segments": "results/segments.png",
+    "figure-profile": "results/profile.png",
+}
+
+
+def main() -> None:
+    """Run each command in one folder, in order, and keep its picture."""
+    missing = [tool for tool in ("Xvfb", "xterm", "import") if shutil.which(tool) is None]
+    if missing:
+        sys.exit(f"missing {', '.join(missing)}: apt-get install xvfb xterm imagemagick")
+    with tempfile.TemporaryDirectory() as place, _screen() as display:
+        folder = Path(place)
+        subprocess.run([GAUGER, "demo", "--out", "first"], cwd=folder, check=True, capture_output=True)
+        (folder / "first" / "data").rename(folder / "data")
+        for name, command in TERMINALS.items():
+            _photograph(display, folder, command, PICTURES / f"{name}.png")
+        for name, made in FIGURES.items():
+            shutil.copyfile(folder / made, PICTURES / f"{name}.png")
+    print(f"{len(TERMINALS) + len(FIGURES)} pictures in {PICTURES}")
+
+
+@contextmanager
+def _screen() -> Iterator[str]:
+    reader, writer = os.pipe()
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(writer), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+        pass_fds=[writer],
+        stderr=subprocess.DEVNULL,
+    )
+    os.close(writer)
+    try:
+        with os.fdopen(reader) as told:
+            yield f":{told.readline().strip()}"
+    finally:
+        server.terminate()
+        server.wait()
+
+
+def _photograph(display: str, folder: Path, command: str, picture: Path) -> None:
+    done = folder / "done"
+    done.unlink(missing_ok=True)
+    script = f"echo '$ {command}'; {command} && touch {shlex.quote(str(done))}; sleep 60"
+    look = "-geometry 126x40+0+0 -fs 12 -bg #ffffff -fg #26303a -b 12 -bw 0 +sb".split()
+    window = subprocess.Popen(
+        ["xterm", "-fa", "DejaVu Sans Mono", *look, "-e", "sh", "-c", script],
+        cwd=folder,
+        env={**os.environ, "DISPLAY": display, "PATH": f"{GAUGER.parent}:{os.environ['PATH']}", "LC_ALL": "C.UTF-8"},
+    )
+    try:
+        deadline = time.monotonic() + 60
+        while not done.exists() and time.monotonic() < deadline:
+            time.sleep(0.1)
+        if not done.exists():
+            raise TimeoutError(command)
+        time.sleep(0.7)
+        subprocess.run(["import", "-display", display, "-window", "root", "-strip", picture], check=True)
+    finally:
+        window.kill()
+        window.wait()
+
+
+if __name__ == "__main__":
+    main()
