@@ -9,10 +9,15 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pytest
+from hypothesis import settings
 
 import gauger
 from gauger.demo.walkthrough import FEATURES
 from gauger.demo.world import World, build_world
+
+# A shared machine may be slow for a moment; that is no fault of the code.
+settings.register_profile("gauger", deadline=None, print_blob=True)
+settings.load_profile("gauger")
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 

@@ -30,7 +30,7 @@ def _by_definition(values: np.ndarray, codes: np.ndarray) -> list[float]:
     return result
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     st.integers(2, 30).flatmap(
         lambda n: st.tuples(

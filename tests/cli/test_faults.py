@@ -78,25 +78,25 @@ def test_wrong_usage_has_exit_code_2(command: Run, tmp_path: Path, arguments: tu
 
 
 def test_results_are_kept_unless_replace_is_said(command: Run, tmp_path: Path) -> None:
-    (tmp_path / "t.csv").write_text(GOOD)
-    assert command(*SEGMENT).returncode == 0
-    before = (tmp_path / "out" / "assignments.csv").stat().st_mtime_ns
-    refused = command(*SEGMENT)
+    (tmp_path / "events.csv").write_text("who,day\na,2025-01-01\n")
+    again = ("features", "events.csv", "--customer", "who", "--when", "day", "--out", "b.csv")
+    (tmp_path / "b.csv").write_text("mine")
+    refused = command(*again)
     assert refused.returncode == 1
-    assert "out/assignments.csv, out/centres.csv and out/segments.png are there already" in " ".join(
-        refused.stderr.split()
-    )
-    assert (tmp_path / "out" / "assignments.csv").stat().st_mtime_ns == before
-    assert command(*SEGMENT, "--replace").returncode == 0
+    assert "b.csv is there already. Nothing was written" in " ".join(refused.stderr.split())
+    assert (tmp_path / "b.csv").read_text() == "mine"
+    assert command(*again, "--replace").returncode == 0
+    assert (tmp_path / "b.csv").read_text().startswith("who,recency_days")
 
 
-def test_a_warning_sign_travels_to_stderr(command: Run, tmp_path: Path) -> None:
+def test_cautions_travel_to_stderr(command: Run, tmp_path: Path) -> None:
     rows = "".join(f"c{row},{row % 7},{row * 997 % 1000 * 1000}\n" for row in range(300))
     (tmp_path / "t.csv").write_text("who,visits,spend\n" + rows + "x,5000,1\n")
-    shown = command(*SEGMENT, "--scale", "none", "--features", "visits,spend")
+    quickly = ("--from", "3", "--to", "4", "--starts", "1", "--max-rounds", "1")
+    shown = command("counts", "t.csv", "--key", "who", "--scale", "none", *quickly)
     assert "remark: the features are on very different scales" in shown.stderr
-    capped = command(*SEGMENT, "--max-rounds", "1", "--starts", "1", "--replace")
-    assert "still moving" in " ".join(capped.stderr.split())
+    assert "still moving" in " ".join(shown.stderr.split())
+    assert "remark" not in shown.stdout
 
 
 def _start_long_study(tmp_path: Path) -> "subprocess.Popen[str]":

@@ -34,7 +34,7 @@ def _best_wcss(values: np.ndarray, count: int) -> float:
     return best
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(arrays(np.float64, (7, 2), elements=st.integers(-20, 20), unique=True), st.integers(1, 3))
 def test_small_tables_reach_the_best_split_there_is(values: np.ndarray, count: int) -> None:
     table = pd.DataFrame(values, columns=["a", "b"]).assign(who=range(7))
@@ -57,7 +57,7 @@ def test_segments_are_numbered_from_the_largest(demo_segments: gauger.Segmentati
     assert demo_segments.codes.dtype == np.int32
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.integers(0, 10_000))
 def test_well_separated_groups_are_found_whatever_the_seed(seed: int) -> None:
     rng = np.random.default_rng(seed)

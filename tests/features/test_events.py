@@ -89,7 +89,7 @@ def test_keys_keep_their_type_and_spelling() -> None:
     assert gauger.summarise_events(large, customer="who", when="day")["who"].tolist() == [2**62 + 1]
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     st.lists(st.tuples(st.sampled_from("abc"), st.integers(0, 40), st.integers(-500, 5000)), min_size=1, max_size=40),
     st.randoms(use_true_random=False),
