@@ -29,7 +29,7 @@ class _Recorder:
     def __init__(self) -> None:
         self.heard: list[tuple[object, ...]] = []
 
-    def started(self, name: str, total: int) -> object:
+    def started(self, name: str, total: int | None) -> object:
         self.heard.append(("started", name, total))
         return name
 
@@ -56,6 +56,20 @@ def test_a_count_study_advances_by_as_much_as_it_announced() -> None:
     table = pd.DataFrame({"who": range(8), "visits": [1, 2, 3, 4, 11, 12, 13, 14]})
     with gauger.listening(recorder):
         gauger.study_counts(gauger.prepare(table, key="who"), counts=range(1, 4), starts=2)
-    name, total = next((entry[1], entry[2]) for entry in recorder.heard if entry[0] == "started")
-    done = sum(entry[2] for entry in recorder.heard if entry[:2] == ("advanced", name))
-    assert done == total == 6
+    started = [entry[1:] for entry in recorder.heard if entry[0] == "started"]
+    assert started[0] == ("count study, 1 to 3 segments", 6)
+    assert len(started) == 1 + 3 + 2
+    for name, total in {*started}:
+        times = sum(entry[1:] == (name, total) for entry in recorder.heard if entry[0] == "started")
+        assert sum(entry[2] for entry in recorder.heard if entry[:2] == ("advanced", name)) == total * times
+
+
+def test_reading_and_summarising_are_tasks_of_unknown_length() -> None:
+    recorder = _Recorder()
+    with gauger.listening(recorder):
+        visits = gauger.read_table(gauger.demo_file("visits.csv"))
+        gauger.summarise_events(visits, customer="member_id", when="visited_on")
+    assert [entry[1:] for entry in recorder.heard if entry[0] == "started"] == [
+        ("reading visits.csv", None),
+        ("summarising events", None),
+    ]

@@ -91,9 +91,9 @@ class ColumnValuesError(GaugerError, ValueError):
 
     @classmethod
     def infinite(cls, column: str, rows: Sequence[int], count: int) -> "ColumnValuesError":
-        """`count` values are infinite, first of all those in the given data rows."""
+        """`count` values are infinite or as good as, first of all those in the given data rows."""
         return cls(
-            f"{column!r} is infinite in {count:,} {plural(count, 'row')} "
+            f"{column!r} is infinite or beyond measure in {count:,} {plural(count, 'row')} "
             f"(data {plural(len(rows), 'row')} {listed(map(str, rows))}). "
             "That is most often a division by zero: correct it where the column is made."
         )

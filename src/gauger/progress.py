@@ -9,8 +9,8 @@ from typing import Protocol
 class Listener(Protocol):
     """What a front end offers to be told how far work has come."""
 
-    def started(self, name: str, total: int) -> object:
-        """A task of `total` steps begins; the answer is the mark that later calls carry."""
+    def started(self, name: str, total: int | None) -> object:
+        """A task of `total` steps, or of unknown length, begins; the answer is the mark that later calls carry."""
 
     def advanced(self, mark: object, steps: int) -> None:
         """That many more steps of the task are done."""
@@ -33,8 +33,8 @@ def listening(listener: Listener) -> Iterator[None]:
 
 
 @contextmanager
-def task(name: str, total: int) -> Iterator[Callable[[int], None]]:
-    """Announce a task of `total` steps; call the value with the number of steps done since the last call."""
+def task(name: str, total: int | None = None) -> Iterator[Callable[[int], None]]:
+    """Announce a task of `total` steps, None for unknown; call the value with the steps done since the last call."""
     listener = _listener.get()
     if listener is None:
         yield lambda _: None

@@ -31,7 +31,7 @@ SEGMENT = ("segment", "t.csv", "--key", "who", "--count", "2", "--out", "out")
         (GOOD + "a,3,4\n", SEGMENT, "the key 'who' repeats: a (1 row too many)"),
         (GOOD + ",3,4\n", SEGMENT, "the key 'who' is missing in 1 row (data row 5)"),
         (GOOD + "e,many,4\n", (*SEGMENT, "--features", "visits"), "1 value that is not a number: 'many'"),
-        (GOOD + "e,inf,4\n", SEGMENT, "'visits' is infinite in 1 row (data row 5)"),
+        (GOOD + "e,inf,4\n", SEGMENT, "'visits' is infinite or beyond measure in 1 row (data row 5)"),
         (GOOD + "e,,4\n", SEGMENT, "missing values in visits (1 of 5)"),
         ("who,visits\na,\nb,\n", SEGMENT, "'visits' has no value for any customer"),
         (GOOD, (*SEGMENT[:4], "--count", "9", "--out", "out"), "9 segments asked for, but there are only 4 customers"),

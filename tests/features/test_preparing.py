@@ -135,8 +135,26 @@ def test_a_constant_feature_is_zero_on_the_working_scale() -> None:
         (TABLE.assign(who=["a", "a", "b", "a"]), {}, KeyColumnError, r"repeats: a \(2 rows too many\)"),
         (TABLE.assign(who=["a", None, "b", "c"]), {}, KeyColumnError, r"missing in 1 row \(data row 2\)"),
         (TABLE.assign(spend=np.nan), {}, ColumnValuesError, "'spend' has no value for any customer"),
-        (TABLE.assign(spend=[1, np.inf, 2, 3]), {}, ColumnValuesError, "'spend' is infinite in 1 row"),
-        (TABLE.assign(on=pd.Timestamp("2025-01-01")), {"features": ["on"]}, ColumnValuesError, "holds dates"),
+        (
+            TABLE.assign(spend=[1, np.inf, 2, 3]),
+            {},
+            ColumnValuesError,
+            "'spend' is infinite or beyond measure in 1 row",
+        ),
+        (
+            TABLE.assign(visits=TABLE["visits"] * 1e200),
+            {"missing": "zero"},
+            ColumnValuesError,
+            "beyond measure in 4 rows",
+        ),
+        (
+            TABLE.assign(visits=TABLE["visits"] + 1j),
+            {"missing": "zero"},
+            ColumnValuesError,
+            "4 values that are not a number",
+        ),
+        (TABLE, {"missing": "zero", "cap": 0.9}, SettingError, r"cap=0\.9 must be two quantiles"),
+        (TABLE.assign(on=pd.Timestamp("2025-01-01")), {"features": ["on"]}, ColumnValuesError, "holds dates or times"),
         (TABLE[["who", "area"]], {}, SettingError, "no numeric column besides 'who'"),
         (TABLE.iloc[:0], {}, SettingError, "no rows"),
         (

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from gauger.clustering.blocks import map_blocks
 from gauger.clustering.kernels import distance_sums_block
 from gauger.errors import SettingError
+from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
@@ -81,8 +82,9 @@ def silhouette_values(values: NDArray[np.float64], codes: NDArray[np.integer]) -
     def measure(rows: slice) -> None:
         distance_sums_block(values[rows], columns, bounds, sums[rows])
 
-    for _ in map_blocks(measure, len(values), _BLOCK_ROWS):
-        pass
+    with task("silhouette", -(-len(values) // _BLOCK_ROWS)) as advance:
+        for _ in map_blocks(measure, len(values), _BLOCK_ROWS):
+            advance(1)
     every = np.arange(len(values))
     own_size = sizes[own]
     within = sums[every, own] / np.maximum(own_size - 1, 1)

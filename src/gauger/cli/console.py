@@ -1,12 +1,12 @@
 """What the command line prints: results to stdout, remarks, progress and faults to stderr."""
 
 import textwrap
-import time
 from collections.abc import Iterable, Sequence
+from threading import Timer
 from typing import TYPE_CHECKING
 
 from rich.console import Console
-from rich.progress import BarColumn, Progress, TaskID, TextColumn, TimeRemainingColumn
+from rich.progress import BarColumn, Progress, TaskID, TaskProgressColumn, TextColumn, TimeRemainingColumn
 from rich.table import Table
 from rich.text import Text
 
@@ -123,30 +123,30 @@ class ProgressBars:
     def __init__(self) -> None:
         self._bars = Progress(
             TextColumn("{task.description}"),
-            BarColumn(),
-            TextColumn("{task.percentage:>3.0f} %"),
+            BarColumn(complete_style="blue"),
+            TaskProgressColumn(),
             TimeRemainingColumn(),
             console=_console(stderr=True),
             transient=True,
         )
-        self._began = 0.0
-        self._live = False
+        self._patience: Timer | None = None
 
-    def started(self, name: str, total: int) -> object:
-        if not self._bars.tasks:
-            self._began = time.monotonic()
+    def started(self, name: str, total: int | None) -> object:
+        if self._patience is None and self._bars.console.is_terminal:
+            self._patience = Timer(_PATIENCE, self._bars.start)
+            self._patience.daemon = True
+            self._patience.start()
         return self._bars.add_task(name, total=total)
 
     def advanced(self, mark: object, steps: int) -> None:
         assert isinstance(mark, int)
         self._bars.advance(TaskID(mark), steps)
-        if not self._live and self._bars.console.is_terminal and time.monotonic() - self._began > _PATIENCE:
-            self._bars.start()
-            self._live = True
 
     def finished(self, mark: object) -> None:
         assert isinstance(mark, int)
         self._bars.remove_task(TaskID(mark))
-        if self._live and not self._bars.tasks:
+        if self._patience is not None and not self._bars.tasks:
+            self._patience.cancel()
+            self._patience.join()
+            self._patience = None
             self._bars.stop()
-            self._live = False

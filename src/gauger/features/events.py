@@ -13,11 +13,12 @@ from gauger.errors import (
     KeyColumnError,
     MissingValuesError,
     SettingError,
-    UnknownColumnError,
     plural,
 )
+from gauger.progress import task
 from gauger.remarks import Remark, attach_remarks
 from gauger.tables.arrow import to_pandas
+from gauger.tables.checking import checked_table
 
 _LARGEST_AMOUNT = 1e20
 
@@ -61,8 +62,7 @@ def summarise_events(
     [['a', 1, 2], ['b', 9, 1]]
     """
     asked = [customer, when, *(name for name in (amount, quantity) if name is not None)]
-    if not set(asked) <= set(events.columns):
-        raise UnknownColumnError.among(asked, list(map(str, events.columns)))
+    events = checked_table(events, asked)
     if events.empty:
         raise SettingError("there are no events to summarise: the table has no rows.")
     columns = {"customer": _customers(events[customer]), "moment": _moments(events[when])}
@@ -71,8 +71,8 @@ def summarise_events(
             columns[role] = _amounts(events[name])
     moment = _as_of(columns["moment"], as_of)
     source = pa.Table.from_pandas(pd.DataFrame(columns), preserve_index=False)
-    selected = _measures(event_noun, amount and amount_noun, quantity and (quantity_noun or quantity))
-    with duckdb.connect() as database:
+    selected = _measures(customer, event_noun, amount and amount_noun, quantity and (quantity_noun or quantity))
+    with task("summarising events"), duckdb.connect() as database:
         database.register("events", source)
         found = database.sql(_statement(selected), params=[moment, moment]).to_arrow_table()
     result = to_pandas(found).rename(columns={"customer": customer})
@@ -85,26 +85,32 @@ def summarise_events(
     return result
 
 
-def _measures(event_noun: str, amount_noun: str | None, quantity_noun: str | None) -> dict[str, str]:
+def _measures(customer: str, event_noun: str, amount_noun: str | None, quantity_noun: str | None) -> dict[str, str]:
     """Each measure's name and SQL; an event of negative amount is a refund, not an event."""
     real = "amount >= 0" if amount_noun else "true"
     last_day = f"CAST(coalesce(max(moment) FILTER ({real}), max(moment)) AS DATE)"
     first_day = f"CAST(coalesce(min(moment) FILTER ({real}), min(moment)) AS DATE)"
     number = f"count(*) FILTER ({real})"
-    measures = {
-        "recency_days": f"date_diff('day', {last_day}, CAST(CAST(? AS TIMESTAMP) AS DATE))",
-        event_noun: number,
-        "active_days": f"count(DISTINCT CAST(moment AS DATE)) FILTER ({real})",
-        "first_seen": first_day,
-    }
+    measures = [
+        ("recency_days", f"date_diff('day', {last_day}, CAST(CAST(? AS TIMESTAMP) AS DATE))"),
+        (event_noun, number),
+        ("active_days", f"count(DISTINCT CAST(moment AS DATE)) FILTER ({real})"),
+        ("first_seen", first_day),
+    ]
     for noun, column in ((amount_noun, "amount"), (quantity_noun, "quantity")):
         if noun:
             total = f"CAST(sum(CAST({column} AS DECIMAL(38, 9))) AS DOUBLE)"
-            measures[f"{noun}_total"] = total
-            measures[f"{noun}_mean"] = f"{total} / nullif({number}, 0)"
+            measures += [(f"{noun}_total", total), (f"{noun}_mean", f"{total} / nullif({number}, 0)")]
     if amount_noun:
-        measures["refunds"] = "count(*) FILTER (amount < 0)"
-    return measures
+        measures.append(("refunds", "count(*) FILTER (amount < 0)"))
+    names = [customer, *(name for name, _ in measures)]
+    twice = sorted({name for name in names if names.count(name) > 1})
+    if twice:
+        raise SettingError(
+            f"two columns would be called {twice[0]!r}. Give another noun (event_noun=, amount_noun=, quantity_noun=; "
+            "on the command line --event-noun and so on)."
+        )
+    return dict(measures)
 
 
 def _statement(measures: dict[str, str]) -> str:

@@ -9,18 +9,20 @@ from pandas.api import types
 
 from gauger.errors import (
     ColumnValuesError,
-    KeyColumnError,
     MissingValuesError,
     SettingError,
-    UnknownColumnError,
     listed,
 )
 from gauger.features.cautions import cautions_about
 from gauger.features.feature_set import FeatureSet
 from gauger.features.treatments import MISSING_RULES, SCALES, Treatment, learn_cap, learn_fill, learn_scale
 from gauger.remarks import Remark
+from gauger.tables.checking import checked_table, refuse_bad_key
 
 Quantiles = tuple[float, float]
+
+LARGEST = 1e150
+"""Beyond this, squared distances would overflow."""
 
 
 def prepare(
@@ -50,12 +52,15 @@ def prepare(
     >>> gauger.prepare(table, key="who", scale="minmax").values[:, 1].tolist()
     [0.0, 1.0, 0.5]
     """
+    if isinstance(features, str):
+        raise SettingError(f"features={features!r} must be a list of names: features=[{features!r}].")
+    table = checked_table(table, [key, *(features or ())])
     names = _chosen(table, key, features)
     rules = _by_feature("missing", missing, "refuse", names, MISSING_RULES)
     scales = _by_feature("scale", scale, "zscore", names, SCALES)
     caps = cap if isinstance(cap, Mapping) else dict.fromkeys(names, cap)
     _refuse_strangers("cap", caps, names)
-    _refuse_bad_key(table, key)
+    refuse_bad_key(table[key])
 
     raw = np.column_stack([_as_numbers(table[name], name) for name in names])
     kept = _customers_kept(raw, names, rules)
@@ -91,16 +96,10 @@ def _treat(
 
 
 def _chosen(table: pd.DataFrame, key: str, features: Sequence[str] | None) -> tuple[str, ...]:
-    present = list(map(str, table.columns))
-    if isinstance(features, str):
-        raise SettingError(f"features={features!r} must be a list of names: features=[{features!r}].")
-    asked = [key, *(features or ())]
-    if not set(asked) <= set(present):
-        raise UnknownColumnError.among(asked, present)
     if table.empty:
         raise SettingError("there are no customers to prepare: the table has no rows.")
     if features is None:
-        names = [name for name in present if name != key and types.is_numeric_dtype(table[name])]
+        names = [name for name in table.columns if name != key and types.is_numeric_dtype(table[name])]
         if not names:
             raise SettingError(f"the table has no numeric column besides {key!r}: there is nothing to segment by.")
         return tuple(names)
@@ -131,19 +130,11 @@ def _refuse_strangers(setting: str, chosen: Mapping[str, object], names: Sequenc
         raise SettingError(f"{setting} speaks of {listed(map(repr, strangers))}, not among the features {list(names)}.")
 
 
-def _refuse_bad_key(table: pd.DataFrame, key: str) -> None:
-    column = table[key]
-    gaps = np.flatnonzero(column.isna())
-    if gaps.size:
-        raise KeyColumnError.missing(key, [int(row) + 1 for row in gaps[:3]], gaps.size)
-    repeated = column.duplicated()
-    if repeated.any():
-        raise KeyColumnError.repeated(key, column[repeated].unique()[:3].tolist(), int(repeated.sum()))
-
-
 def _as_numbers(column: pd.Series, name: str) -> NDArray[np.float64]:
-    if types.is_datetime64_any_dtype(column):
-        raise ColumnValuesError(f"{name!r} holds dates; turn them into days first (such as recency_days).")
+    if types.is_datetime64_any_dtype(column) or types.is_timedelta64_dtype(column):
+        raise ColumnValuesError(f"{name!r} holds dates or times; turn them into days first (such as recency_days).")
+    if types.is_complex_dtype(column):
+        raise ColumnValuesError.not_numbers(name, column.head(3).tolist(), len(column))
     if not types.is_numeric_dtype(column):
         numbers = pd.to_numeric(column, errors="coerce")
         wrong = column[numbers.isna() & column.notna()]
@@ -151,7 +142,7 @@ def _as_numbers(column: pd.Series, name: str) -> NDArray[np.float64]:
             raise ColumnValuesError.not_numbers(name, wrong.head(3).tolist(), len(wrong))
         column = numbers
     values: NDArray[np.float64] = column.to_numpy(dtype=np.float64, na_value=np.nan)
-    infinite = np.flatnonzero(np.isinf(values))
+    infinite = np.flatnonzero(np.abs(values) > LARGEST)
     if infinite.size:
         raise ColumnValuesError.infinite(name, [int(row) + 1 for row in infinite[:3]], infinite.size)
     if np.isnan(values).all():
@@ -194,7 +185,7 @@ def _dropped(index: pd.Index, kept: NDArray[np.bool_], names: Sequence[str], rul
 
 
 def _left_out(table: pd.DataFrame, key: str, names: Sequence[str], features: Sequence[str] | None) -> list[Remark]:
-    others = tuple(str(name) for name in table.columns if name != key and name not in names)
+    others = tuple(name for name in table.columns if name != key and name not in names)
     if features is not None or not others:
         return []
     return [

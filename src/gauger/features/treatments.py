@@ -100,9 +100,12 @@ def learn_cap(values: Values, quantiles: tuple[float, float] | None) -> Cap | No
     """Limits at two quantiles of the values, 0 <= low < high <= 1."""
     if quantiles is None:
         return None
-    lower, upper = quantiles
+    try:
+        lower, upper = (float(quantile) for quantile in quantiles)
+    except (TypeError, ValueError):
+        lower, upper = 1.0, 0.0
     if not 0.0 <= lower < upper <= 1.0:
-        raise SettingError(f"cap={quantiles} must be two quantiles with 0 <= low < high <= 1, such as (0.0, 0.99).")
+        raise SettingError(f"cap={quantiles!r} must be two quantiles with 0 <= low < high <= 1, such as (0.0, 0.99).")
     low, high = (float(limit) for limit in np.quantile(values, (lower, upper)))
     return Cap(low, high, int(np.count_nonzero((values < low) | (values > high))))
 

@@ -8,10 +8,11 @@ import pandas as pd
 from numpy.typing import NDArray
 from pandas.api import types
 
-from gauger.errors import KeyColumnError, SettingError, UnknownColumnError, plural
+from gauger.errors import SettingError, plural
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation
+from gauger.tables.checking import checked_table, refuse_bad_key
 from gauger.tables.roles import guess_role
 
 EVERYONE = "everyone"
@@ -83,9 +84,8 @@ def profile_assignments(assignments: pd.DataFrame, table: pd.DataFrame, *, key: 
     >>> gauger.profile_assignments(given, table, key="who").means["age"].tolist()
     [30.0, 50.0, 35.0]
     """
-    needed = [key, "segment"]
-    if not set(needed) <= set(assignments.columns):
-        raise UnknownColumnError.among(needed, list(map(str, assignments.columns)))
+    assignments = checked_table(assignments, [key, "segment"])
+    refuse_bad_key(assignments[key])
     codes = pd.to_numeric(assignments["segment"], errors="coerce")
     if not (codes.notna() & (codes >= 0) & (codes % 1 == 0)).all():
         raise SettingError("the column 'segment' of the assignments must hold whole numbers: 1 and up, 0 for none.")
@@ -122,12 +122,8 @@ def _describe(
 def _other_measures(customers: pd.DataFrame, table: pd.DataFrame, key: str) -> tuple[pd.DataFrame, list[Remark]]:
     """The table's measures that `customers` (indexed by key) does not have, in the order of the customers."""
     known = customers.index
-    if key not in table.columns:
-        raise UnknownColumnError.among([key], list(map(str, table.columns)))
-    for index in (known, pd.Index(table[key])):
-        repeated = index[index.duplicated()]
-        if not repeated.empty:
-            raise KeyColumnError.repeated(key, repeated.unique()[:3].tolist(), len(repeated))
+    table = checked_table(table, [key])
+    refuse_bad_key(table[key])
     named = table.set_index(key)
     lacking = ~known.isin(named.index)
     if lacking.all():

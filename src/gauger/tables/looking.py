@@ -6,9 +6,10 @@ import numpy as np
 import pandas as pd
 from pandas.api import types
 
-from gauger.errors import UnknownColumnError, listed, plural
+from gauger.errors import listed, plural
 from gauger.readable import Readable
 from gauger.remarks import Remark
+from gauger.tables.checking import checked_table
 from gauger.tables.roles import guess_role, skewness
 
 
@@ -41,9 +42,8 @@ def look(table: pd.DataFrame, key: str | None = None) -> TableLook:
     >>> seen.columns.loc["age", "role"]
     'measure'
     """
-    if key is not None and key not in table.columns:
-        raise UnknownColumnError.among([key], list(map(str, table.columns)))
-    records = {str(name): _describe(table[name], str(name), key) for name in table.columns}
+    table = checked_table(table, [] if key is None else [key])
+    records = {name: _describe(table[name], name, key) for name in table.columns}
     columns = pd.DataFrame.from_dict(records, orient="index", columns=_COLUMNS)
     columns.index.name = "column"
     return TableLook(columns, len(table), _remarks(table, columns, key))

@@ -9,6 +9,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from gauger.errors import MissingFileError, TableFileError
+from gauger.progress import task
 from gauger.tables.arrow import to_pandas
 from gauger.tables.csv import read_csv
 
@@ -39,7 +40,8 @@ def read_table(path: str | PathLike[str]) -> pd.DataFrame:
     if file.is_dir():
         raise TableFileError(f"{file} is a folder; give the file to read.")
     _refuse_foreign(file)
-    table = reader(file)
+    with task(f"reading {file.name}"):
+        table = reader(file)
     if table.empty:
         raise TableFileError(f"{file} has a header but no rows. Check the export that made it.")
     return table

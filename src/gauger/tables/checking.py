@@ -1,0 +1,39 @@
+"""What every function asks of a table it is given: named columns, the ones it needs, a key that identifies."""
+
+from collections.abc import Iterable
+
+import numpy as np
+import pandas as pd
+
+from gauger.errors import KeyColumnError, SettingError, UnknownColumnError, listed
+
+
+def checked_table(table: pd.DataFrame, needed: Iterable[str] = ()) -> pd.DataFrame:
+    """The table with text for column names; it is not copied.
+
+    Raises SettingError for what is no DataFrame or names a column twice, UnknownColumnError for a `needed` column that
+    it lacks, with a hint when the name is the index's.
+    """
+    if not isinstance(table, pd.DataFrame):
+        raise SettingError(f"a table must be a pandas DataFrame, not {type(table).__name__}: read_table gives one.")
+    named = table.rename(columns=str)
+    twice = named.columns[named.columns.duplicated()].unique()
+    if not twice.empty:
+        raise SettingError(f"the table has {listed(map(repr, twice))} more than once. Rename or drop the repeats.")
+    asked = list(needed)
+    lacking = [name for name in asked if name not in named.columns]
+    if lacking and lacking[0] in table.index.names:
+        raise SettingError(f"{lacking[0]!r} is the table's index, not a column: use table.reset_index().")
+    if lacking:
+        raise UnknownColumnError.among(asked, list(named.columns))
+    return named
+
+
+def refuse_bad_key(keys: pd.Series) -> None:
+    """Raise KeyColumnError, with the first rows at fault, unless every key is there and stands once."""
+    gaps = np.flatnonzero(keys.isna())
+    if gaps.size:
+        raise KeyColumnError.missing(str(keys.name), [int(row) + 1 for row in gaps[:3]], gaps.size)
+    repeated = keys.duplicated()
+    if repeated.any():
+        raise KeyColumnError.repeated(str(keys.name), keys[repeated].unique()[:3].tolist(), int(repeated.sum()))
