@@ -13,8 +13,8 @@ from gauger.demo.world import World, write_world
 from gauger.errors import MissingFileError
 
 
-def test_the_shipped_files_are_the_generator_s_to_the_byte(tmp_path: Path) -> None:
-    made = {path.relative_to(tmp_path): path.read_bytes() for path in write_world(tmp_path)}
+def test_the_shipped_files_are_the_generator_s_to_the_byte(world: World, tmp_path: Path) -> None:
+    made = {path.relative_to(tmp_path): path.read_bytes() for path in write_world(world, tmp_path)}
     shipped = {path.relative_to(DATA_FOLDER): path.read_bytes() for path in DATA_FOLDER.rglob("*.csv")}
     assert made.keys() == shipped.keys()
     assert [str(name) for name in made if made[name] != shipped[name]] == []

@@ -89,7 +89,7 @@ def test_keys_keep_their_type_and_spelling() -> None:
     assert gauger.summarise_events(large, customer="who", when="day")["who"].tolist() == [2**62 + 1]
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(
     st.lists(st.tuples(st.sampled_from("abc"), st.integers(0, 40), st.integers(-500, 5000)), min_size=1, max_size=40),
     st.randoms(use_true_random=False),
@@ -126,6 +126,7 @@ def _with(**columns: object) -> pd.DataFrame:
         (EVENTS, {"when": "dya"}, UnknownColumnError, "did you mean 'day'"),
         (EVENTS.iloc[:0], {}, SettingError, "no rows"),
         (_with(who=["b", None, "a", None, "b"]), {}, KeyColumnError, r"missing in 2 rows \(data rows 2 and 4\)"),
+        (_with(who=["b", 7, "a", 7, "b"]), {}, KeyColumnError, "'who' mixes kinds of values"),
         (_with(day=[None, *EVENTS["day"][1:]]), {}, MissingValuesError, "'day' is missing in 1 event"),
         (_with(day=["soon", *EVENTS["day"][1:]]), {}, ColumnValuesError, "1 value that is not a date: 'soon'"),
         (_with(day=range(5)), {}, ColumnValuesError, "holds numbers, not dates"),

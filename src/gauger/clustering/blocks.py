@@ -20,8 +20,8 @@ def map_blocks(work: Callable[[slice], Result], rows: int, block_rows: int = BLO
     the number of threads, by default one a core; the results do not depend on it.
     """
     blocks = [slice(start, min(start + block_rows, rows)) for start in range(0, rows, block_rows)]
-    threads = min(thread_count(), len(blocks))
-    return map(work, blocks) if threads < 2 else _pool(threads).map(work, blocks)
+    threads = min(thread_count(), len(blocks)) if len(blocks) > 1 else 1
+    return map(work, blocks) if threads == 1 else _pool(threads).map(work, blocks)
 
 
 def thread_count() -> int:

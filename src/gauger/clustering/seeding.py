@@ -45,7 +45,7 @@ def _draw(weights: Values, block_sums: Values, at: float) -> int:
     """The row where the running sum of `weights` passes the share `at` of the total; never one of weight zero."""
     until = np.cumsum(block_sums)
     target = at * until[-1]
-    block = int(np.searchsorted(until, target, side="right"))
+    block = min(int(np.searchsorted(until, target, side="right")), len(until) - 1)
     start = block * BLOCK_ROWS
     within = np.cumsum(weights[start : start + BLOCK_ROWS])
     row = start + int(np.searchsorted(within, target - (until[block] - block_sums[block]), side="right"))

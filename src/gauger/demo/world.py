@@ -64,10 +64,10 @@ def build_world(seed: int = SEED) -> World:
     return World(tables, kinds)
 
 
-def write_world(folder: Path, seed: int = SEED) -> list[Path]:
+def write_world(world: World, folder: Path) -> list[Path]:
     """Write every table of the demo world as csv below `folder` and return the paths."""
     written = []
-    for name, table in build_world(seed).tables.items():
+    for name, table in world.tables.items():
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
         table.to_csv(path, index=False, lineterminator="\n", float_format="%g")
@@ -99,5 +99,5 @@ def _build_suppression(rng: np.random.Generator, members: pd.DataFrame) -> pd.Da
 
 
 if __name__ == "__main__":
-    for written in write_world(DATA_FOLDER):
+    for written in write_world(build_world(), DATA_FOLDER):
         print(written)

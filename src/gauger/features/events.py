@@ -2,7 +2,6 @@
 
 import datetime
 
-import duckdb
 import numpy as np
 import pandas as pd
 import pyarrow as pa
@@ -61,6 +60,8 @@ def summarise_events(
     >>> gauger.summarise_events(visits, customer="who", when="day")[["who", "recency_days", "visits"]].values.tolist()
     [['a', 1, 2], ['b', 9, 1]]
     """
+    import duckdb  # a quarter of a second that only events cost
+
     asked = [customer, when, *(name for name in (amount, quantity) if name is not None)]
     events = checked_table(events, asked)
     if events.empty:
@@ -70,7 +71,7 @@ def summarise_events(
         if name is not None:
             columns[role] = _amounts(events[name])
     moment = _as_of(columns["moment"], as_of)
-    source = pa.Table.from_pandas(pd.DataFrame(columns), preserve_index=False)
+    source = _as_arrow(pd.DataFrame(columns), customer)
     selected = _measures(customer, event_noun, amount and amount_noun, quantity and (quantity_noun or quantity))
     with task("summarising events"), duckdb.connect() as database:
         database.register("events", source)
@@ -125,6 +126,16 @@ def _customers(column: pd.Series) -> pd.Series:
     return column
 
 
+def _as_arrow(columns: pd.DataFrame, customer: str) -> pa.Table:
+    try:
+        return pa.Table.from_pandas(columns, preserve_index=False)
+    except (pa.ArrowInvalid, pa.ArrowTypeError) as error:
+        raise KeyColumnError(
+            f"{customer!r} mixes kinds of values, such as text and numbers. Make it one kind: "
+            f"table[{customer!r}].astype(str)."
+        ) from error
+
+
 def _moments(column: pd.Series) -> pd.Series:
     _refuse_gaps(column)
     if types.is_datetime64_any_dtype(column):
@@ -169,7 +180,7 @@ def _as_of(moments: pd.Series, as_of: str | datetime.date | None) -> datetime.da
         last = pd.Timestamp(moments.max())
         return datetime.datetime.combine(last.date() + datetime.timedelta(days=1), datetime.time())
     try:
-        return datetime.datetime.fromisoformat(str(as_of))
+        return datetime.datetime.fromisoformat(str(as_of)).replace(tzinfo=None)
     except ValueError as error:
         raise SettingError(f"as_of={as_of!r} is not a date. Write it as 2025-12-31.") from error
 
