@@ -31,9 +31,7 @@ features = gauger.prepare(
 
 # How many segments: the advice gives its reasons.
 study = gauger.study_counts(features)
-print(f"{study.advice.count} segments, {study.advice.verdict}")
-for reason in study.advice.reasons:
-    print(f"- {reason}")
+print(study.advice)
 
 # Segments, read against what else is known of the members, and then named by the analyst.
 segments = gauger.segment_by_kmeans(features, study.advice.count)

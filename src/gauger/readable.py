@@ -22,7 +22,7 @@ class Readable(ABC):
         """The table that a reader wants to see first."""
 
     def __repr__(self) -> str:
-        table = self.overview().to_string(max_rows=20, float_format=lambda value: f"{value:,.4g}")
+        table = self.overview().to_string(max_rows=20, line_width=100, float_format=lambda value: f"{value:,.4g}")
         return "\n".join([self.headline(), table, *(f"remark: {remark}" for remark in self.remarks)])
 
     def _repr_html_(self) -> str:

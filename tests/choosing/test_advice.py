@@ -47,6 +47,8 @@ def test_agreeing_signs_and_wide_gaps_make_it_clear() -> None:
     assert advice.reasons[0].startswith("The silhouette is highest with 3 segments, 0.70 against 0.60 with 4")
     assert advice.reasons[1].startswith("The elbow agrees: it is at 3")
     assert advice.alternatives == {4: "the better neighbour (0.60), if 3 do not fit the campaign"}
+    assert str(advice).startswith("3 segments, clear. The silhouette is highest")
+    assert str(advice).endswith("Also look at 4: the better neighbour (0.60), if 3 do not fit the campaign.")
 
 
 def test_a_disagreeing_elbow_makes_it_unclear_and_is_an_alternative() -> None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import pandas as pd
 
 from gauger.choosing.elbow import Elbow, find_elbow
-from gauger.errors import listed
+from gauger.errors import listed, plural
 
 TOO_SMALL = 0.01
 SEPARATED, WEAK = 0.50, 0.25
@@ -30,6 +30,14 @@ class CountAdvice:
     reasons: tuple[str, ...]
     alternatives: Mapping[int, str]
     elbow: Elbow | None = None
+
+    def sentences(self) -> list[str]:
+        """The reasons, then the alternatives, each as a sentence."""
+        others = (f"Also look at {count}: {why}." for count, why in self.alternatives.items())
+        return [*self.reasons, *others]
+
+    def __str__(self) -> str:
+        return " ".join([f"{self.count} {plural(self.count, 'segment')}, {self.verdict}.", *self.sentences()])
 
 
 def advise_count(table: pd.DataFrame) -> CountAdvice:

@@ -33,8 +33,8 @@ def counts(
     missing: Missing = "refuse",
     cap: Cap = None,
     scale: Scale = "zscore",
-    lowest: Annotated[int, typer.Option("--from", help="The lowest count to try.")] = 1,
-    highest: Annotated[int, typer.Option("--to", help="The highest count to try.")] = 10,
+    lowest: Annotated[int, typer.Option("--from", metavar="N", help="The lowest count to try.")] = 1,
+    highest: Annotated[int, typer.Option("--to", metavar="N", help="The highest count to try.")] = 10,
     starts: Starts = 10,
     max_rounds: MaxRounds = 300,
     seed: Seed = 0,
@@ -71,7 +71,5 @@ def tell_advice(advice: "CountAdvice") -> None:
     from gauger.cli import console
 
     console.heading(f"Advice: {advice.count} segments ({advice.verdict})")
-    for reason in advice.reasons:
-        console.say(reason)
-    for count, why in advice.alternatives.items():
-        console.say(f"Also look at {count}: {why}.")
+    for sentence in advice.sentences():
+        console.say(sentence)

@@ -10,11 +10,15 @@ from gauger.cli.options import Replace
 
 def features(
     events: Annotated[Path, typer.Argument(metavar="EVENTS", help="A csv or Parquet file with one row an event.")],
-    customer: Annotated[str, typer.Option(help="The column that says whose event it is.")],
-    when: Annotated[str, typer.Option(help="The column with the event's date or time.")],
-    out: Annotated[Path, typer.Option(help="The file to write: .csv or .parquet.")],
-    amount: Annotated[str | None, typer.Option(help="The column with the money; negative amounts are refunds.")] = None,
-    quantity: Annotated[str | None, typer.Option(help="The column with the number of things.")] = None,
+    customer: Annotated[str, typer.Option(metavar="COLUMN", help="The column that says whose event it is.")],
+    when: Annotated[str, typer.Option(metavar="COLUMN", help="The column with the event's date or time.")],
+    out: Annotated[Path, typer.Option(metavar="FILE", help="The file to write: .csv or .parquet.")],
+    amount: Annotated[
+        str | None, typer.Option(metavar="COLUMN", help="The column with the money; negative amounts are refunds.")
+    ] = None,
+    quantity: Annotated[
+        str | None, typer.Option(metavar="COLUMN", help="The column with the number of things.")
+    ] = None,
     as_of: Annotated[
         str | None,
         typer.Option(metavar="DATE", help="Count only what happened before. Default: the day after the last event."),

@@ -8,7 +8,9 @@ import typer
 
 def look(
     table: Annotated[Path, typer.Argument(metavar="TABLE", help="A csv or Parquet file: customers, events, anything.")],
-    key: Annotated[str | None, typer.Option(help="The column that identifies a customer, if there is one.")] = None,
+    key: Annotated[
+        str | None, typer.Option(metavar="COLUMN", help="The column that identifies a customer, if there is one.")
+    ] = None,
 ) -> None:
     """Show each column's role, type, gaps and range, and what a study would stumble over."""
     from gauger import tables

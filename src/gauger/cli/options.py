@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from gauger.features import FeatureSet
 
 TablePath = Annotated[Path, typer.Argument(metavar="TABLE", help="A csv or Parquet file with one row a customer.")]
-Key = Annotated[str, typer.Option(help="The column that identifies a customer.")]
+Key = Annotated[str, typer.Option(metavar="COLUMN", help="The column that identifies a customer.")]
 Features = Annotated[
     str | None, typer.Option(metavar="NAMES", help="Columns to segment by: a,b,c. Default: every numeric column.")
 ]
@@ -28,9 +28,11 @@ Cap = Annotated[
     typer.Option(metavar="LOW,HIGH", help="Pull values beyond these quantiles in to them, such as 0,0.99."),
 ]
 Scale = Annotated[str, typer.Option(metavar="SCALE", help="zscore, minmax or none; or by feature: visits=minmax.")]
-Starts = Annotated[int, typer.Option(help="k-means runs from different starting centres; the best counts.")]
-MaxRounds = Annotated[int, typer.Option(help="Most rounds of one run.")]
-Seed = Annotated[int, typer.Option(help="Same seed, same result.")]
+Starts = Annotated[
+    int, typer.Option(metavar="N", help="k-means runs from different starting centres; the best one counts.")
+]
+MaxRounds = Annotated[int, typer.Option(metavar="N", help="Most rounds of one run.")]
+Seed = Annotated[int, typer.Option(metavar="N", help="Same seed, same result.")]
 Replace = Annotated[bool, typer.Option("--replace", help="Write over results that are there already.")]
 
 

@@ -80,7 +80,7 @@ def _choose_count(features: gauger.FeatureSet, results: Results, tell: Tell) -> 
     study = gauger.study_counts(features, counts=range(1, 11))
     gauger.draw.count_study(study).savefig(results.path("counts.png"))
     advice = study.advice
-    tell("4 How many", f"{advice.count} segments, {advice.verdict}. {advice.reasons[0]} {advice.reasons[1]}")
+    tell("4 How many", f"{advice.count} segments, {advice.verdict}. {' '.join(advice.reasons[:2])}")
     return advice.count
 
 
