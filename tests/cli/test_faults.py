@@ -38,6 +38,7 @@ SEGMENT = ("segment", "t.csv", "--key", "who", "--count", "2", "--out", "out")
         (GOOD, (*SEGMENT[:-1], "t.csv"), "cannot write into t.csv"),
         (GOOD, ("counts", "t.csv", "--key", "who", "--from", "5", "--to", "2"), "counts is empty"),
         (GOOD, ("features", "t.csv", "--customer", "who", "--when", "visits", "--out", "b.csv"), "not dates"),
+        (GOOD, (*SEGMENT, "--over", "visits,spnd"), "did you mean 'spend'?"),
         (GOOD, ("profile", "t.csv", "--key", "who", "--assignments", "t.csv"), "there is no column 'segment'"),
     ],
 )
@@ -62,7 +63,7 @@ def test_one_message_exit_code_1_and_nothing_written(
         ("segment",),
         ("segment", "t.csv"),
         (*SEGMENT[:4], "--count", "few", "--out", "o"),
-        ("look", "--kye", "a"),
+        (*SEGMENT, "--over", "visits"),
     ],
 )
 def test_wrong_usage_has_exit_code_2(command: Run, tmp_path: Path, arguments: tuple[str, ...]) -> None:

@@ -35,9 +35,10 @@ def test_each_role_is_recognised(name: str, values: object, role: str) -> None:
     assert guess_role(pd.Series(values), name).name == role
 
 
-def test_a_named_key_is_the_only_key() -> None:
-    table = pd.DataFrame({"who": list("abc"), "card_id": ["x1", "x2", "x3"]})
-    assert gauger.look(table, key="who").columns["role"].tolist() == ["key", "text"]
+def test_keys_of_other_things_are_keys_too(visits: pd.DataFrame) -> None:
+    roles = gauger.look(visits, key="member_id").columns["role"]
+    assert roles[["visit_id", "member_id", "seats"]].tolist() == ["key", "key", "count"]
+    assert guess_role(visits["member_id"], "member_id").because == "named like a key, though it repeats"
 
 
 def test_the_figures_are_those_of_the_column() -> None:

@@ -1,5 +1,6 @@
 """What the command line prints: results to stdout, remarks, progress and faults to stderr."""
 
+import re
 import textwrap
 from collections.abc import Iterable, Sequence
 from threading import Timer
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 _WIDEST = 100
 _PATIENCE = 1.0
 _STEP_INDENT = 14
+_NUMERIC = re.compile(r"-?[\d.,]+%?")
 
 
 def _console(*, stderr: bool = False, wide: bool = False) -> Console:
@@ -114,7 +116,7 @@ def _is_gap(value: object) -> bool:
 
 def _of_numbers(column: "Iterable[object]") -> bool:
     present = [value for value in column if not _is_gap(value)]
-    return not present or any(hasattr(value, "__float__") or str(value).endswith("%") for value in present)
+    return not present or any(hasattr(value, "__float__") or _NUMERIC.fullmatch(str(value)) for value in present)
 
 
 class ProgressBars:

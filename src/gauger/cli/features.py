@@ -5,6 +5,7 @@ from typing import Annotated
 
 import typer
 
+from gauger.cli.look import show_columns
 from gauger.cli.options import Replace
 
 
@@ -51,8 +52,7 @@ def features(
         )
         results.add_table(out.name, behaviour)
     console.title(f"{len(table):,} events of {len(behaviour):,} customers, as of {behaviour.attrs['as_of']}")
-    seen = look(behaviour, key=customer).columns.drop(columns=["type", "distinct"])
-    console.table(seen.assign(skew=seen["skew"].round(2)))
+    show_columns(look(behaviour, key=customer).columns.drop(columns=["type", "distinct"]))
     console.remarks(remarks_of(behaviour))
     console.wrote(results.paths)
     console.next_step(f"gauger counts {out} --key {customer}")

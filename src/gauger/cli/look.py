@@ -1,9 +1,13 @@
 """`gauger look`: what each column of a table is, before anything is done with it."""
 
+import math
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 
 def look(
@@ -18,5 +22,21 @@ def look(
 
     seen = tables.look(tables.read_table(table), key=key)
     console.title(f"{table.name}: {seen.headline()}")
-    console.table(seen.columns.assign(skew=seen.columns["skew"].round(2)))
+    show_columns(seen.columns)
     console.remarks(seen.remarks)
+
+
+def show_columns(columns: "pd.DataFrame") -> None:
+    """A row a column, with ranges as they are and the skew to two decimals."""
+    from gauger.cli import console
+
+    shown = columns.assign(skew=["–" if math.isnan(value) else f"{value:.2f}" for value in columns["skew"]])
+    for name in ("min", "median", "max"):
+        shown[name] = [_in_full(value) for value in columns[name]]
+    console.table(shown)
+
+
+def _in_full(value: object) -> object:
+    if not isinstance(value, float):
+        return value
+    return f"{value:,.0f}" if value.is_integer() else f"{value:,.6g}"

@@ -18,6 +18,7 @@ from gauger.cli.options import (
     Seed,
     Starts,
     TablePath,
+    split_names,
 )
 
 if TYPE_CHECKING:
@@ -35,6 +36,10 @@ def segment(
     count: Annotated[str, typer.Option(metavar="K|auto", help="How many segments; auto follows the advice.")],
     out: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the results go.")],
     features: Features = None,
+    over: Annotated[
+        str | None,
+        typer.Option(metavar="X,Y", help="Two features for the figure. Default: those that tell segments apart best."),
+    ] = None,
     missing: Missing = "refuse",
     cap: Cap = None,
     scale: Scale = "zscore",
@@ -49,6 +54,9 @@ def segment(
 
     if count != "auto" and not count.isdigit():
         raise typer.BadParameter(f"{count!r} is neither a whole number nor auto.", param_hint="--count")
+    axes = split_names(over) if over else []
+    if over and len(axes) != 2:
+        raise typer.BadParameter(f"{over!r} must name two features: X,Y.", param_hint="--over")
     with result_folder(out, SEGMENT_FILES, replace=replace) as results:
         prepared = Preparation(key, features, missing, cap, scale).carry_out(table)
         settings = {"starts": starts, "max_rounds": max_rounds, "seed": seed}
@@ -56,7 +64,7 @@ def segment(
         shown = seg.overview()
         results.add_table("assignments.csv", seg.assignments)
         results.add_table("centres.csv", shown.reset_index())
-        _draw(seg).savefig(results.path("segments.png"))
+        _draw(seg, *axes).savefig(results.path("segments.png"))
     console.heading(f"{seg.headline()}, centres in original units")
     console.table(shown)
     console.remarks(seg.remarks)
@@ -78,8 +86,8 @@ def _advised(prepared: "FeatureSet", **settings: int) -> "Segmentation":
     return study.segmentations[study.advice.count]
 
 
-def _draw(seg: "Segmentation") -> "Figure":
+def _draw(seg: "Segmentation", *axes: str) -> "Figure":
     from gauger.drawing import profile_bars, scatter
     from gauger.profiling import profile
 
-    return scatter(seg) if len(seg.features.names) > 1 else profile_bars(profile(seg))
+    return scatter(seg, *axes) if len(seg.features.names) > 1 else profile_bars(profile(seg))

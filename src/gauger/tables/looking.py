@@ -33,7 +33,7 @@ def look(table: pd.DataFrame, key: str | None = None) -> TableLook:
 
     `.columns` is indexed by column name and has: role (key, measure, count, flag, category, ordinal code, date, text,
     constant, empty), type (whole, decimal, text, date, yes/no), missing and distinct (numbers of rows and of values),
-    min, median, max (of numbers and dates), and skew (of numbers; above 2 means a long tail of large values).
+    min, median, max (of numbers and dates; a key has none), and skew (of numbers; above 2 means a long tail of large values).
 
     Raises UnknownColumnError when `key` is not a column.
 
@@ -62,7 +62,7 @@ def _describe(column: pd.Series, name: str, key: str | None) -> list[object]:
     if types.is_datetime64_any_dtype(column) and not present.empty:
         ends = (present.min(), present.median(), present.max())
         low, middle, high = (pd.Timestamp(value).date().isoformat() for value in ends)
-    elif types.is_numeric_dtype(column) and not types.is_bool_dtype(column) and not present.empty:
+    elif role.name != "key" and types.is_numeric_dtype(present) and not types.is_bool_dtype(present) and len(present):
         numbers = present.to_numpy(dtype=np.float64)
         low, middle, high, skew = numbers.min(), np.median(numbers), numbers.max(), skewness(present)
     return [role.name, _type_word(column), int(column.isna().sum()), int(present.nunique()), low, middle, high, skew]

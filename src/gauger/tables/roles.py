@@ -10,6 +10,7 @@ from pandas.api import types
 ROLES = ("key", "measure", "count", "flag", "category", "ordinal code", "date", "text", "constant", "empty")
 
 _KEY_NAME = re.compile(r"(^|_)(id|key|no|nr|number|uuid)$|(Id|ID|Key|No)$")
+_OTHER_KEY_NAME = re.compile(r"(^|_)(id|key|uuid)$")
 _ORDINAL_NAME = re.compile(r"(^|_)(band|score|rating|level|class|grade|rank|code|answer|step|tier)(_|$)", re.IGNORECASE)
 _FLAG_WORDS = frozenset({"0", "1", "y", "n", "yes", "no", "true", "false", "t", "f"})
 _MOST_LEVELS = 60
@@ -24,7 +25,7 @@ class Role:
 
 
 def guess_role(column: pd.Series, name: str, *, key: str | None = None) -> Role:
-    """The role of one column; `key`, when known, is the only column that is called one."""
+    """The role of one column; `key` names the customers' key, when it is known."""
     present = column.dropna()
     distinct = int(present.nunique())
     if key is not None and name == key:
@@ -37,8 +38,10 @@ def guess_role(column: pd.Series, name: str, *, key: str | None = None) -> Role:
         return Role("date", "dates")
     if _is_flag(present, distinct):
         return Role("flag", "two values, yes or no")
-    if key is None and is_identifier(column, name):
+    if is_identifier(column, name):
         return Role("key", "different in every row")
+    if _OTHER_KEY_NAME.search(name) and distinct >= 20 and not types.is_float_dtype(column):
+        return Role("key", "named like a key, though it repeats")
     if types.is_numeric_dtype(column) and not types.is_bool_dtype(column):
         return _numeric_role(present, name, distinct)
     if distinct <= _MOST_LEVELS and distinct <= max(len(present) / 4, 2):
