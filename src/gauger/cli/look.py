@@ -32,7 +32,7 @@ def show_columns(columns: "pd.DataFrame") -> None:
 
     shown = columns.assign(skew=["–" if math.isnan(value) else f"{value:.2f}" for value in columns["skew"]])
     for name in ("min", "median", "max"):
-        shown[name] = [_in_full(value) for value in columns[name]]
+        shown[name] = columns[name].map(_in_full)
     console.table(shown)
 
 

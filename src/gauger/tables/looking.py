@@ -33,7 +33,8 @@ def look(table: pd.DataFrame, key: str | None = None) -> TableLook:
 
     `.columns` is indexed by column name and has: role (key, measure, count, flag, category, ordinal code, date, text,
     constant, empty), type (whole, decimal, text, date, yes/no), missing and distinct (numbers of rows and of values),
-    min, median, max (of numbers and dates; a key has none), and skew (of numbers; above 2 means a long tail of large values).
+    min, median, max (of numbers and dates; a key has none), and skew (of numbers; above 2 means a long tail of large
+    values).
 
     Raises UnknownColumnError when `key` is not a column.
 
