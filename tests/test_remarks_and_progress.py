@@ -1,9 +1,11 @@
 """Remarks travel with tables, results show them, and progress reaches whoever listens."""
 
 import pandas as pd
+import pytest
 
 import gauger
 from gauger.progress import task
+from gauger.readable import short_number
 from gauger.remarks import Remark, attach_remarks, remarks_of
 
 
@@ -23,6 +25,22 @@ def test_results_show_their_headline_table_and_remarks_as_text_and_html() -> Non
     assert "remark: <b> is the same for everyone" in repr(features)
     assert "&lt;b&gt; is the same for everyone" in features._repr_html_()
     assert "<table" in features._repr_html_()
+
+
+@pytest.mark.parametrize(
+    ("value", "text"),
+    [
+        (1239.6, "1,240"),
+        (99.97, "100"),
+        (27.25, "27.2"),
+        (9.996, "10.0"),
+        (4.2, "4.20"),
+        (0.042, "0.042"),
+        (-3e-6, "-3.0e-06"),
+    ],
+)
+def test_numbers_are_shortened_to_three_figures(value: float, text: str) -> None:
+    assert short_number(value) == text
 
 
 class _Recorder:

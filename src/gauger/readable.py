@@ -29,3 +29,15 @@ class Readable(ABC):
         table = self.overview().to_html(max_rows=20, float_format=lambda value: f"{value:,.4g}", border=0)
         cautions = "".join(f"<li>{html.escape(str(remark))}</li>" for remark in self.remarks)
         return f"<p>{html.escape(self.headline())}</p>{table}" + (f"<ul>{cautions}</ul>" if cautions else "")
+
+
+def short_number(value: float) -> str:
+    """A number to three figures with thousands marks: 1,240, 27.3, 4.20, 0.042."""
+    size = abs(value)
+    if size >= 99.95:
+        return f"{value:,.0f}"
+    if size >= 9.995:
+        return f"{value:.1f}"
+    if size >= 0.9995 or size == 0.0:
+        return f"{value:.2f}"
+    return f"{value:.3f}" if size >= 0.0005 else f"{value:.1e}"

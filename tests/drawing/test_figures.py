@@ -1,6 +1,7 @@
 """What the figures hold: their artists, labels, ranges and notes, and that no labels overlap."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import combinations
 
 import numpy as np
@@ -12,8 +13,10 @@ from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
 
 import gauger
-from gauger.drawing.style import SEGMENT_COLOURS, SEGMENT_MARKERS, short_number
+from gauger.choosing.advice import advise_count
+from gauger.drawing.style import SEGMENT_COLOURS, SEGMENT_MARKERS
 from gauger.errors import SettingError, UnknownColumnError
+from gauger.readable import short_number
 
 Make = Callable[..., gauger.FeatureSet]
 
@@ -42,8 +45,17 @@ def test_the_count_study_marks_the_advised_count_in_both_panels(demo_study: gaug
     np.testing.assert_allclose(left.lines[0].get_ydata(), demo_study.table["wcss"])
     np.testing.assert_allclose(right.lines[0].get_ydata(), demo_study.table["silhouette"].dropna())
     for axes in (left, right):
-        assert axes.lines[1].get_xdata() == [6, 6]
+        assert [6, 6] in [list(line.get_xdata()) for line in axes.lines]
         assert axes.texts[0].get_text().startswith("6 advised")
+
+
+def test_a_disagreeing_elbow_is_marked_and_in_the_title(demo_study: gauger.CountStudy) -> None:
+    table = demo_study.table.assign(wcss=[900.0, 500, 100, 95, 90, 85, 80, 75, 70, 65])
+    study = replace(demo_study, table=table, advice=advise_count(table))
+    figure = gauger.draw.count_study(study)
+    assert _title(figure) == "Unclear: the silhouette says 6 segments (0.58), the elbow says 3"
+    assert [text.get_text() for text in figure.axes[0].texts] == ["elbow", "6 advised"]
+    assert _overlapping(figure.axes[0]) == []
 
 
 def test_a_study_of_one_count_says_there_is_nothing_to_compare(features_of: Make) -> None:
@@ -87,6 +99,14 @@ def test_a_large_table_is_drawn_in_part_and_says_so(features_of: Make) -> None:
     values = np.random.default_rng(0).uniform(size=(25_000, 2))
     figure = gauger.draw.scatter(gauger.segment_by_kmeans(features_of(values), 2, starts=1))
     assert "20,000 of 25,000 customers are drawn" in figure.get_supxlabel()
+
+
+def test_customers_without_a_recorded_value_are_counted_not_drawn() -> None:
+    table = pd.DataFrame({"who": range(6), "a": [1.0, 2, np.nan, 11, 12, 13], "b": [5.0, 1, 3, 2, 4, 6]})
+    seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", missing="median"), 2)
+    figure = gauger.draw.scatter(seg)
+    assert figure.get_supxlabel() == "1 customer without a recorded value is not drawn."
+    assert np.isfinite(figure.axes[0].get_xlim()).all()
 
 
 def test_labels_do_not_overlap_even_when_the_centres_do(features_of: Make) -> None:

@@ -68,17 +68,14 @@ def table(frame: "pd.DataFrame") -> None:
 
 def cell(value: object) -> str:
     """One value as people read it: three figures, thousands marks, a dash for a gap."""
+    from gauger.readable import short_number
+
     if _is_gap(value):
         return "–"
     if isinstance(value, (bool, str)) or not hasattr(value, "__float__"):
         return str(value)
     number = float(value)
-    size = abs(number)
-    if size >= 100.0 or (number.is_integer() and size < 1e15):
-        return f"{number:,.0f}"
-    if size >= 1.0:
-        return f"{number:.1f}" if size >= 10.0 else f"{number:.2f}"
-    return f"{number:.3f}" if size >= 0.001 else f"{number:.1e}"
+    return f"{number:,.0f}" if number.is_integer() and abs(number) < 1e15 else short_number(number)
 
 
 def percent(shares: "pd.Series[float]") -> list[str]:

@@ -19,6 +19,7 @@ from gauger.cli.options import (
     Starts,
     TablePath,
 )
+from gauger.errors import plural
 
 if TYPE_CHECKING:
     from gauger.choosing import CountAdvice
@@ -70,6 +71,6 @@ def tell_advice(advice: "CountAdvice") -> None:
     """The advice as a paragraph: the count, the verdict, the reasons, the alternatives."""
     from gauger.cli import console
 
-    console.heading(f"Advice: {advice.count} segments ({advice.verdict})")
+    console.heading(f"Advice: {advice.count} {plural(advice.count, 'segment')} ({advice.verdict})")
     for sentence in advice.sentences():
         console.say(sentence)

@@ -6,43 +6,58 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 
 from gauger.choosing import CountStudy
-from gauger.drawing.style import ACCENT, INK, QUIET, dress, new_figure, short_number
+from gauger.drawing.style import ACCENT, INK, PAPER, QUIET, dress, new_figure
+from gauger.readable import short_number
+
+_HEADROOM = 1.12
 
 
 def count_study(study: CountStudy) -> Figure:
-    """Within-cluster sum of squares (left) and mean silhouette (right) against the number of segments."""
-    advice = study.advice
-    figure = new_figure(_title(study), "   ".join(remark.text for remark in study.remarks))
+    """Within-cluster sum of squares (left) and mean silhouette (right) against the number of segments.
+
+    The advised count is marked in both, and on the left the elbow, when it is elsewhere.
+    """
+    advice, apart = study.advice, study.table["silhouette"].dropna()
+    figure = new_figure(_title(study), " ".join(remark.text[:1].upper() + remark.text[1:] for remark in study.remarks))
     left, right = figure.subplots(1, 2)
-    _curve(left, study.table["wcss"], advice.count)
+    spread = study.table["wcss"]
+    _curve(left, spread)
+    if advice.elbow is not None and advice.elbow.count != advice.count:
+        _mark(left, spread, advice.elbow.count, "elbow", advised=False)
+    _mark(left, spread, advice.count, f"{advice.count} advised", advised=True)
     dress(left, title=_elbow_title(study), x="number of segments", y="within-cluster sum of squares")
-    left.set_ylim(bottom=0.0)
-    left.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}"))
-    apart = study.table["silhouette"].dropna()
+    left.set_ylim(0.0, float(spread.max()) * _HEADROOM or 1.0)
+    left.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}" if value >= 10 else f"{value:g}"))
     if apart.empty:
         right.set_axis_off()
         right.text(0.5, 0.5, "one segment has no silhouette", ha="center", color=QUIET, transform=right.transAxes)
         return figure
-    _curve(right, apart, advice.count)
+    _curve(right, apart)
+    _mark(right, apart, advice.count, f"{advice.count} advised: {short_number(apart[advice.count])}", advised=True)
     dress(right, title="Silhouette: higher is better", x="number of segments", y="mean silhouette (-1 to 1)")
-    right.set_ylim(min(0.0, float(apart.min())), max(float(apart.max()) * 1.15, 0.05))
+    right.set_ylim(min(0.0, float(apart.min())), max(float(apart.max()) * _HEADROOM, 0.05))
     return figure
 
 
-def _curve(axes: Axes, values: pd.Series, advised: int) -> None:
+def _curve(axes: Axes, values: pd.Series) -> None:
     axes.plot(values.index, values, color=INK, linewidth=2.0, marker="o", markersize=6)
     axes.xaxis.set_major_locator(MaxNLocator(integer=True, nbins=min(len(values), 12)))
-    if advised not in values.index:
-        return
-    value = float(values[advised])
-    axes.axvline(advised, color=ACCENT, linewidth=1.2, linestyle=(0, (4, 3)))
-    axes.plot([advised], [value], marker="o", markersize=11, color=ACCENT)
+
+
+def _mark(axes: Axes, values: pd.Series, count: int, text: str, *, advised: bool) -> None:
+    value = float(values[count])
+    colour = ACCENT if advised else QUIET
+    if advised:
+        axes.axvline(count, color=colour, linewidth=1.2, linestyle=(0, (4, 3)))
+    axes.plot([count], [value], marker="o", markersize=11, color=colour if advised else PAPER, markeredgecolor=colour)
+    leftwards = count > values.index[len(values) * 2 // 3]
     axes.annotate(
-        f"{advised} advised: {short_number(value)}",
-        (advised, value),
-        xytext=(10, 12),
+        text,
+        (count, value),
+        xytext=(-10 if leftwards else 10, 12),
         textcoords="offset points",
-        color=ACCENT,
+        ha="right" if leftwards else "left",
+        color=colour,
         fontsize=12,
         fontweight="bold",
     )
@@ -52,13 +67,14 @@ def _title(study: CountStudy) -> str:
     advice, apart = study.advice, study.table["silhouette"].dropna()
     if apart.empty:
         return "One segment alone compares with nothing"
-    score = f"silhouette {apart[advice.count]:.2f}"
-    verdicts = {
-        "clear": f"{advice.count} segments, clearly: {score} is the highest and nothing speaks against it",
-        "leaning": f"{advice.count} segments, leaning: {score} is the highest, with a rival or soft borders",
-        "unclear": f"The count is unclear: {advice.count} has the highest {score}, but the signs are weak or disagree",
-    }
-    return verdicts[advice.verdict]
+    count, score = advice.count, f"{apart[advice.count]:.2f}"
+    if advice.verdict == "clear":
+        return f"{count} segments, clearly: silhouette {score} is the highest and nothing speaks against it"
+    if advice.verdict == "leaning":
+        return f"Leaning to {count} segments: silhouette {score} is the highest, with a rival or soft borders"
+    if advice.elbow is not None and advice.elbow.count in advice.alternatives:
+        return f"Unclear: the silhouette says {count} segments ({score}), the elbow says {advice.elbow.count}"
+    return f"Unclear: even with {count} segments, the best, the silhouette is only {score}"
 
 
 def _elbow_title(study: CountStudy) -> str:

@@ -6,11 +6,17 @@ from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.text import Text
 
+from gauger.drawing.style import INK
+
 _ROUNDS = 60
+_FAR = 14.0
 
 
 def push_apart(axes: Axes, labels: Sequence[Text]) -> None:
-    """Move labels up and down, by as little as it takes, until no two overlap; they stay inside the axes."""
+    """Move labels up and down, by as little as it takes, until no two overlap; a line leads back from far ones.
+
+    They stay inside the axes.
+    """
     figure = axes.get_figure(root=True)
     assert figure is not None
     canvas = FigureCanvasAgg(figure)
@@ -34,7 +40,11 @@ def push_apart(axes: Axes, labels: Sequence[Text]) -> None:
         if not moved:
             break
     back = axes.transData.inverted()
-    for label, shift in zip(labels, shifts, strict=True):
+    for label, box, shift in zip(labels, boxes, shifts, strict=True):
         if shift:
-            x, y = axes.transData.transform(label.get_position())
+            at = label.get_position()
+            x, y = axes.transData.transform(at)
             label.set_position(tuple(back.transform((x, y + shift))))
+            if abs(shift) > _FAR:
+                start = back.transform((box.x0 + 0.12 * box.width, y + shift))
+                axes.plot([at[0], start[0]], [at[1], start[1]], color=INK, linewidth=0.9, zorder=3)

@@ -5,8 +5,9 @@ import pandas as pd
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from gauger.drawing.style import INK, PAPER, QUIET, dress, new_figure, segment_colour, short_number
+from gauger.drawing.style import INK, PAPER, QUIET, dress, new_figure, segment_colour
 from gauger.profiling import EVERYONE, Profile
+from gauger.readable import short_number
 
 MOST_PANELS = 9
 

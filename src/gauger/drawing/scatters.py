@@ -10,7 +10,7 @@ from matplotlib.patheffects import withStroke
 
 from gauger.drawing.labels import push_apart
 from gauger.drawing.style import INK, PAPER, dress, new_figure, segment_colour, segment_marker
-from gauger.errors import SettingError, UnknownColumnError
+from gauger.errors import SettingError, UnknownColumnError, plural
 from gauger.segmentation import UNASSIGNED, Segmentation
 
 MOST_POINTS = 20_000
@@ -83,6 +83,7 @@ def _sample(customers: int) -> np.ndarray:
 
 def _frame(values: pd.Series) -> tuple[float, float]:
     """Limits around all values, or around their middle 99 % when the rest would stretch the frame to double."""
+    values = values.dropna()
     inner_low, inner_high = (float(limit) for limit in np.quantile(values, (0.005, 0.995)))
     span = max(inner_high - inner_low, 1e-9)
     inside = values[values.between(inner_low - 0.5 * span, inner_high + 0.5 * span)].to_numpy()
@@ -96,12 +97,17 @@ def _note(
 ) -> str:
     outside = np.zeros(len(table), dtype=bool)
     for name, (low, high) in zip(names, frames, strict=True):
-        outside |= ~table[name].between(low, high).to_numpy()
+        outside |= ((table[name] < low) | (table[name] > high)).to_numpy()
+    beyond, lacking = int(outside.sum()), int(table[list(names)].isna().any(axis=1).sum())
     parts = []
     if shown < len(table):
         parts.append(f"{shown:,} of {len(table):,} customers are drawn.")
-    if outside.any():
-        parts.append(f"{int(outside.sum()):,} customers with extreme values lie outside the frame.")
+    if beyond:
+        who = plural(beyond, "customer with extreme values lies", "customers with extreme values lie")
+        parts.append(f"{beyond:,} {who} outside the frame.")
+    if lacking:
+        who = plural(lacking, "customer without a recorded value is", "customers without a recorded value are")
+        parts.append(f"{lacking:,} {who} not drawn.")
     return " ".join(parts)
 
 

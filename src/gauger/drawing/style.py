@@ -63,10 +63,3 @@ def segment_colour(number: int) -> str:
 def segment_marker(number: int) -> str:
     """The marker of a segment, so that colour is never the only sign."""
     return SEGMENT_MARKERS[(number - 1) % len(SEGMENT_MARKERS)] if number > 0 else "x"
-
-
-def short_number(value: float) -> str:
-    """A number as people write it: 1,240, 27.3, 0.42."""
-    if abs(value) >= 100:
-        return f"{value:,.0f}"
-    return f"{value:,.1f}" if abs(value) >= 10 else f"{value:,.2f}"
