@@ -7,7 +7,6 @@ import typer
 from typer.core import TyperGroup
 
 from gauger import __version__
-from gauger.cli import console
 from gauger.cli.counts import counts
 from gauger.cli.demo import demo
 from gauger.cli.features import features
@@ -24,6 +23,8 @@ class _Commands(TyperGroup):
     """Turns what goes wrong inside a command into one message and an exit code."""
 
     def invoke(self, ctx: typer.Context) -> object:  # type: ignore[override]
+        from gauger.cli import console
+
         try:
             with listening(console.ProgressBars()):
                 return super().invoke(ctx)
