@@ -20,8 +20,8 @@ def test_it_writes_every_output_and_tells_each_step(tmp_path: Path) -> None:
     written = {str(path.relative_to(tmp_path / "out")) for path in (tmp_path / "out").rglob("*.*")}
     assert written == set(OUTPUTS)
     steps = [step for step, _ in told if step]
-    assert [step[0] for step in steps[:-1]] == list("123456")
-    assert steps[-1] == "Open next"
+    assert [step[0] for step in steps[:6]] == list("123456")
+    assert steps[6:] == ["In short", "Open next"]
     assert "constant" in cautions
     table = gauger.read_table(tmp_path / "out" / "assignments.csv")
     assert len(table) == 2355

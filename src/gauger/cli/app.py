@@ -1,5 +1,6 @@
 """The `gauger` command: which commands there are, and what happens when one fails."""
 
+import io
 import sys
 from typing import Annotated
 
@@ -70,4 +71,7 @@ for command in (look, features, counts, segment, profile, demo):
 
 def main() -> None:
     """Run the command line."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")  # a terminal that lacks a sign gets a question mark, not a crash
     app(prog_name="gauger")

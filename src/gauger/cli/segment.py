@@ -90,4 +90,4 @@ def _draw(seg: "Segmentation", *axes: str) -> "Figure":
     from gauger.drawing import profile_bars, scatter
     from gauger.profiling import profile
 
-    return scatter(seg, *axes) if len(seg.features.names) > 1 else profile_bars(profile(seg))
+    return scatter(seg, *axes) if axes or len(seg.features.names) > 1 else profile_bars(profile(seg))

@@ -48,7 +48,7 @@ def walk_through(
     with result_folder(folder, list(OUTPUTS), replace=replace) as results:
         behaviour, members = _build_behaviour(results, tell, caution)
         features = gauger.prepare(behaviour, key="member_id", features=FEATURES, cap=(0.0, 0.99))
-        tell("3 One scale", f"{', '.join(features.names)}: capped at the 99 % quantile, then z-scored.")
+        tell("3 One scale", f"{', '.join(features.names)}: capped at the 99 % quantile and z-scored")
         caution(features.remarks)
         count = _choose_count(features, results, tell)
         _segment_and_profile(features, count, members, results, tell, caution)
@@ -62,17 +62,15 @@ def _build_behaviour(results: Results, tell: Tell, caution: Caution) -> tuple[pd
     visits = gauger.read_table(gauger.demo_file("visits.csv"))
     for name in ("members.csv", "visits.csv"):
         shutil.copyfile(gauger.demo_file(name), results.path(f"data/{name}"))
-    tell("1 Look", f"{len(members):,} members and {len(visits):,} visits of Ostrel Picture Houses, all made up.")
+    tell("1 Look", f"{len(members):,} members and {len(visits):,} visits of Ostrel Picture Houses, all made up → data/")
     caution(gauger.look(members, key="member_id").remarks)
 
     behaviour = gauger.summarise_events(
         visits, customer="member_id", when="visited_on", amount="ticket_spend", quantity="seats"
     )
     results.add_table("behaviour.csv", behaviour)
-    measures = len(behaviour.columns) - 1
-    tell(
-        "2 Behaviour", f"{measures} measures of {len(behaviour):,} members who came before {behaviour.attrs['as_of']}."
-    )
+    counted = f"{len(behaviour.columns) - 1} measures of {len(behaviour):,} members"
+    tell("2 Behaviour", f"{counted} who came before {behaviour.attrs['as_of']} → behaviour.csv")
     return behaviour, members
 
 
@@ -80,7 +78,7 @@ def _choose_count(features: gauger.FeatureSet, results: Results, tell: Tell) -> 
     study = gauger.study_counts(features, counts=range(1, 11))
     gauger.draw.count_study(study).savefig(results.path("counts.png"))
     advice = study.advice
-    tell("4 How many", f"{advice.count} segments, {advice.verdict}. {' '.join(advice.reasons[:2])}")
+    tell("4 How many", f"{advice.count} segments, {advice.verdict}. {' '.join(advice.reasons[:2])} → counts.png")
     return advice.count
 
 
@@ -96,13 +94,16 @@ def _segment_and_profile(
     results.add_table("assignments.csv", segments.assignments)
     gauger.draw.scatter(segments, x="visits", y="spend_mean").savefig(results.path("segments.png"))
     sizes = ", ".join(f"{size:,}" for size in segments.sizes)
-    tell("5 Segments", f"{segments.count} by {segments.method} in {segments.rounds} rounds: {sizes} members.")
+    how = f"{segments.count} by {segments.method} in {segments.rounds} rounds"
+    tell("5 Segments", f"{how}: {sizes} members → assignments.csv, segments.png")
     caution(segments.remarks)
 
     profile = gauger.profile(segments, members)
     results.add_table("means.csv", profile.tables["means"])
     gauger.draw.profile_bars(profile).savefig(results.path("profile.png"))
-    tell("6 Profile", "medians by segment, in original units:")
+    tell("6 Profile", f"{len(profile.means.columns)} measures by segment against everyone → means.csv, profile.png")
+    caution(profile.remarks)
+    tell("In short", "medians by segment, in original units:")
     for number in segments.numbers:
         row, share = profile.medians.loc[number], profile.sizes.loc[number, "share"]
         tell(
@@ -110,4 +111,3 @@ def _segment_and_profile(
             f"segment {number} ({share:.0%}): {row['visits']:.0f} visits, the last {row['recency_days']:.0f} days ago, "
             f"{row['spend_mean']:.2f} for {row['seats_mean']:.1f} seats a time, age {row['age']:.0f}",
         )
-    caution(profile.remarks)
