@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 import gauger
+from gauger.demo.walkthrough import OUTPUTS
 
 Run = Callable[..., "CompletedProcess[str]"]
 FEATURES = ("--features", "recency_days,visits,spend_mean,seats_mean", "--cap", "0,0.99")
@@ -122,10 +123,17 @@ def test_demo_runs_the_whole_job_and_ends_with_what_to_open(command: Run, tmp_pa
     shown = command("demo")
     assert shown.returncode == 0, shown.stderr
     assert shown.stdout.startswith("1 Look        2,400 members and 36,855 visits")
+    steps = [line[:14].strip() for line in shown.stdout.splitlines() if line[:1].strip()]
+    assert [step[0] for step in steps[:6]] == list("123456")
+    assert steps[6:] == ["In short", "Open next"]
     assert "6 segments, clear" in shown.stdout
-    for line in shown.stdout.split("Open next")[1].strip().splitlines():
-        assert (tmp_path / line.strip().split(":")[0]).is_file()
+    assert "remark: staff_note says the same for everyone" in shown.stderr
     assert _narrow(shown.stdout)
+    opened = [line.strip().split(":")[0] for line in shown.stdout.split("Open next")[1].strip().splitlines()]
+    written = {str(path.relative_to(tmp_path)) for path in (tmp_path / "demo-output").rglob("*.*")}
+    assert written == set(opened) == {f"demo-output/{name}" for name in OUTPUTS}
+    table = gauger.read_table(tmp_path / "demo-output" / "assignments.csv")
+    assert table["segment"].value_counts().index.tolist() == [1, 2, 3, 4, 5, 6]
     again = command("demo")
     assert again.returncode == 1
     assert "there already" in " ".join(again.stderr.split())

@@ -32,13 +32,10 @@ SEGMENT = ("segment", "t.csv", "--key", "who", "--count", "2", "--out", "out")
         (GOOD + ",3,4\n", SEGMENT, "the key 'who' is missing in 1 row (data row 5)"),
         (GOOD + "e,many,4\n", (*SEGMENT, "--features", "visits"), "1 value that is not a number: 'many'"),
         (GOOD + "e,inf,4\n", SEGMENT, "'visits' is infinite or beyond measure in 1 row (data row 5)"),
-        (GOOD + "e,,4\n", SEGMENT, "missing values in visits (1 of 5)"),
         ("who,visits\na,\nb,\n", SEGMENT, "'visits' has no value for any customer"),
         (GOOD, (*SEGMENT[:4], "--count", "9", "--out", "out"), "9 segments asked for, but there are only 4 customers"),
         (GOOD, (*SEGMENT[:-1], "t.csv"), "cannot write into t.csv"),
-        (GOOD, ("counts", "t.csv", "--key", "who", "--from", "5", "--to", "2"), "counts is empty"),
         (GOOD, ("features", "t.csv", "--customer", "who", "--when", "visits", "--out", "b.csv"), "not dates"),
-        (GOOD, (*SEGMENT, "--over", "visits,spnd"), "did you mean 'spend'?"),
         (GOOD, ("profile", "t.csv", "--key", "who", "--assignments", "t.csv"), "there is no column 'segment'"),
     ],
 )

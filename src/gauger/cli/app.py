@@ -43,9 +43,9 @@ app = typer.Typer(
     no_args_is_help=True,
     add_completion=False,
     pretty_exceptions_enable=False,
-    rich_markup_mode="rich",
-    context_settings={"help_option_names": ["-h", "--help"]},
-    help="Behavioural customer segments you can trust. Start with [bold]gauger demo[/bold].",
+    rich_markup_mode=None,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+    help="Behavioural customer segments you can trust. Start with: gauger demo",
     epilog="Exit codes: 0 done, 1 the data or the request was at fault, 2 wrong usage, 130 stopped by Ctrl-C.",
 )
 

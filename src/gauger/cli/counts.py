@@ -44,7 +44,7 @@ def counts(
     ] = None,
     replace: Replace = False,
 ) -> None:
-    """Try several numbers of segments, show what each would give, and advise one with reasons."""
+    """Try several numbers of segments and advise one, with reasons."""
     from gauger.cli import console
     from gauger.tables import result_folder
 

@@ -12,7 +12,10 @@ def demo(
     out: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the results go.")] = Path("demo-output"),
     replace: Replace = False,
 ) -> None:
-    """Run the whole example on made-up data: from a table of visits to segments, profiles and files."""
+    """Run the whole example on made-up data.
+
+    From a table of visits to segments, a profile, figures and files.
+    """
     from gauger.cli import console
     from gauger.demo.walkthrough import walk_through
 

@@ -31,7 +31,10 @@ def features(
     ] = None,
     replace: Replace = False,
 ) -> None:
-    """Summarise events to one row a customer: how recently, how often, for how much."""
+    """Summarise events to one row a customer.
+
+    How recently, how often and, with --amount and --quantity, for how much.
+    """
     from gauger.cli import console
     from gauger.features import summarise_events
     from gauger.remarks import remarks_of

@@ -16,7 +16,10 @@ def look(
         str | None, typer.Option(metavar="COLUMN", help="The column that identifies a customer, if there is one.")
     ] = None,
 ) -> None:
-    """Show each column's role, type, gaps and range, and what a study would stumble over."""
+    """Show what each column is, and what a study would stumble over.
+
+    A row a column: its role, type, gaps, range and skew; then the remarks.
+    """
     from gauger import tables
     from gauger.cli import console
 

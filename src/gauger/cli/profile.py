@@ -25,7 +25,10 @@ def profile(
     ] = None,
     replace: Replace = False,
 ) -> None:
-    """Describe each segment: how many, and how its measures compare with everyone's."""
+    """Describe each segment against everyone.
+
+    How many customers, means of every measure of TABLE, and the index (everyone = 100).
+    """
     from gauger.cli import console
     from gauger.profiling import profile_assignments
     from gauger.tables import read_table, result_folder

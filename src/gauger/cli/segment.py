@@ -48,7 +48,10 @@ def segment(
     seed: Seed = 0,
     replace: Replace = False,
 ) -> None:
-    """Split customers into segments by k-means and write assignments, centres and a figure."""
+    """Split customers into segments and write who is in which.
+
+    By k-means; writes assignments.csv, centres.csv and the figure segments.png.
+    """
     from gauger.cli import console
     from gauger.tables import result_folder
 

@@ -13,6 +13,9 @@ Values = NDArray[np.float64]
 MISSING_RULES = ("refuse", "drop", "zero", "median")
 SCALES = ("none", "zscore", "minmax")
 
+NO_RANGE = 1e-290
+"""A range below this is no range: dividing by it would leave the numbers that floats can hold."""
+
 
 class Treatment(Protocol):
     """One step of preparation with what it learned; `apply` and `undo` take and return values of any length."""
@@ -111,11 +114,11 @@ def learn_cap(values: Values, quantiles: tuple[float, float] | None) -> Cap | No
 
 
 def learn_scale(values: Values, rule: str) -> Scale | None:
-    """Shift and width of a feature: mean and standard deviation, or minimum and range; width 1 for a constant."""
+    """Shift and width of a feature: mean and standard deviation, or minimum and range; width 1 without a range."""
     if rule == "none":
         return None
     low, high = float(values.min()), float(values.max())
-    if low == high:
+    if high - low < NO_RANGE:
         return Scale(rule, low, 1.0)
     if rule == "minmax":
         return Scale(rule, low, high - low)
