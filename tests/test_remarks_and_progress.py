@@ -72,8 +72,9 @@ def test_progress_reaches_the_listener_and_ends_even_on_an_error() -> None:
 def test_a_count_study_advances_by_as_much_as_it_announced() -> None:
     recorder = _Recorder()
     table = pd.DataFrame({"who": range(8), "visits": [1, 2, 3, 4, 11, 12, 13, 14]})
+    features = gauger.prepare(table, key="who")
     with gauger.listening(recorder):
-        gauger.study_counts(gauger.prepare(table, key="who"), counts=range(1, 4), starts=2)
+        gauger.study_counts(features, counts=range(1, 4), starts=2)
     started = [entry[1:] for entry in recorder.heard if entry[0] == "started"]
     assert started[0] == ("count study, 1 to 3 segments", 6)
     assert len(started) == 1 + 3 + 2

@@ -55,11 +55,10 @@ class KeyColumnError(GaugerError, ValueError):
         )
 
     @classmethod
-    def missing(cls, key: str, rows: Sequence[int], count: int) -> "KeyColumnError":
-        """`count` rows lack the key, first of all the given data rows (the first is row 1)."""
+    def missing(cls, key: str, places: Sequence[int]) -> "KeyColumnError":
+        """The rows at `places`, counted from 0, lack the key."""
         return cls(
-            f"the key {key!r} is missing in {count:,} {plural(count, 'row')} "
-            f"(data {plural(len(rows), 'row')} {listed(map(str, rows))}). "
+            f"the key {key!r} is missing in {len(places):,} {plural(len(places), 'row')} ({data_rows(places)}). "
             "Fill it in or remove those rows: a customer without a key cannot be handed to anyone."
         )
 
@@ -90,12 +89,11 @@ class ColumnValuesError(GaugerError, ValueError):
         )
 
     @classmethod
-    def infinite(cls, column: str, rows: Sequence[int], count: int) -> "ColumnValuesError":
-        """`count` values are infinite or as good as, first of all those in the given data rows."""
+    def infinite(cls, column: str, places: Sequence[int]) -> "ColumnValuesError":
+        """The values at `places`, counted from 0, are infinite or as good as."""
         return cls(
-            f"{column!r} is infinite or beyond measure in {count:,} {plural(count, 'row')} "
-            f"(data {plural(len(rows), 'row')} {listed(map(str, rows))}). "
-            "That is most often a division by zero: correct it where the column is made."
+            f"{column!r} is infinite or beyond measure in {len(places):,} {plural(len(places), 'row')} "
+            f"({data_rows(places)}). That is most often a division by zero: correct it where the column is made."
         )
 
 
@@ -120,6 +118,12 @@ def nearest(name: str, present: Iterable[str]) -> str:
     by_lower = {word.lower(): word for word in present}
     close = difflib.get_close_matches(name.lower(), by_lower, n=3, cutoff=0.6)
     return " or ".join(repr(by_lower[word]) for word in close)
+
+
+def data_rows(places: Sequence[int]) -> str:
+    """The first three of some places, counted from 0, as a reader counts rows: "data rows 2, 4 and 9"."""
+    shown = [str(int(place) + 1) for place in places[:3]]
+    return f"data {plural(len(shown), 'row')} {listed(shown)}"
 
 
 def listed(words: Iterable[str], most: int = 3, last: str = "and") -> str:

@@ -13,7 +13,7 @@ from gauger.features import FeatureSet
 from gauger.readable import Readable
 from gauger.remarks import Remark
 
-UNASSIGNED = 0
+UNASSIGNED, UNASSIGNED_NAME = 0, "unassigned"
 
 Codes = NDArray[np.int32]
 
@@ -51,7 +51,7 @@ class Segmentation(Readable):
     def names(self) -> dict[int, str]:
         """Each segment's name by number: the given one, else "segment 1" and so on; 0 is "unassigned"."""
         plain = {number: f"segment {number}" for number in self.numbers}
-        return {UNASSIGNED: "unassigned", **plain, **self.given_names}
+        return {UNASSIGNED: UNASSIGNED_NAME, **plain, **self.given_names}
 
     @cached_property
     def sizes(self) -> pd.Series:
@@ -122,7 +122,6 @@ def segmentation_from_codes(
     codes: NDArray[np.integer],
     *,
     method: str,
-    given_names: Mapping[int, str] | None = None,
     remarks: tuple[Remark, ...] = (),
     rounds: int | None = None,
     converged: bool | None = None,
@@ -142,7 +141,7 @@ def segmentation_from_codes(
     gaps = features.values - centres[np.maximum(own, 1) - 1]
     distances = np.where(own > 0, np.sqrt(np.einsum("ij,ij->i", gaps, gaps)), np.nan)
     own.flags.writeable = False
-    return Segmentation(features, own, centres, distances, method, remarks, rounds, converged, dict(given_names or {}))
+    return Segmentation(features, own, centres, distances, method, remarks, rounds, converged)
 
 
 def number_by_size(codes: NDArray[np.integer], centres: NDArray[np.float64]) -> Codes:

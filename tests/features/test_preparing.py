@@ -114,6 +114,12 @@ def test_identifiers_constants_and_columns_left_out_are_remarked() -> None:
     assert by_code == {"identifier": ("card_no",), "constant": ("same",), "columns-left-out": ("area",)}
 
 
+def test_a_feature_that_its_cap_makes_constant_is_remarked() -> None:
+    table = pd.DataFrame({"who": range(100), "visits": range(100), "refunds": [0] * 98 + [1, 2]})
+    (remark,) = gauger.prepare(table, key="who", features=["refunds"], cap=(0.0, 0.9)).remarks
+    assert remark.text.startswith("refunds is, once capped or filled, the same for everyone")
+
+
 def test_a_constant_feature_is_zero_on_the_working_scale() -> None:
     features = gauger.prepare(TABLE.assign(same=3.0), key="who", features=["same"])
     assert features.values[:, 0].tolist() == [0.0] * 4

@@ -59,7 +59,7 @@ def counts(
             from gauger.drawing import count_study
 
             results.add_table("counts.csv", study.table.reset_index())
-            count_study(study).savefig(results.path("counts.png"))
+            results.add_figure("counts.png", count_study(study))
     console.table(study.table.assign(smallest_share=console.percent(study.table["smallest_share"])))
     console.remarks(study.remarks)
     tell_advice(study.advice)

@@ -40,7 +40,7 @@ def profile(
 
             for name, part in found.tables.items():
                 results.add_table(f"{name}.csv", part)
-            profile_bars(found).savefig(results.path("profile.png"))
+            results.add_figure("profile.png", profile_bars(found))
     _show(found)
     console.wrote(results.paths if results is not None else ())
 

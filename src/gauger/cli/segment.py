@@ -67,7 +67,7 @@ def segment(
         shown = seg.overview()
         results.add_table("assignments.csv", seg.assignments)
         results.add_table("centres.csv", shown.reset_index())
-        _draw(seg, *axes).savefig(results.path("segments.png"))
+        results.add_figure("segments.png", _draw(seg, *axes))
     console.heading(f"{seg.headline()}, centres in original units")
     console.table(shown)
     console.remarks(seg.remarks)

@@ -28,9 +28,8 @@ class SegmentSums:
         )
 
     def means(self) -> Values:
-        """Centres (k, d); NaN for a segment without customers."""
-        with np.errstate(invalid="ignore"):
-            return self.total / self.count[:, None]
+        """Centres (k, d); every segment must have a customer."""
+        return self.total / self.count[:, None]
 
 
 def assign(columns: Values, centres: Values, codes: NDArray[np.int32]) -> SegmentSums:

@@ -76,7 +76,7 @@ def _build_behaviour(results: Results, tell: Tell, caution: Caution) -> tuple[pd
 
 def _choose_count(features: gauger.FeatureSet, results: Results, tell: Tell) -> int:
     study = gauger.study_counts(features, counts=range(1, 11))
-    gauger.draw.count_study(study).savefig(results.path("counts.png"))
+    results.add_figure("counts.png", gauger.draw.count_study(study))
     advice = study.advice
     tell("4 How many", f"{advice.count} segments, {advice.verdict}. {' '.join(advice.reasons[:2])} → counts.png")
     return advice.count
@@ -92,7 +92,7 @@ def _segment_and_profile(
 ) -> None:
     segments = gauger.segment_by_kmeans(features, count)
     results.add_table("assignments.csv", segments.assignments)
-    gauger.draw.scatter(segments, x="visits", y="spend_mean").savefig(results.path("segments.png"))
+    results.add_figure("segments.png", gauger.draw.scatter(segments, x="visits", y="spend_mean"))
     sizes = ", ".join(f"{size:,}" for size in segments.sizes)
     how = f"{segments.count} by {segments.method} in {segments.rounds} rounds"
     tell("5 Segments", f"{how}: {sizes} members → assignments.csv, segments.png")
@@ -100,7 +100,7 @@ def _segment_and_profile(
 
     profile = gauger.profile(segments, members)
     results.add_table("means.csv", profile.tables["means"])
-    gauger.draw.profile_bars(profile).savefig(results.path("profile.png"))
+    results.add_figure("profile.png", gauger.draw.profile_bars(profile))
     tell("6 Profile", f"{len(profile.means.columns)} measures by segment against everyone → means.csv, profile.png")
     caution(profile.remarks)
     tell("In short", "medians by segment, in original units:")

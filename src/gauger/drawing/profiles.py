@@ -15,7 +15,7 @@ MOST_PANELS = 9
 def profile_bars(profile: Profile) -> Figure:
     """Each measure's mean by segment, in original units, against everyone's mean.
 
-    At most nine measures are drawn, those with the widest index first to be kept; a note says how many are not.
+    At most nine measures are drawn, those of strongest contrast; a note says how many are not.
     """
     measures = _measures_shown(profile)
     left_out = profile.means.shape[1] - len(measures)

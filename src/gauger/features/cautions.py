@@ -18,7 +18,9 @@ def cautions_about(
 ) -> list[Remark]:
     """Remarks on features as they were (`original`) and as they will be clustered (`values`)."""
     identifiers = tuple(name for name in names if is_identifier(table[name], name))
-    constant = tuple(name for name in names if original[name].nunique() <= 1)
+    still = values.max(axis=0) == values.min(axis=0)
+    constant = tuple(name for name, same in zip(names, still, strict=True) if same)
+    treated = ", once capped or filled," if any(original[name].nunique() > 1 for name in constant) else ""
     remarks = []
     if identifiers:
         remarks.append(
@@ -33,8 +35,8 @@ def cautions_about(
         remarks.append(
             Remark(
                 "constant",
-                f"{listed(constant)} {plural(len(constant), 'is', 'are')} the same for everyone and cannot separate "
-                "segments. Leave it out of the features.",
+                f"{listed(constant)} {plural(len(constant), 'is', 'are')}{treated} the same for everyone and cannot "
+                "separate segments. Leave it out of the features.",
                 constant,
             )
         )

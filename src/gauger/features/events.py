@@ -12,12 +12,14 @@ from gauger.errors import (
     KeyColumnError,
     MissingValuesError,
     SettingError,
+    data_rows,
+    listed,
     plural,
 )
 from gauger.progress import task
 from gauger.remarks import Remark, attach_remarks
 from gauger.tables.arrow import to_pandas
-from gauger.tables.checking import checked_table
+from gauger.tables.checking import checked_table, refuse_missing_key
 
 _LARGEST_AMOUNT = 1e20
 
@@ -66,7 +68,8 @@ def summarise_events(
     events = checked_table(events, asked)
     if events.empty:
         raise SettingError("there are no events to summarise: the table has no rows.")
-    columns = {"customer": _customers(events[customer]), "moment": _moments(events[when])}
+    refuse_missing_key(events[customer])
+    columns = {"customer": events[customer], "moment": _moments(events[when])}
     for role, name in (("amount", amount), ("quantity", quantity)):
         if name is not None:
             columns[role] = _amounts(events[name])
@@ -119,13 +122,6 @@ def _statement(measures: dict[str, str]) -> str:
     return f"SELECT customer,\n  {quoted}\nFROM events WHERE moment < ?\nGROUP BY customer ORDER BY customer"
 
 
-def _customers(column: pd.Series) -> pd.Series:
-    gaps = np.flatnonzero(column.isna())
-    if gaps.size:
-        raise KeyColumnError.missing(str(column.name), [int(row) + 1 for row in gaps[:3]], gaps.size)
-    return column
-
-
 def _as_arrow(columns: pd.DataFrame, customer: str) -> pa.Table:
     try:
         return pa.Table.from_pandas(columns, preserve_index=False)
@@ -145,7 +141,7 @@ def _moments(column: pd.Series) -> pd.Series:
     moments = pd.to_datetime(column, format="ISO8601", errors="coerce")
     wrong = column[moments.isna()]
     if not wrong.empty:
-        shown = ", ".join(repr(value) for value in wrong.head(3))
+        shown = listed(map(repr, wrong.head(3)))
         raise ColumnValuesError(
             f"{column.name!r} has {len(wrong):,} {plural(len(wrong), 'value')} that "
             f"{plural(len(wrong), 'is not a date', 'are not dates')}: {shown}. Write dates as 2025-12-31."
@@ -161,16 +157,15 @@ def _amounts(column: pd.Series) -> pd.Series:
         raise ColumnValuesError.not_numbers(str(column.name), wrong.head(3).tolist(), len(wrong))
     outside = np.flatnonzero(~(numbers.abs() < _LARGEST_AMOUNT))
     if outside.size:
-        raise ColumnValuesError.infinite(str(column.name), [int(row) + 1 for row in outside[:3]], outside.size)
+        raise ColumnValuesError.infinite(str(column.name), outside.tolist())
     return numbers
 
 
 def _refuse_gaps(column: pd.Series) -> None:
     gaps = np.flatnonzero(column.isna())
     if gaps.size:
-        rows = ", ".join(str(row + 1) for row in gaps[:3])
         raise MissingValuesError(
-            f"{column.name!r} is missing in {gaps.size:,} {plural(gaps.size, 'event')} (data rows {rows}). "
+            f"{column.name!r} is missing in {gaps.size:,} {plural(gaps.size, 'event')} ({data_rows(gaps.tolist())}). "
             "Fill it in or remove those events."
         )
 

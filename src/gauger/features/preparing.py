@@ -16,6 +16,7 @@ from gauger.errors import (
 from gauger.features.cautions import cautions_about
 from gauger.features.feature_set import FeatureSet
 from gauger.features.treatments import MISSING_RULES, SCALES, Treatment, learn_cap, learn_fill, learn_scale
+from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.tables.checking import checked_table, refuse_bad_key
 
@@ -68,10 +69,11 @@ def prepare(
     remarks = [*_left_out(table, key, names, features), *_dropped(original.index, kept, names, rules)]
 
     columns, treatments = [], {}
-    for name in names:
-        column, steps = _treat(original[name].to_numpy(), rules[name], caps.get(name), scales[name])
-        columns.append(column)
-        treatments[name] = steps
+    with task("preparing features", len(names)) as advance:
+        for name in names:
+            column, treatments[name] = _treat(original[name].to_numpy(), rules[name], caps.get(name), scales[name])
+            columns.append(column)
+            advance(1)
     values = np.ascontiguousarray(np.column_stack(columns))
     values.flags.writeable = False
     remarks += cautions_about(table, names, original, values)
@@ -144,7 +146,7 @@ def _as_numbers(column: pd.Series, name: str) -> NDArray[np.float64]:
     values: NDArray[np.float64] = column.to_numpy(dtype=np.float64, na_value=np.nan)
     infinite = np.flatnonzero(np.abs(values) > LARGEST)
     if infinite.size:
-        raise ColumnValuesError.infinite(name, [int(row) + 1 for row in infinite[:3]], infinite.size)
+        raise ColumnValuesError.infinite(name, infinite.tolist())
     if np.isnan(values).all():
         raise ColumnValuesError(f"{name!r} has no value for any customer. Leave it out of the features.")
     return values

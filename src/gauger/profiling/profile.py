@@ -9,14 +9,14 @@ from numpy.typing import NDArray
 from pandas.api import types
 
 from gauger.errors import SettingError, plural
+from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.segmentation import UNASSIGNED, Segmentation
+from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
 from gauger.tables.checking import checked_table, refuse_bad_key
 from gauger.tables.roles import guess_role
 
 EVERYONE = "everyone"
-UNASSIGNED_ROW = "unassigned"
 _MEASURED = ("measure", "count", "flag")
 
 
@@ -97,7 +97,7 @@ def profile_assignments(assignments: pd.DataFrame, table: pd.DataFrame, *, key: 
     if "segment_name" in assignments.columns:
         pairs = assignments[["segment", "segment_name"]].dropna().drop_duplicates("segment")
         names |= {int(code): str(name) for code, name in pairs.itertuples(index=False)}
-    return _describe(others, codes.to_numpy(dtype=np.int64), {**names, UNASSIGNED: UNASSIGNED_ROW}, remarks)
+    return _describe(others, codes.to_numpy(dtype=np.int64), {**names, UNASSIGNED: UNASSIGNED_NAME}, remarks)
 
 
 def _describe(
@@ -106,11 +106,12 @@ def _describe(
     present, counts = np.unique(codes, return_counts=True)
     order = np.argsort(np.where(present == UNASSIGNED, len(codes) + 1, present))
     numbers = [int(number) for number in present[order]]
-    rows: list[int | str] = [UNASSIGNED_ROW if number == UNASSIGNED else number for number in numbers]
+    rows: list[int | str] = [UNASSIGNED_NAME if number == UNASSIGNED else number for number in numbers]
     index = pd.Index([*rows, EVERYONE], dtype=object, name="segment")
     groups = measures.groupby(codes)
-    means = pd.concat([groups.mean().loc[numbers], measures.mean().to_frame().T]).set_axis(index)
-    medians = pd.concat([groups.median().loc[numbers], measures.median().to_frame().T]).set_axis(index)
+    with task("profiling"):
+        means = pd.concat([groups.mean().loc[numbers], measures.mean().to_frame().T]).set_axis(index)
+        medians = pd.concat([groups.median().loc[numbers], measures.median().to_frame().T]).set_axis(index)
     everyone = measures.mean()
     against = 100.0 * means / everyone.mask(everyone <= 0.0)
     customers = [*(int(count) for count in counts[order]), len(codes)]

@@ -31,9 +31,14 @@ def checked_table(table: pd.DataFrame, needed: Iterable[str] = ()) -> pd.DataFra
 
 def refuse_bad_key(keys: pd.Series) -> None:
     """Raise KeyColumnError, with the first rows at fault, unless every key is there and stands once."""
-    gaps = np.flatnonzero(keys.isna())
-    if gaps.size:
-        raise KeyColumnError.missing(str(keys.name), [int(row) + 1 for row in gaps[:3]], gaps.size)
+    refuse_missing_key(keys)
     repeated = keys.duplicated()
     if repeated.any():
         raise KeyColumnError.repeated(str(keys.name), keys[repeated].unique()[:3].tolist(), int(repeated.sum()))
+
+
+def refuse_missing_key(keys: pd.Series) -> None:
+    """Raise KeyColumnError, with the first rows at fault, unless every key is there; it may repeat, as in events."""
+    gaps = np.flatnonzero(keys.isna())
+    if gaps.size:
+        raise KeyColumnError.missing(str(keys.name), gaps.tolist())

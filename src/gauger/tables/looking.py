@@ -7,6 +7,7 @@ import pandas as pd
 from pandas.api import types
 
 from gauger.errors import listed, plural
+from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.tables.checking import checked_table
@@ -44,7 +45,11 @@ def look(table: pd.DataFrame, key: str | None = None) -> TableLook:
     'measure'
     """
     table = checked_table(table, [] if key is None else [key])
-    records = {name: _describe(table[name], name, key) for name in table.columns}
+    records = {}
+    with task("looking", len(table.columns)) as advance:
+        for name in table.columns:
+            records[name] = _describe(table[name], name, key)
+            advance(1)
     columns = pd.DataFrame.from_dict(records, orient="index", columns=_COLUMNS)
     columns.index.name = "column"
     return TableLook(columns, len(table), _remarks(table, columns, key))

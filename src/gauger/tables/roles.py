@@ -7,8 +7,6 @@ import numpy as np
 import pandas as pd
 from pandas.api import types
 
-ROLES = ("key", "measure", "count", "flag", "category", "ordinal code", "date", "text", "constant", "empty")
-
 _KEY_NAME = re.compile(r"(^|_)(id|key|no|nr|number|uuid)$|(Id|ID|Key|No)$")
 _OTHER_KEY_NAME = re.compile(r"(^|_)(id|key|uuid)$")
 _ORDINAL_NAME = re.compile(r"(^|_)(band|score|rating|level|class|grade|rank|code|answer|step|tier)(_|$)", re.IGNORECASE)

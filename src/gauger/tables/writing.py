@@ -8,10 +8,12 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from os import PathLike
 from pathlib import Path
+from typing import Protocol
 
 import pandas as pd
 
 from gauger.errors import GaugerError, OutputError, TableFileError, listed, plural
+from gauger.progress import task
 
 
 def write_table(table: pd.DataFrame, path: str | PathLike[str], *, replace: bool = False) -> Path:
@@ -29,6 +31,13 @@ def write_table(table: pd.DataFrame, path: str | PathLike[str], *, replace: bool
     with result_folder(file.parent, [file.name], replace=replace) as results:
         results.add_table(file.name, table)
     return file
+
+
+class Savable(Protocol):
+    """A figure, as far as writing it goes."""
+
+    def savefig(self, fname: Path) -> None:
+        """Write the figure to a file."""
 
 
 @dataclass(frozen=True)
@@ -50,12 +59,18 @@ class Results:
     def add_table(self, name: str, table: pd.DataFrame) -> None:
         """Write a DataFrame, without its index, as csv or Parquet by the name's ending."""
         suffix = Path(name).suffix.lower()
-        if suffix == ".csv":
-            table.to_csv(self.path(name), index=False, lineterminator="\n")
-        elif suffix == ".parquet":
-            table.to_parquet(self.path(name), index=False)
-        else:
-            raise TableFileError(f"{name} ends in {suffix!r}; Gauger writes .csv and .parquet files.")
+        with task(f"writing {name}"):
+            if suffix == ".csv":
+                table.to_csv(self.path(name), index=False, lineterminator="\n")
+            elif suffix == ".parquet":
+                table.to_parquet(self.path(name), index=False)
+            else:
+                raise TableFileError(f"{name} ends in {suffix!r}; Gauger writes .csv and .parquet files.")
+
+    def add_figure(self, name: str, figure: Savable) -> None:
+        """Write a figure in the format of the name's ending."""
+        with task(f"drawing {name}"):
+            figure.savefig(self.path(name))
 
     @property
     def paths(self) -> list[Path]:
