@@ -21,7 +21,7 @@ def test_a_folder_appears_with_all_its_files(tmp_path: Path) -> None:
     assert sorted(path.name for path in (tmp_path / "new" / "out").iterdir()) == ["data", "t.csv"]
 
 
-@pytest.mark.parametrize("fault", [RuntimeError, KeyboardInterrupt])
+@pytest.mark.parametrize("fault", [RuntimeError, KeyboardInterrupt, BrokenPipeError])
 def test_a_fault_inside_leaves_nothing_behind(tmp_path: Path, fault: type[BaseException]) -> None:
     with pytest.raises(fault), result_folder(tmp_path / "new" / "out", ["t.csv"]) as results:
         results.add_table("t.csv", TABLE)

@@ -11,7 +11,7 @@ from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.tables.checking import checked_table
-from gauger.tables.roles import guess_role, skewness
+from gauger.tables.roles import guess_role, holds_numbers, skewness
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -68,7 +68,7 @@ def _describe(column: pd.Series, name: str, key: str | None) -> list[object]:
     if types.is_datetime64_any_dtype(column) and not present.empty:
         ends = (present.min(), present.median(), present.max())
         low, middle, high = (pd.Timestamp(value).date().isoformat() for value in ends)
-    elif role.name != "key" and types.is_numeric_dtype(present) and not types.is_bool_dtype(present) and len(present):
+    elif role.name != "key" and holds_numbers(present) and not present.empty:
         numbers = present.to_numpy(dtype=np.float64)
         low, middle, high, skew = numbers.min(), np.median(numbers), numbers.max(), skewness(present)
     return [role.name, _type_word(column), int(column.isna().sum()), int(present.nunique()), low, middle, high, skew]
@@ -81,7 +81,7 @@ def _type_word(column: pd.Series) -> str:
         return "date"
     if types.is_integer_dtype(column):
         return "whole"
-    return "decimal" if types.is_numeric_dtype(column) else "text"
+    return "decimal" if holds_numbers(column) else "text"
 
 
 def _remarks(table: pd.DataFrame, columns: pd.DataFrame, key: str | None) -> tuple[Remark, ...]:

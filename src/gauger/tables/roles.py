@@ -40,7 +40,7 @@ def guess_role(column: pd.Series, name: str, *, key: str | None = None) -> Role:
         return Role("key", "different in every row")
     if _OTHER_KEY_NAME.search(name) and distinct >= 20 and not types.is_float_dtype(column):
         return Role("key", "named like a key, though it repeats")
-    if types.is_numeric_dtype(column) and not types.is_bool_dtype(column):
+    if holds_numbers(column):
         return _numeric_role(present, name, distinct)
     if distinct <= _MOST_LEVELS and distinct <= max(len(present) / 4, 2):
         return Role("category", f"text with {distinct} values")
@@ -73,6 +73,11 @@ def is_ordinal_code(column: pd.Series, name: str) -> bool:
         return True
     steps = low == 1 and distinct == high <= 7 and len(present) >= 10 * distinct
     return steps and abs(skewness(present)) < 1.0
+
+
+def holds_numbers(column: pd.Series) -> bool:
+    """Whether a column holds real numbers, flags apart."""
+    return types.is_any_real_numeric_dtype(column)
 
 
 def skewness(present: pd.Series) -> float:

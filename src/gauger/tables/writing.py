@@ -107,7 +107,8 @@ def result_folder(folder: str | PathLike[str], names: Sequence[str], *, replace:
     except BaseException as error:
         shutil.rmtree(stage, ignore_errors=True)
         _remove_empty(made)
-        if isinstance(error, OSError) and not isinstance(error, GaugerError):
+        # A broken pipe is the reader of what is printed, not the disk.
+        if isinstance(error, OSError) and not isinstance(error, (GaugerError, BrokenPipeError)):
             raise OutputError(f"writing into {target} failed: {error.strerror}.") from error
         raise
     shutil.rmtree(stage)
