@@ -3,13 +3,15 @@
 import os
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from urllib.parse import quote_plus
 
 import numpy as np
 import pandas as pd
 import pytest
 from hypothesis import settings
+from own_postgres import DATABASE, NEEDED, PASSWORD, USER, find_programs, running_postgres
 
 import gauger
 from gauger.demo.walkthrough import FEATURES
@@ -87,3 +89,25 @@ def command(tmp_path: Path) -> Run:
         )
 
     return run
+
+
+@pytest.fixture(scope="session")
+def postgres() -> Iterator[str]:
+    """The URL of a database of a real PostgreSQL, with `members` and `visits` of the demo in it."""
+    sqlalchemy = pytest.importorskip("sqlalchemy")
+    programs = find_programs()
+    if programs is None:
+        assert not os.environ.get(NEEDED), "PostgreSQL is needed here: apt-get install postgresql"
+        pytest.skip("no PostgreSQL on this machine: apt-get install postgresql")
+    with running_postgres(programs) as socket:
+        login = f"postgresql+psycopg://{USER}:{quote_plus(PASSWORD)}@/"
+        admin = sqlalchemy.create_engine(f"{login}postgres?host={socket}", isolation_level="AUTOCOMMIT")
+        with admin.connect() as connection:
+            connection.execute(sqlalchemy.text(f"CREATE DATABASE {DATABASE}"))
+        admin.dispose()
+        url = f"{login}{DATABASE}?host={socket}"
+        engine = sqlalchemy.create_engine(url)
+        for name in ("members", "visits"):
+            gauger.read_table(gauger.demo_file(f"{name}.csv")).to_sql(name, engine, index=False)
+        engine.dispose()
+        yield url

@@ -22,6 +22,7 @@ PUBLIC = [
     "TableLook",
     "demo_file",
     "draw",
+    "events_sql",
     "listening",
     "look",
     "prepare",

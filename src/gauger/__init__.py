@@ -9,7 +9,7 @@ if TYPE_CHECKING:
     from gauger.clustering import segment_by_kmeans
     from gauger.demo import demo_file
     from gauger.errors import GaugerError
-    from gauger.features import FeatureSet, prepare, summarise_events
+    from gauger.features import FeatureSet, events_sql, prepare, summarise_events
     from gauger.profiling import Profile, profile, profile_assignments
     from gauger.progress import listening
     from gauger.remarks import Remark, remarks_of
@@ -30,6 +30,7 @@ __all__ = [
     "TableLook",
     "demo_file",
     "draw",
+    "events_sql",
     "listening",
     "look",
     "prepare",
@@ -55,6 +56,7 @@ _ROOMS = {
     "Silhouette": "choosing",
     "TableLook": "tables",
     "demo_file": "demo",
+    "events_sql": "features",
     "listening": "progress",
     "look": "tables",
     "prepare": "features",

@@ -1,7 +1,8 @@
 """Every error Gauger raises on purpose: what was wrong, where, and what to do next."""
 
 import difflib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
 
@@ -26,6 +27,21 @@ class MissingFileError(GaugerError, FileNotFoundError):
 
 class TableFileError(GaugerError, ValueError):
     """Raised when a file is there but cannot be read as the table that its ending promises."""
+
+
+class DatabaseError(GaugerError, OSError):
+    """Raised when a database cannot be reached or refuses what it is asked; the text never holds a password."""
+
+
+class UnknownTableError(GaugerError, KeyError):
+    """Raised when a table that was asked for is not in the database."""
+
+    @classmethod
+    def among(cls, asked: str, present: Sequence[str], place: str) -> "UnknownTableError":
+        """The table asked for, and the tables that are `present` in the database at `place`."""
+        near = nearest(asked, present)
+        hint = f" (did you mean {near}?)" if near else ""
+        return cls(f"there is no table {asked!r} in {place}{hint}. It has: {listed(sorted(present), most=12)}.")
 
 
 class UnknownColumnError(GaugerError, KeyError):
@@ -55,10 +71,10 @@ class KeyColumnError(GaugerError, ValueError):
         )
 
     @classmethod
-    def missing(cls, key: str, places: Sequence[int]) -> "KeyColumnError":
-        """The rows at `places`, counted from 0, lack the key."""
+    def missing(cls, key: str, places: Sequence[int], count: int) -> "KeyColumnError":
+        """`count` rows lack the key, first of all those at `places`, counted from 0."""
         return cls(
-            f"the key {key!r} is missing in {len(places):,} {plural(len(places), 'row')} ({data_rows(places)}). "
+            f"the key {key!r} is missing in {count:,} {plural(count, 'row')} ({data_rows(places)}). "
             "Fill it in or remove those rows: a customer without a key cannot be handed to anyone."
         )
 
@@ -89,10 +105,10 @@ class ColumnValuesError(GaugerError, ValueError):
         )
 
     @classmethod
-    def infinite(cls, column: str, places: Sequence[int]) -> "ColumnValuesError":
-        """The values at `places`, counted from 0, are infinite or as good as."""
+    def infinite(cls, column: str, places: Sequence[int], count: int) -> "ColumnValuesError":
+        """`count` values are infinite or as good as, first of all those at `places`, counted from 0."""
         return cls(
-            f"{column!r} is infinite or beyond measure in {len(places):,} {plural(len(places), 'row')} "
+            f"{column!r} is infinite or beyond measure in {count:,} {plural(count, 'row')} "
             f"({data_rows(places)}). That is most often a division by zero: correct it where the column is made."
         )
 
@@ -111,6 +127,19 @@ class SettingError(GaugerError, ValueError):
 
 class OutputError(GaugerError, OSError):
     """Raised when results cannot be written, or would overwrite what is there."""
+
+
+class MissingPackageError(GaugerError, ImportError):
+    """Raised when something needs an optional package that is not installed."""
+
+
+@contextmanager
+def needed_package(package: str, extra: str) -> Iterator[None]:
+    """Import an optional package inside this block: where it is missing, the error says which extra brings it."""
+    try:
+        yield
+    except ModuleNotFoundError as error:
+        raise MissingPackageError(f"this needs the package {package}: pip install 'gauger[{extra}]'.") from error
 
 
 def nearest(name: str, present: Iterable[str]) -> str:

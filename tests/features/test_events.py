@@ -43,9 +43,9 @@ def test_a_small_table_gives_the_figures_worked_by_hand() -> None:
             "first_seen": pd.to_datetime(["2025-03-04", "2025-03-01"]),
             "spend_total": [5.5, 40.0],
             "spend_mean": [2.75, 20.0],
+            "refunds": [1, 0],
             "seats_total": [3.0, 4.0],
             "seats_mean": [1.5, 2.0],
-            "refunds": [1, 0],
         }
     )
     pd.testing.assert_frame_equal(result.astype({"who": object}), expected.astype({"who": object}), check_dtype=False)
@@ -73,7 +73,7 @@ def test_a_customer_with_refunds_only_is_kept_with_defined_dates() -> None:
     events = pd.DataFrame({"who": ["a", "b"], "day": ["2025-01-01", "2025-01-03"], "paid": [-5.0, 5.0]})
     result = gauger.summarise_events(events, customer="who", when="day", amount="paid").set_index("who")
     assert result.loc["a", ["recency_days", "visits", "spend_total", "refunds"]].tolist() == [3, 0, -5.0, 1]
-    assert np.isnan(result.loc["a", "spend_mean"])
+    assert result.loc["a", "spend_mean"] == 0.0
 
 
 def test_times_of_day_count_by_their_day() -> None:

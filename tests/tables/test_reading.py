@@ -1,4 +1,4 @@
-"""Reading csv and Parquet: values keep their nature, and bad files are refused with their faults."""
+"""Reading files: values keep their nature, and bad files are refused with their faults."""
 
 from pathlib import Path
 
@@ -7,12 +7,13 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
+import sqlalchemy
 from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
-from gauger.errors import MissingFileError, TableFileError
-from gauger.tables.csv import as_typed
+from gauger.errors import ColumnValuesError, MissingFileError, SettingError, TableFileError, UnknownColumnError
+from gauger.tables.proving import as_typed
 
 
 def _csv(folder: Path, text: str, name: str = "t.csv") -> Path:
@@ -63,21 +64,31 @@ def test_semicolons_a_byte_order_mark_and_quoted_line_breaks_are_understood(tmp_
     assert table["note"].tolist() == ["one;two", "three\nfour"]
 
 
-def test_parquet_and_csv_give_the_same_table(tmp_path: Path) -> None:
-    table = pd.DataFrame(
-        {
-            "who": ["00417", "4E5", "z"],
-            "big": pd.array([2**62 + 1, None, 3], dtype="Int64"),
-            "on": pd.to_datetime(["2025-01-01", "2025-01-02", None]),
-            "spend": [0.1, np.nan, 3.0],
-        }
-    )
-    read = [
-        gauger.read_table(gauger.write_table(table, tmp_path / name)).astype({"who": object})
-        for name in ("t.csv", "t.parquet")
-    ]
-    pd.testing.assert_frame_equal(*read)
-    assert read[0]["big"].tolist()[0] == 2**62 + 1
+KEYS = pd.DataFrame(
+    {
+        "who": ["00417", "4E5", "+44 7", "=1+1"],
+        "big": pd.array([2**62 + 1, None, 3, -7], dtype="Int64"),
+        "on": pd.to_datetime(["2025-01-01", "2025-01-02 10:30", None, "2024-02-29"], format="ISO8601"),
+        "spend": [0.25, np.nan, 3.0, -17.5],
+        "member": [True, False, True, True],
+        "empty": [np.nan] * 4,
+    }
+)
+
+
+@pytest.mark.parametrize(
+    "name", ["t.csv", "t.tsv", "t.jsonl", "t.parquet", "t.xlsx", "t.csv.gz", "t.tsv.gz", "t.jsonl.gz", "sqlite"]
+)
+def test_the_same_table_gives_the_same_values_and_keys_from_every_format(tmp_path: Path, name: str) -> None:
+    if name == "sqlite":
+        engine = sqlalchemy.create_engine(f"sqlite:///{tmp_path}/shop.db")
+        KEYS.to_sql("t", engine, index=False)
+        engine.dispose()
+        read = gauger.read_table(f"sqlite:///{tmp_path}/shop.db", table="t")
+        read = read.astype({"member": bool})  # SQLite has no flags
+    else:
+        read = gauger.read_table(gauger.write_table(KEYS, tmp_path / name))
+    pd.testing.assert_frame_equal(read.astype({"who": object}), KEYS.astype({"who": object}))
 
 
 def test_parquet_dates_become_dates(tmp_path: Path) -> None:
@@ -94,9 +105,9 @@ def test_parquet_dates_become_dates(tmp_path: Path) -> None:
         (b"PK\x03\x04zip", "it is a spreadsheet or a zip archive"),
         (b"who,who\n1,2\n", "names 'who' more than once"),
         (b"who,,x\n1,2,3\n", "has no name for column 2"),
-        (b"who,x\na,1\nb,2,3\nc\n", r"2 lines have not 2 values: line 3 \(3\) and line 4 \(1\)"),
-        ("who,x\nä,1\n".encode("latin-1"), "is not UTF-8 text"),
-        (b"who,x\0\na,1\n", "its first line is not text"),
+        (b"who,x\na,1\nb,2,3\nc\n", r"2 lines do not hold 2 values: line 3 \(3\) and line 4 \(1\)"),
+        (b"who,x\n\x81,1\n", "is not cp1252 text"),
+        (b"who,x\0\na,1\n", "its first line holds zero bytes"),
     ],
 )
 def test_a_bad_csv_is_refused_with_its_fault(tmp_path: Path, content: bytes, message: str) -> None:
@@ -115,9 +126,127 @@ def test_other_faults_of_files(tmp_path: Path) -> None:
         "folder.csv": "is a folder",
         "cut.parquet": "damaged or cut short",
         "text.parquet": "not what its ending says",
-        "t.docx": "Gauger reads .csv and .parquet files",
+        "t.docx": "Gauger reads .csv, .tsv, .jsonl, .parquet, .xlsx files",
     }.items():
         with pytest.raises(TableFileError, match=message):
             gauger.read_table(tmp_path / name)
     with pytest.raises(MissingFileError, match=r"Did you mean 'cut.parquet'"):
         gauger.read_table(tmp_path / "cut.parqet")
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "cp1252"])
+@pytest.mark.parametrize("name", ["t.csv", "t.jsonl"])
+def test_the_encoding_is_found_out(tmp_path: Path, encoding: str, name: str) -> None:
+    text = "who,note\ncafé,naïve – 5 €\n" if name == "t.csv" else '{"who": "café", "note": "naïve – 5 €"}\n'
+    (tmp_path / name).write_bytes(text.encode(encoding))
+    table = gauger.read_table(tmp_path / name)
+    assert table.to_numpy().tolist() == [["café", "naïve – 5 €"]]
+    assert [remark.code for remark in gauger.remarks_of(table)] == ["encoding-guessed"] * (encoding == "cp1252")
+
+
+def test_an_encoding_that_is_told_is_used(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_bytes("who\nžluť\n".encode("cp1250"))
+    assert gauger.read_table(tmp_path / "t.csv", encoding="cp1250")["who"].tolist() == ["žluť"]
+    with pytest.raises(TableFileError, match="encoding='klingon' is not known"):
+        gauger.read_table(tmp_path / "t.csv", encoding="klingon")
+
+
+@pytest.mark.parametrize("delimiter", [",", ";", "\t", "|"])
+def test_the_delimiter_and_the_quotes_are_found_out(tmp_path: Path, delimiter: str) -> None:
+    path = _csv(tmp_path, f"'who'{delimiter}'note'\n'a'{delimiter}'one{delimiter}two'\n")
+    assert gauger.read_table(path).to_dict("list") == {"who": ["a"], "note": [f"one{delimiter}two"]}
+
+
+def test_number_marks_are_read_by_option_and_only_where_they_are_right(tmp_path: Path) -> None:
+    path = _csv(tmp_path, "spend;visits;code;mixed\n1.234,50;1.200;007;1.5\n-0,75;3;008;2,5\n")
+    table = gauger.read_table(path, decimal=",", thousands=".")
+    assert table["spend"].tolist() == [1234.5, -0.75]
+    assert table["visits"].tolist() == [1200, 3]
+    assert table["code"].tolist() == ["007", "008"]
+    assert table["mixed"].tolist() == ["1.5", "2,5"]
+    assert gauger.read_table(path)["spend"].tolist() == ["1.234,50", "-0,75"]
+
+
+def test_dates_are_read_by_a_given_format(tmp_path: Path) -> None:
+    path = _csv(tmp_path, "who,on,note\na,31.12.2024,x\nb,01.02.2025,y\nc,,z\n")
+    table = gauger.read_table(path, dates="%d.%m.%Y")
+    assert table["on"].tolist() == [pd.Timestamp("2024-12-31"), pd.Timestamp("2025-02-01"), pd.NaT]
+    assert table["note"].tolist() == ["x", "y", "z"]
+    with pytest.raises(ColumnValuesError, match=r"'on' has 2 values not written as %m/%d/%Y: '31.12.2024'"):
+        gauger.read_table(path, dates={"on": "%m/%d/%Y"})
+    with pytest.raises(UnknownColumnError, match="did you mean 'on'"):
+        gauger.read_table(path, dates={"onn": "%m/%d/%Y"})
+
+
+def test_columns_stay_text_when_told(tmp_path: Path) -> None:
+    path = _csv(tmp_path, "who,visits\n417,3\n")
+    assert gauger.read_table(path, as_text=["who"])["who"].tolist() == ["417"]
+    assert gauger.read_table(gauger.write_table(gauger.read_table(path), tmp_path / "t.parquet"), as_text=["who"])[
+        "who"
+    ].tolist() == ["417"]
+
+
+@pytest.mark.parametrize(
+    ("first", "named"),
+    [
+        ("who,visits", True),
+        ("house,2024-01-01,2024-01-08", True),
+        ("house,2023,2024,2025", True),
+        ("417,2025-01-01,3", False),
+        ("Alder,3.5", False),
+    ],
+)
+def test_a_missing_header_is_noticed_and_said(tmp_path: Path, first: str, named: bool) -> None:
+    path = _csv(tmp_path, f"{first}\n{first}\n")
+    table = gauger.read_table(path)
+    assert len(table) == (1 if named else 2)
+    assert (table.columns.tolist() == first.split(",")) is named
+    assert [remark.code for remark in gauger.remarks_of(table)] == ([] if named else ["header-missing"])
+    assert gauger.read_table(path, header=named).columns.tolist() == table.columns.tolist()
+
+
+BAD = 'who,note\na,"two\nlines"\n\nb,1,2\nc,"x\n\ny"\nd\ne,5\n'
+
+
+def test_bad_lines_are_named_by_their_number_in_the_file_and_kept_aside_when_told(tmp_path: Path) -> None:
+    path = _csv(tmp_path, BAD)
+    with pytest.raises(TableFileError, match=r"2 lines do not hold 2 values: line 5 \(3\) and line 9 \(1\)"):
+        gauger.read_table(path)
+    table = gauger.read_table(path, skip_bad_lines=tmp_path / "bad.csv")
+    assert table["who"].tolist() == ["a", "c", "e"]
+    (remark,) = gauger.remarks_of(table)
+    assert remark.code == "bad-lines-skipped"
+    assert remark.text.startswith("2 lines of t.csv could not be read")
+    assert gauger.read_table(tmp_path / "bad.csv").to_numpy().tolist() == [[5, 3, "b,1,2"], [9, 1, "d"]]
+
+
+def test_bad_json_lines_are_named_and_kept_aside_when_told(tmp_path: Path) -> None:
+    path = _csv(tmp_path, '{"who": "007", "n": 1}\n\n{"who": \n[1]\n{"who": "x", "n": null}\n', "t.jsonl")
+    with pytest.raises(
+        TableFileError, match=r"2 lines do not hold one JSON object: line 3 \(.*\) and line 4 \(a list\)"
+    ):
+        gauger.read_table(path)
+    table = gauger.read_table(path, skip_bad_lines=tmp_path / "bad.csv")
+    assert table["who"].tolist() == ["007", "x"]
+    assert table["n"].tolist() == [1, pd.NA]
+
+
+def test_json_values_of_mixed_kinds_become_text_and_nested_ones_are_refused(tmp_path: Path) -> None:
+    path = _csv(tmp_path, '{"who": "00417", "n": 1}\n{"who": 418, "n": 2.5}\n', "t.jsonl")
+    assert gauger.read_table(path).to_dict("list") == {"who": ["00417", "418"], "n": [1.0, 2.5]}
+    for nested in ('{"who": {"id": 1}}\n', '{"who": {"id": 1}}\n{"who": 3}\n'):
+        with pytest.raises(TableFileError, match="holds objects or lists in 'who'"):
+            gauger.read_table(_csv(tmp_path, nested, "n.jsonl"))
+
+
+def test_options_that_do_not_fit_are_refused(tmp_path: Path) -> None:
+    path = _csv(tmp_path, "who\na\n")
+    for wrong, message in {
+        "sheet": r"sheet='x' is for a workbook",
+        "query": "query='x' is for a database",
+        "decimal": "decimal='x' is not known",
+        "thousands": "thousands='x' must be one of",
+        "as_text": "must be a list of names",
+    }.items():
+        with pytest.raises(SettingError, match=message):
+            gauger.read_table(path, **{wrong: "x"})

@@ -1,178 +1,173 @@
 """Summarise events (visits, orders, calls) to one row a customer, by one SQL statement."""
 
 import datetime
+from collections.abc import Sequence
+from os import PathLike
 
-import numpy as np
 import pandas as pd
-import pyarrow as pa
-from pandas.api import types
 
-from gauger.errors import (
-    ColumnValuesError,
-    KeyColumnError,
-    MissingValuesError,
-    SettingError,
-    data_rows,
-    listed,
-    plural,
-)
+from gauger.errors import SettingError, plural
+from gauger.features.event_source import CUSTOMERS, EVENTS, EventSource, event_source
+from gauger.features.event_sql import EventColumns, behaviour_sql, in_dialect
+from gauger.features.measures import Catalogue, Nouns, Period, moment, name, noun_of
 from gauger.progress import task
 from gauger.remarks import Remark, attach_remarks
 from gauger.tables.arrow import to_pandas
-from gauger.tables.checking import checked_table, refuse_missing_key
+from gauger.tables.roles import named_like_a_key
 
-_LARGEST_AMOUNT = 1e20
+MOST_LEVELS = 60
+
+Events = pd.DataFrame | str | PathLike[str]
 
 
 def summarise_events(
-    events: pd.DataFrame,
+    events: Events,
     *,
     customer: str,
     when: str,
     amount: str | None = None,
     quantity: str | None = None,
+    category: str | None = None,
+    event_key: str | None = None,
+    measures: Sequence[str] | str | None = None,
+    customers: pd.DataFrame | None = None,
     as_of: str | datetime.date | None = None,
     event_noun: str = "visits",
     amount_noun: str = "spend",
     quantity_noun: str | None = None,
+    category_noun: str | None = None,
 ) -> pd.DataFrame:
-    """One row a customer, sorted by customer: how recently, how often, and for how much.
+    """One row a customer, sorted by customer: how recently, how often, how regularly, for how much, and of what.
 
-    `customer`, `when`, `amount` and `quantity` name columns of `events`. The columns of the result:
+    `events` is a table with a row an event, or the path of a csv or Parquet file, which may be larger than memory.
+    `customer`, `when`, `amount`, `quantity` and `category` name its columns. The measures, those with * by default:
 
-    - the customer column itself,
-    - `recency_days`: whole days from the last event to `as_of`,
-    - `visits` (or `event_noun`): number of events,
-    - `active_days`: number of different days with an event,
-    - `first_seen`: day of the first event,
-    - with `amount`: `spend_total`, `spend_mean` (total over events) and `refunds`: events of negative amount are
-      refunds; they lower the total and are counted here, not among the visits,
-    - with `quantity`: its total and its mean over events, named after the column (or `quantity_noun`).
+    - `recency_days`*: whole days from the last event to `as_of`; `tenure_days` from the first; `first_seen`*: its day,
+    - `visits`*: number of events; `active_days`*: number of different days; `visits_trend`: events in the second half
+      of the period (first event of all to `as_of`) less those in the first, over their sum, from -1 to 1,
+    - `gap_days_mean`, `gap_days_spread`: mean and standard deviation of the days between active days; missing for
+      customers with one,
+    - with `amount`: `spend_total`*, `spend_mean`* (total over events), `spend_median`, `spend_largest`, `spend_trend`;
+      `refunds`*, `spend_refunded`: events of negative amount are refunds; they lower the total and are counted here,
+      not among the visits,
+    - with `quantity`: its total* and its mean* over events, named after the column,
+    - with `category`: `share_kind_…`*, a column a level with its share of the customer's events,
+      `spend_share_kind_…`, its share of the spend, and `distinct_kind`*, how many levels the customer chose,
+    - `share_monday` … `share_sunday`, `share_night`, `share_morning`, `share_afternoon`, `share_evening` (from 0, 6, 12
+      and 18 o'clock), and the same with `spend_share_…`.
+
+    `measures` chooses by name, by family (`share_kind`, `share_weekday`, `share_part_of_day` and with `spend_`) or
+    "all". `event_noun`, `amount_noun`, `quantity_noun` and `category_noun` give other names than visits, spend, the
+    quantity's column and the last word of the category's.
 
     `as_of` is a moment: only what happened before it counts. It defaults to the start of the day after the last event
-    and stands in `.attrs["as_of"]` of the result. Sums are exact in decimals of 1e-9, so the same events give the same
-    bits in any order.
+    and stands in `.attrs["as_of"]` of the result. With `event_key`, exact repeats of an event count once; without, they
+    are remarked. `customers` is a table with the same key column: who has no event comes out too, with a `recency_days`
+    of the whole period, no `first_seen`, no gaps, and 0 for the rest. Sums are exact in decimals of 1e-9, so the same
+    events give the same bits in any order.
 
     Raises UnknownColumnError; KeyColumnError for events without a customer; MissingValuesError for missing dates,
-    amounts or quantities; ColumnValuesError for dates or numbers that are none; SettingError when nothing happened
-    before `as_of`.
+    amounts or quantities; ColumnValuesError for dates or numbers that are none; SettingError for an unknown measure, a
+    category of more than 60 levels, and when nothing happened before `as_of`.
 
     >>> import gauger, pandas as pd
     >>> visits = pd.DataFrame({"who": ["b", "a", "a"], "day": ["2025-03-01", "2025-03-04", "2025-03-09"]})
     >>> gauger.summarise_events(visits, customer="who", when="day")[["who", "recency_days", "visits"]].values.tolist()
     [['a', 1, 2], ['b', 9, 1]]
     """
-    import duckdb  # a quarter of a second that only events cost
-
-    asked = [customer, when, *(name for name in (amount, quantity) if name is not None)]
-    events = checked_table(events, asked)
-    if events.empty:
-        raise SettingError("there are no events to summarise: the table has no rows.")
-    refuse_missing_key(events[customer])
-    columns = {"customer": events[customer], "moment": _moments(events[when])}
-    for role, name in (("amount", amount), ("quantity", quantity)):
-        if name is not None:
-            columns[role] = _amounts(events[name])
-    moment = _as_of(columns["moment"], as_of)
-    source = _as_arrow(pd.DataFrame(columns), customer)
-    selected = _measures(customer, event_noun, amount and amount_noun, quantity and (quantity_noun or quantity))
-    with task("summarising events"), duckdb.connect() as database:
-        database.register("events", source)
-        found = database.sql(_statement(selected), params=[moment, moment]).to_arrow_table()
-    result = to_pandas(found).rename(columns={"customer": customer})
-    if result.empty:
-        raise SettingError(
-            f"no event happened before as_of={moment.date()}; the first is on {columns['moment'].min()}."
+    columns = EventColumns(customer, when, amount, quantity, category, event_key)
+    nouns = _nouns(columns, event_noun, amount_noun, quantity_noun, category_noun)
+    with task("summarising events"), event_source(events, columns, customers) as source:
+        period = _period(source, as_of)
+        chosen = Catalogue(nouns, period).chosen(measures, customer)
+        statement = behaviour_sql(
+            columns,
+            chosen,
+            period,
+            events=EVENTS,
+            customers=None if customers is None else CUSTOMERS,
+            key_type=source.key_type,
         )
-    result.attrs["as_of"] = moment.isoformat(sep=" ").removesuffix(" 00:00:00")
-    attach_remarks(result, _remarks(columns["moment"], moment))
+        result = to_pandas(source.database.sql(statement).to_arrow_table())
+        remarks = _remarks(source, period, customers)
+    result.attrs["as_of"] = period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00")
+    attach_remarks(result, remarks)
     return result
 
 
-def _measures(customer: str, event_noun: str, amount_noun: str | None, quantity_noun: str | None) -> dict[str, str]:
-    """Each measure's name and SQL; an event of negative amount is a refund, not an event."""
-    real = "amount >= 0" if amount_noun else "true"
-    last_day = f"CAST(coalesce(max(moment) FILTER ({real}), max(moment)) AS DATE)"
-    first_day = f"CAST(coalesce(min(moment) FILTER ({real}), min(moment)) AS DATE)"
-    number = f"count(*) FILTER ({real})"
-    measures = [
-        ("recency_days", f"date_diff('day', {last_day}, CAST(CAST(? AS TIMESTAMP) AS DATE))"),
-        (event_noun, number),
-        ("active_days", f"count(DISTINCT CAST(moment AS DATE)) FILTER ({real})"),
-        ("first_seen", first_day),
-    ]
-    for noun, column in ((amount_noun, "amount"), (quantity_noun, "quantity")):
-        if noun:
-            total = f"CAST(sum(CAST({column} AS DECIMAL(38, 9))) AS DOUBLE)"
-            measures += [(f"{noun}_total", total), (f"{noun}_mean", f"{total} / nullif({number}, 0)")]
-    if amount_noun:
-        measures.append(("refunds", "count(*) FILTER (amount < 0)"))
-    names = [customer, *(name for name, _ in measures)]
-    twice = sorted({name for name in names if names.count(name) > 1})
-    if twice:
+def events_sql(
+    events: Events,
+    *,
+    dialect: str,
+    table: str,
+    customer: str,
+    when: str,
+    amount: str | None = None,
+    quantity: str | None = None,
+    category: str | None = None,
+    event_key: str | None = None,
+    measures: Sequence[str] | str | None = None,
+    customers_table: str | None = None,
+    as_of: str | datetime.date | None = None,
+    event_noun: str = "visits",
+    amount_noun: str = "spend",
+    quantity_noun: str | None = None,
+    category_noun: str | None = None,
+) -> str:
+    """The statement of `summarise_events` in the words of "postgres" or "duckdb", to be run where the events live.
+
+    `table` (and `customers_table`) are their names there. `events` are the same ones, or enough of them: the period and
+    the levels of the category are taken from them and stand in the statement.
+
+    >>> import gauger, pandas as pd
+    >>> visits = pd.DataFrame({"who": ["b", "a"], "day": ["2025-03-01", "2025-03-04"]})
+    >>> text = gauger.events_sql(visits, dialect="postgres", table="visits", customer="who", when="day")
+    >>> text.splitlines()[0]
+    'WITH chosen AS ('
+    """
+    columns = EventColumns(customer, when, amount, quantity, category, event_key)
+    nouns = _nouns(columns, event_noun, amount_noun, quantity_noun, category_noun)
+    with task("reading the period"), event_source(events, columns, None) as source:
+        period = _period(source, as_of)
+    chosen = Catalogue(nouns, period).chosen(measures, customer)
+    return in_dialect(behaviour_sql(columns, chosen, period, events=table, customers=customers_table), dialect)
+
+
+def _nouns(columns: EventColumns, event: str, amount: str, quantity: str | None, category: str | None) -> Nouns:
+    return Nouns(
+        event,
+        amount if columns.amount else None,
+        quantity or columns.quantity,
+        category or (noun_of(columns.category) if columns.category else None),
+    )
+
+
+def _period(source: EventSource, as_of: str | datetime.date | None) -> Period:
+    end = _as_of(source.last, as_of)
+    if source.first >= end:
+        raise SettingError(f"no event happened before as_of={end.date()}; the first is on {source.first}.")
+    when = f"CAST({name(source.columns.when)} AS TIMESTAMP)"
+    (timed,) = source.values(f"SELECT bool_or({when} <> date_trunc('day', {when})) FROM {EVENTS}")
+    return Period(source.first, end, _levels(source, f"{when} < {moment(end)}"), bool(timed))
+
+
+def _levels(source: EventSource, before: str) -> tuple[str, ...]:
+    if source.columns.category is None:
+        return ()
+    category = f"CAST({name(source.columns.category)} AS TEXT)"
+    found = source.values(
+        f"SELECT DISTINCT {category} FROM {EVENTS} WHERE {before} AND {category} IS NOT NULL ORDER BY 1"
+    )
+    if len(found) > MOST_LEVELS:
         raise SettingError(
-            f"two columns would be called {twice[0]!r}. Give another noun (event_noun=, amount_noun=, quantity_noun=; "
-            "on the command line --event-noun and so on)."
+            f"{source.columns.category!r} has {len(found):,} levels; shares of more than {MOST_LEVELS} say little. "
+            "Group them into fewer, or choose another category."
         )
-    return dict(measures)
+    return tuple(str(level) for level in found)
 
 
-def _statement(measures: dict[str, str]) -> str:
-    quoted = ",\n  ".join(f'{sql} AS "{name.replace(chr(34), chr(34) * 2)}"' for name, sql in measures.items())
-    return f"SELECT customer,\n  {quoted}\nFROM events WHERE moment < ?\nGROUP BY customer ORDER BY customer"
-
-
-def _as_arrow(columns: pd.DataFrame, customer: str) -> pa.Table:
-    try:
-        return pa.Table.from_pandas(columns, preserve_index=False)
-    except (pa.ArrowInvalid, pa.ArrowTypeError) as error:
-        raise KeyColumnError(
-            f"{customer!r} mixes kinds of values, such as text and numbers. Make it one kind: "
-            f"table[{customer!r}].astype(str)."
-        ) from error
-
-
-def _moments(column: pd.Series) -> pd.Series:
-    _refuse_gaps(column)
-    if types.is_datetime64_any_dtype(column):
-        return column.dt.tz_localize(None) if column.dt.tz is not None else column
-    if types.is_numeric_dtype(column):
-        raise ColumnValuesError(f"{column.name!r} holds numbers, not dates. Give dates as 2025-12-31.")
-    moments = pd.to_datetime(column, format="ISO8601", errors="coerce")
-    wrong = column[moments.isna()]
-    if not wrong.empty:
-        shown = listed(map(repr, wrong.head(3)))
-        raise ColumnValuesError(
-            f"{column.name!r} has {len(wrong):,} {plural(len(wrong), 'value')} that "
-            f"{plural(len(wrong), 'is not a date', 'are not dates')}: {shown}. Write dates as 2025-12-31."
-        )
-    return moments
-
-
-def _amounts(column: pd.Series) -> pd.Series:
-    _refuse_gaps(column)
-    numbers = pd.to_numeric(column, errors="coerce").astype(float)
-    wrong = column[numbers.isna()]
-    if not wrong.empty:
-        raise ColumnValuesError.not_numbers(str(column.name), wrong.head(3).tolist(), len(wrong))
-    outside = np.flatnonzero(~(numbers.abs() < _LARGEST_AMOUNT))
-    if outside.size:
-        raise ColumnValuesError.infinite(str(column.name), outside.tolist())
-    return numbers
-
-
-def _refuse_gaps(column: pd.Series) -> None:
-    gaps = np.flatnonzero(column.isna())
-    if gaps.size:
-        raise MissingValuesError(
-            f"{column.name!r} is missing in {gaps.size:,} {plural(gaps.size, 'event')} ({data_rows(gaps.tolist())}). "
-            "Fill it in or remove those events."
-        )
-
-
-def _as_of(moments: pd.Series, as_of: str | datetime.date | None) -> datetime.datetime:
+def _as_of(last: datetime.datetime, as_of: str | datetime.date | None) -> datetime.datetime:
     if as_of is None:
-        last = pd.Timestamp(moments.max())
         return datetime.datetime.combine(last.date() + datetime.timedelta(days=1), datetime.time())
     try:
         return datetime.datetime.fromisoformat(str(as_of)).replace(tzinfo=None)
@@ -180,12 +175,77 @@ def _as_of(moments: pd.Series, as_of: str | datetime.date | None) -> datetime.da
         raise SettingError(f"as_of={as_of!r} is not a date. Write it as 2025-12-31.") from error
 
 
-def _remarks(moments: pd.Series, as_of: datetime.datetime) -> list[Remark]:
-    later = int((moments >= as_of).sum())
-    if not later:
-        return []
-    return [
-        Remark(
-            "after-as-of", f"{later:,} {plural(later, 'event')} at or after {as_of.date()} were left out of account."
+def _remarks(source: EventSource, period: Period, customers: pd.DataFrame | None) -> list[Remark]:
+    remarks = []
+    if source.last >= period.as_of:
+        when = f"CAST({name(source.columns.when)} AS TIMESTAMP)"
+        later = source.count(f"SELECT 1 FROM {EVENTS} WHERE {when} >= {moment(period.as_of)}")
+        remarks.append(
+            Remark(
+                "after-as-of",
+                f"{later:,} {plural(later, 'event')} at or after {period.as_of.date()} were left out of account.",
+            )
         )
-    ]
+    remarks += _repeats(source)
+    return remarks if customers is None else [*remarks, *_without_events(source, period)]
+
+
+def _repeats(source: EventSource) -> list[Remark]:
+    key, customer = source.columns.key, source.columns.customer
+    if key is None:
+        repeats = source.repeated_rows()
+        if not repeats:
+            return []
+        numbering = next((column for column in source.names if named_like_a_key(column) and column != customer), "…")
+        stand = plural(repeats, "event is alike an earlier one", "events are alike an earlier one")
+        return [
+            Remark(
+                "repeated-events",
+                f"{repeats:,} {stand} in every column, and counted again. If that is a fault of the export, name the "
+                f"column that numbers events, and each counts once: event_key={numbering!r} (on the command line: "
+                f"--event-key {numbering}).",
+            )
+        ]
+    used = ", ".join(name(column) for column in source.columns.named.values())
+    once = source.count(f"SELECT DISTINCT {used} FROM {EVENTS}")
+    keys = source.count(f"SELECT DISTINCT {name(key)} FROM {EVENTS}")
+    remarks = []
+    if once < source.rows:
+        count = source.rows - once
+        text = f"{count:,} exact {plural(count, 'repeat')} of an event {plural(count, 'was', 'were')} counted once."
+        remarks.append(Remark("repeats-dropped", text, (key,)))
+    if keys < once:
+        remarks.append(
+            Remark(
+                "event-key-repeats",
+                f"{key} stands for {once:,} different events with only {keys:,} values: the same key with another "
+                "date, customer or amount. All of them were counted; look at the rows whose key repeats.",
+                (key,),
+            )
+        )
+    return remarks
+
+
+def _without_events(source: EventSource, period: Period) -> list[Remark]:
+    key = name(source.columns.customer)
+    ours = f"CAST({key} AS {source.key_type})" if source.key_type else key
+    when = f"CAST({name(source.columns.when)} AS TIMESTAMP)"
+    seen = f"SELECT DISTINCT {ours} AS customer FROM {EVENTS} WHERE {when} < {moment(period.as_of)}"
+    theirs = f"SELECT DISTINCT {key} AS customer FROM {CUSTOMERS}"
+    idle = source.count(f"{theirs} EXCEPT {seen}")
+    strangers = source.count(f"{seen} EXCEPT {theirs}")
+    remarks = []
+    if idle:
+        text = (
+            f"{idle:,} {plural(idle, 'customer has', 'customers have')} no event before {period.as_of.date()}: they "
+            f"come out with 0 events and a recency of the whole period, {period.days:,} days."
+        )
+        remarks.append(Remark("no-events", text))
+    if strangers:
+        text = (
+            f"{strangers:,} {plural(strangers, 'customer', 'customers')} of the events "
+            f"{plural(strangers, 'is', 'are')} not in the customers' table; {plural(strangers, 'it is', 'they are')} "
+            "in the result all the same."
+        )
+        remarks.append(Remark("customers-unknown", text))
+    return remarks

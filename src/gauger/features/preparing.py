@@ -146,7 +146,7 @@ def _as_numbers(column: pd.Series, name: str) -> NDArray[np.float64]:
     values: NDArray[np.float64] = column.to_numpy(dtype=np.float64, na_value=np.nan)
     infinite = np.flatnonzero(np.abs(values) > LARGEST)
     if infinite.size:
-        raise ColumnValuesError.infinite(name, infinite.tolist())
+        raise ColumnValuesError.infinite(name, infinite[:3].tolist(), infinite.size)
     if np.isnan(values).all():
         raise ColumnValuesError(f"{name!r} has no value for any customer. Leave it out of the features.")
     return values

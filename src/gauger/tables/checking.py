@@ -41,4 +41,4 @@ def refuse_missing_key(keys: pd.Series) -> None:
     """Raise KeyColumnError, with the first rows at fault, unless every key is there; it may repeat, as in events."""
     gaps = np.flatnonzero(keys.isna())
     if gaps.size:
-        raise KeyColumnError.missing(str(keys.name), gaps.tolist())
+        raise KeyColumnError.missing(str(keys.name), gaps[:3].tolist(), gaps.size)

@@ -1,6 +1,6 @@
-"""Read a table from an open format, keeping every value what it is."""
+"""Read a table from an open format or a database, keeping every value what it is."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from os import PathLike
 from pathlib import Path
 
@@ -8,46 +8,92 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from gauger.errors import MissingFileError, TableFileError
+from gauger.errors import MissingFileError, SettingError, TableFileError
 from gauger.progress import task
+from gauger.remarks import attach_remarks
 from gauger.tables.arrow import to_pandas
-from gauger.tables.csv import read_csv
+from gauger.tables.databases import is_url, read_database, without_password
+from gauger.tables.delimited import read_delimited
+from gauger.tables.json_lines import read_json_lines
+from gauger.tables.proving import ReadingRules, settle
+from gauger.tables.spreadsheets import read_spreadsheet
+from gauger.tables.text import Readout, kind_of_file
 
 _FOREIGN = {b"PAR1": "a Parquet file", b"PK\x03\x04": "a spreadsheet or a zip archive", b"\x1f\x8b": "a gzip archive"}
+_MAGIC = {".parquet": b"PAR1", ".xlsx": b"PK\x03\x04", ".gz": b"\x1f\x8b"}
 
 
-def read_table(path: str | PathLike[str]) -> pd.DataFrame:
-    """Read a csv or Parquet file as a DataFrame, one row a line.
+def read_table(
+    source: str | PathLike[str],
+    *,
+    sheet: str | None = None,
+    table: str | None = None,
+    query: str | None = None,
+    decimal: str = ".",
+    thousands: str | None = None,
+    dates: str | Mapping[str, str] | None = None,
+    as_text: Sequence[str] = (),
+    header: bool | None = None,
+    encoding: str | None = None,
+    skip_bad_lines: str | PathLike[str] | None = None,
+) -> pd.DataFrame:
+    """Read a file, or a table of a database, as a DataFrame.
+
+    `source` is a path that ends in .csv, .tsv or .jsonl (also with .gz), .parquet or .xlsx; or a database's URL, such
+    as `sqlite:///shop.db` or `postgresql+psycopg://user@host/shop`, with the name of a `table` or a `query`. Passwords
+    in a URL are never repeated.
 
     Values keep their nature: whole numbers stay whole (also where some are missing), codes such as `00417` or `4E5`
-    stay text, ISO dates become dates. Empty cells, `NA`, `N/A`, `NaN`, `null` and `None` are missing values.
+    stay text, ISO dates become dates. In delimited text the delimiter, the quotes, the encoding (UTF-8, UTF-16,
+    Windows-1252) and whether the first line names the columns are found out, and an empty cell, `NA`, `N/A`, `NaN`,
+    `null` and `None` are missing values. What cannot be found out is told:
 
-    Raises MissingFileError when there is no such file, and TableFileError when it is empty, has no rows, repeats a
-    column name, or is not what its ending says; malformed lines are named by number.
+    - `sheet`: the sheet of a workbook, by default the first,
+    - `decimal`, `thousands`: the marks of numbers, such as "," and ".",
+    - `dates`: the format of dates, such as "%d.%m.%Y", or by column `{"joined": "%d.%m.%Y"}`,
+    - `as_text`: columns that stay text, whatever they look like,
+    - `header`: whether the first line names the columns; `encoding`: of the text,
+    - `skip_bad_lines`: a file; malformed lines go there, with number and fault, instead of being an error.
+
+    Guesses and skipped lines are in `remarks_of(result)`. Raises MissingFileError when there is no such file;
+    TableFileError when it is empty, has no rows, repeats a column name, or is not what its ending says, with the
+    numbers of malformed lines; DatabaseError, UnknownTableError, MissingPackageError, SettingError.
 
     >>> import gauger
     >>> visits = gauger.read_table(gauger.demo_file("visits.csv"))
     >>> len(visits), visits["seats"].dtype.name
     (36855, 'int64')
     """
-    file = Path(path)
+    if isinstance(as_text, str):
+        raise SettingError(f"as_text={as_text!r} must be a list of names: as_text=[{as_text!r}].")
+    kept = None if skip_bad_lines is None else Path(skip_bad_lines)
+    rules = ReadingRules(decimal, thousands, dates, tuple(as_text), header, encoding, kept)
+    if isinstance(source, str) and is_url(source):
+        _refuse_setting("sheet", sheet, "a workbook (.xlsx)")
+        name = without_password(source)
+        found, remarks = read_database(source, table, query, rules)
+    else:
+        for setting, value in (("table", table), ("query", query)):
+            _refuse_setting(setting, value, "a database, by URL")
+        name = str(source)
+        found, remarks = _read_file(Path(source), sheet, rules)
+    if not found.num_rows:
+        raise TableFileError(f"{name} has a header but no rows. Check the export or the query that made it.")
+    result = to_pandas(found)
+    if remarks:
+        attach_remarks(result, remarks)
+    return result
+
+
+def refuse_unreadable(file: Path) -> None:
+    """Raise unless a file is there, holds something, and begins as its ending promises."""
     if not file.exists():
         raise MissingFileError.at(file)
-    reader = _READERS.get(file.suffix.lower())
-    if reader is None:
-        known = " and ".join(_READERS)
+    if kind_of_file(file) not in _READABLE:
+        known = ", ".join(_READABLE)
         raise TableFileError(f"{file} ends in {file.suffix!r}; Gauger reads {known} files. Save it as one of these.")
     if file.is_dir():
         raise TableFileError(f"{file} is a folder; give the file to read.")
-    _refuse_foreign(file)
-    with task(f"reading {file.name}"):
-        table = reader(file)
-    if table.empty:
-        raise TableFileError(f"{file} has a header but no rows. Check the export that made it.")
-    return table
-
-
-def _refuse_foreign(file: Path) -> None:
     try:
         with file.open("rb") as stream:
             head = stream.read(4)
@@ -56,19 +102,44 @@ def _refuse_foreign(file: Path) -> None:
     if not head:
         raise TableFileError(f"{file} is empty. Check the export that made it.")
     found = next((what for magic, what in _FOREIGN.items() if head.startswith(magic)), None)
-    expected = "a Parquet file" if file.suffix.lower() == ".parquet" else None
+    expected = _FOREIGN.get(_MAGIC.get(file.suffix.lower(), b""))
     if found != expected:
+        what = found or f"not {expected}"
         raise TableFileError(
-            f"{file} is not what its ending says: it is {found or 'not a Parquet file'}. "
-            "Give it the right ending, or export it again."
+            f"{file} is not what its ending says: it is {what}. Give it the right ending, or export it again."
         )
 
 
-def _read_parquet(file: Path) -> pd.DataFrame:
+def _read_file(file: Path, sheet: str | None, rules: ReadingRules) -> Readout:
+    refuse_unreadable(file)
+    if file.suffix.lower() == ".xlsx":
+        return read_spreadsheet(file, sheet, rules)
+    _refuse_setting("sheet", sheet, "a workbook (.xlsx)")
+    with task(f"reading {file.name}"):
+        try:
+            return _TEXT_AND_PARQUET[kind_of_file(file)](file, rules)
+        except (EOFError, OSError) as error:
+            if isinstance(error, TableFileError):
+                raise
+            raise TableFileError(f"{file} is damaged or cut short: {error}. Export it again.") from error
+
+
+def _read_parquet(file: Path, rules: ReadingRules) -> Readout:
     try:
-        return to_pandas(pq.read_table(file))
-    except (pa.ArrowInvalid, OSError) as error:
+        return settle(pq.read_table(file), rules, iso_dates=False), []
+    except pa.ArrowInvalid as error:
         raise TableFileError(f"{file} is damaged or cut short: {error}. Export it again.") from error
 
 
-_READERS: dict[str, Callable[[Path], pd.DataFrame]] = {".csv": read_csv, ".parquet": _read_parquet}
+def _refuse_setting(name: str, value: object, fits: str) -> None:
+    if value is not None:
+        raise SettingError(f"{name}={value!r} is for {fits}; leave it out.")
+
+
+_TEXT_AND_PARQUET: dict[str, Callable[[Path, ReadingRules], Readout]] = {
+    ".csv": read_delimited,
+    ".tsv": read_delimited,
+    ".jsonl": read_json_lines,
+    ".parquet": _read_parquet,
+}
+_READABLE = (*_TEXT_AND_PARQUET, ".xlsx")

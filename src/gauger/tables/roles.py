@@ -47,13 +47,18 @@ def guess_role(column: pd.Series, name: str, *, key: str | None = None) -> Role:
     return Role("text", f"text with {distinct:,} values")
 
 
+def named_like_a_key(name: str) -> bool:
+    """Whether a column's name is that of a key or a number of rows, such as visit_id or orderNo."""
+    return _KEY_NAME.search(name) is not None
+
+
 def is_identifier(column: pd.Series, name: str) -> bool:
     """Whether a column names its rows: never missing, never repeated, and numbered, short codes or named like a key."""
     if len(column) < 3 or bool(column.isna().any()) or not bool(column.is_unique):
         return False
     if types.is_float_dtype(column) or types.is_datetime64_any_dtype(column):
         return False
-    named = _KEY_NAME.search(name) is not None
+    named = named_like_a_key(name)
     if types.is_integer_dtype(column):
         numbered = len(column) >= 20 and int(column.max()) - int(column.min()) == len(column) - 1
         return named or numbered

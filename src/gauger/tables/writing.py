@@ -12,15 +12,18 @@ from typing import Protocol
 
 import pandas as pd
 
-from gauger.errors import GaugerError, OutputError, TableFileError, listed, plural
+from gauger.errors import GaugerError, OutputError, listed, plural
 from gauger.progress import task
+from gauger.tables.formats import write_file
 
 
 def write_table(table: pd.DataFrame, path: str | PathLike[str], *, replace: bool = False) -> Path:
-    """Write a DataFrame, without its index, as csv or Parquet by the path's ending, and return the path.
+    """Write a DataFrame, without its index, and return the path.
 
-    The file appears whole, by a rename. Raises OutputError when it exists and `replace` is not set, or when the
-    folder cannot be written; TableFileError for another ending.
+    The path's ending says the format: .csv, .tsv or .jsonl (also with .gz), .parquet or .xlsx. Text that a spreadsheet
+    would take for a formula (it starts with =, +, - or @) gets an apostrophe in csv and tsv, which `read_table` takes
+    away again. The file appears whole, by a rename. Raises OutputError when it exists and `replace` is not set, or
+    when the folder cannot be written; TableFileError for another ending, or for what the format cannot hold.
 
     >>> import gauger, pandas as pd, tempfile
     >>> with tempfile.TemporaryDirectory() as folder:
@@ -57,15 +60,9 @@ class Results:
         return place
 
     def add_table(self, name: str, table: pd.DataFrame) -> None:
-        """Write a DataFrame, without its index, as csv or Parquet by the name's ending."""
-        suffix = Path(name).suffix.lower()
+        """Write a DataFrame, without its index, in the format of the name's ending."""
         with task(f"writing {name}"):
-            if suffix == ".csv":
-                table.to_csv(self.path(name), index=False, lineterminator="\n")
-            elif suffix == ".parquet":
-                table.to_parquet(self.path(name), index=False)
-            else:
-                raise TableFileError(f"{name} ends in {suffix!r}; Gauger writes .csv and .parquet files.")
+            write_file(table, self.path(name))
 
     def add_figure(self, name: str, figure: Savable) -> None:
         """Write a figure in the format of the name's ending."""

@@ -1,0 +1,245 @@
+"""Where events come from (a DataFrame, a csv or a Parquet file) as one DuckDB relation, checked before it is used."""
+
+import datetime
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from os import PathLike
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pyarrow.parquet as pq
+from pandas.api import types
+
+from gauger.errors import (
+    ColumnValuesError,
+    GaugerError,
+    KeyColumnError,
+    MissingValuesError,
+    SettingError,
+    TableFileError,
+    UnknownColumnError,
+    data_rows,
+    listed,
+    plural,
+)
+from gauger.features.event_sql import EventColumns
+from gauger.features.measures import name, text
+from gauger.tables.checking import checked_table, refuse_missing_key
+from gauger.tables.delimited import plain_layout
+from gauger.tables.reading import read_table, refuse_unreadable
+from gauger.tables.text import MISSING_WORDS
+
+if TYPE_CHECKING:
+    from duckdb import DuckDBPyConnection
+
+EVENTS, CUSTOMERS = "events", "customers"
+LARGEST_AMOUNT = 1e20
+
+_MEMORY = "1200MB"
+_WHOLE = r"-?(0|[1-9]\d{0,17})"
+
+
+@dataclass(frozen=True)
+class _Check:
+    """A condition that no event may fulfil, and what it would mean."""
+
+    column: str
+    fault: str
+    test: str
+
+
+@dataclass(frozen=True)
+class EventSource:
+    """A connection that holds `events` (and `customers`), and what was found out about them."""
+
+    database: "DuckDBPyConnection"
+    columns: EventColumns
+    key_type: str | None
+    rows: int
+    first: datetime.datetime
+    last: datetime.datetime
+
+    @property
+    def names(self) -> list[str]:
+        """Every column of the events."""
+        return list(_column_types(self.database))
+
+    def values(self, sql: str) -> list[object]:
+        """The first column of what a statement gives."""
+        return [row[0] for row in self.database.execute(sql).fetchall()]
+
+    def count(self, rows: str) -> int:
+        """How many rows a statement gives."""
+        return int(self.database.execute(f"SELECT count(*) FROM ({rows})").fetchall()[0][0])
+
+    def repeated_rows(self) -> int:
+        """How many events are alike an earlier one in every column."""
+        names = ", ".join(map(name, self.names))
+        hashes = self.database.execute(f"SELECT hash({names}) AS h FROM {EVENTS}").fetchnumpy()["h"]
+        marks = np.asarray(hashes)
+        marks.sort()
+        return int(np.count_nonzero(marks[1:] == marks[:-1]))
+
+
+@contextmanager
+def event_source(
+    events: pd.DataFrame | str | PathLike[str], columns: EventColumns, customers: pd.DataFrame | None
+) -> Iterator[EventSource]:
+    """Connect the events and refuse what cannot be summarised: unknown columns, gaps, values of the wrong kind."""
+    import duckdb  # a quarter of a second that only events cost
+
+    with tempfile.TemporaryDirectory(prefix="gauger-events-") as spill:
+        settings: dict[str, str | bool | int | float | list[str]] = {"temp_directory": spill}
+        if not isinstance(events, pd.DataFrame):
+            settings["memory_limit"] = _MEMORY
+        with duckdb.connect(config=settings) as database:
+            if isinstance(events, pd.DataFrame):
+                untyped = False
+                database.register(EVENTS, _as_arrow(events, columns))
+            else:
+                untyped = _connect_file(database, Path(events), columns)
+            try:
+                source = _checked(database, columns, untyped=untyped)
+            except duckdb.Error:
+                if not untyped or isinstance(events, pd.DataFrame):
+                    raise
+                # What DuckDB's reader cannot take, ours explains, or reads after all.
+                database.execute(f"DROP VIEW {EVENTS}")
+                database.register(EVENTS, _as_arrow(read_table(events), columns))
+                source = _checked(database, columns, untyped=False)
+            if customers is not None:
+                _connect_customers(source, customers)
+            yield source
+
+
+def _connect_file(database: "DuckDBPyConnection", file: Path, columns: EventColumns) -> bool:
+    """Connect a file; the answer says whether its values are still text."""
+    refuse_unreadable(file)
+    layout = plain_layout(file)
+    if layout is not None:
+        words = ", ".join(text(word) for word in MISSING_WORDS)
+        relation = (
+            f"read_csv({text(str(file))}, delim = {text(layout.delimiter)}, quote = {text(layout.quote)}, "
+            f"escape = {text(layout.quote)}, header = true, all_varchar = true, nullstr = [{words}])"
+        )
+    elif file.suffix.lower() == ".parquet" and not _has_zones(file):
+        relation = f"read_parquet({text(str(file))})"
+    else:
+        database.register(EVENTS, _as_arrow(read_table(file), columns))
+        return False
+    database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM {relation}")
+    return layout is not None
+
+
+def _has_zones(file: Path) -> bool:
+    """Whether a Parquet file holds moments with a time zone, which are taken as the clock on the wall showed them."""
+    try:
+        schema = pq.read_schema(file)
+    except (pa.ArrowInvalid, OSError) as error:
+        raise TableFileError(f"{file} is damaged or cut short: {error}. Export it again.") from error
+    return any(pa.types.is_timestamp(kind) and kind.tz is not None for kind in schema.types)
+
+
+def _as_arrow(events: pd.DataFrame, columns: EventColumns) -> pa.Table:
+    events = checked_table(events, columns.named.values())
+    arrays = {}
+    for column in events.columns:
+        values = events[column]
+        if types.is_datetime64_any_dtype(values) and values.dt.tz is not None:
+            values = values.dt.tz_localize(None)
+        try:
+            arrays[column] = pa.array(values, from_pandas=True)
+        except (pa.ArrowInvalid, pa.ArrowTypeError) as error:
+            if column == columns.customer:
+                raise KeyColumnError(
+                    f"{column!r} mixes kinds of values, such as text and numbers. Make it one kind: "
+                    f"table[{column!r}].astype(str)."
+                ) from error
+            arrays[column] = pa.array(values.map(str, na_action="ignore"), pa.string(), from_pandas=True)
+    return pa.table(arrays)
+
+
+def _checked(database: "DuckDBPyConnection", columns: EventColumns, *, untyped: bool) -> EventSource:
+    kinds = _column_types(database)
+    if any(column not in kinds for column in columns.named.values()):
+        raise UnknownColumnError.among(columns.named.values(), list(kinds))
+    if _is_number(kinds[columns.when]):
+        raise ColumnValuesError(f"{columns.when!r} holds numbers, not dates. Give dates as 2025-12-31.")
+    when = f"TRY_CAST({name(columns.when)} AS TIMESTAMP)"
+    whole = f"bool_and(regexp_full_match({name(columns.customer)}, {text(_WHOLE)}))" if untyped else "false"
+    checks = list(_checks(columns))
+    counts = ", ".join(f"count(*) FILTER (WHERE {check.test})" for check in checks)
+    facts = f"SELECT count(*), min({when}), max({when}), {whole}, {counts} FROM {EVENTS}"
+    rows, first, last, is_whole, *faults = database.execute(facts).fetchall()[0]
+    if not rows:
+        raise SettingError("there are no events to summarise: the table has no rows.")
+    for check, count in zip(checks, faults, strict=True):
+        if count:
+            raise _fault(database, check, count)
+    return EventSource(database, columns, "BIGINT" if is_whole else None, rows, first, last)
+
+
+def _checks(columns: EventColumns) -> Iterator[_Check]:
+    numbers = [column for column in (columns.amount, columns.quantity) if column is not None]
+    yield _Check(columns.customer, "no key", f"{name(columns.customer)} IS NULL")
+    for column in (columns.when, *numbers):
+        yield _Check(column, "missing", f"{name(column)} IS NULL")
+    for column, kind, fault in (
+        (columns.when, "TIMESTAMP", "no date"),
+        *((each, "DOUBLE", "no number") for each in numbers),
+    ):
+        yield _Check(column, fault, f"{name(column)} IS NOT NULL AND TRY_CAST({name(column)} AS {kind}) IS NULL")
+    for column in numbers:
+        yield _Check(column, "endless", f"NOT abs(TRY_CAST({name(column)} AS DOUBLE)) < {LARGEST_AMOUNT:.0f}")
+
+
+def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerError:
+    numbered = f"SELECT row_number() OVER () - 1 AS place, * FROM {EVENTS}"
+    rows = database.execute(
+        f"SELECT place, {name(check.column)} FROM ({numbered}) WHERE {check.test} LIMIT 3"
+    ).fetchall()
+    places, values = [row[0] for row in rows], [row[1] for row in rows]
+    if check.fault == "no key":
+        return KeyColumnError.missing(check.column, places, count)
+    if check.fault == "endless":
+        return ColumnValuesError.infinite(check.column, places, count)
+    if check.fault == "no number":
+        return ColumnValuesError.not_numbers(check.column, values, count)
+    if check.fault == "missing":
+        return MissingValuesError(
+            f"{check.column!r} is missing in {count:,} {plural(count, 'event')} ({data_rows(places)}). "
+            "Fill it in or remove those events."
+        )
+    wrong = plural(count, "value that is not a date", "values that are not dates")
+    return ColumnValuesError(
+        f"{check.column!r} has {count:,} {wrong}: {listed(map(repr, values))}. Write dates as 2025-12-31, or say how "
+        "they are written when reading the table: dates='%d.%m.%Y' (on the command line: --dates %d.%m.%Y)."
+    )
+
+
+def _connect_customers(source: EventSource, customers: pd.DataFrame) -> None:
+    key = source.columns.customer
+    customers = checked_table(customers, [key])
+    refuse_missing_key(customers[key])
+    source.database.register(CUSTOMERS, pa.table({key: pa.array(customers[key], from_pandas=True)}))
+    theirs = _column_types(source.database, CUSTOMERS)[key]
+    ours = source.key_type or _column_types(source.database)[key]
+    if _is_number(theirs) != _is_number(ours):
+        words = ["numbers" if _is_number(kind) else "text" for kind in (theirs, ours)]
+        raise KeyColumnError(
+            f"{key!r} is {words[0]} in the customers' table but {words[1]} in the events, so none would match. Read "
+            f"both alike: read_table(…, as_text=[{key!r}]) (on the command line: --as-text {key})."
+        )
+
+
+def _column_types(database: "DuckDBPyConnection", table: str = EVENTS) -> dict[str, str]:
+    return {row[0]: row[1] for row in database.execute(f"DESCRIBE {table}").fetchall()}
+
+
+def _is_number(kind: str) -> bool:
+    return kind.removeprefix("U").startswith(("TINY", "SMALL", "INT", "BIG", "HUGE", "DOUBLE", "FLOAT", "DECIMAL"))

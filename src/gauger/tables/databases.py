@@ -1,0 +1,126 @@
+"""Tables and queries of a database, by URL."""
+
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING
+from urllib.parse import unquote
+
+import pyarrow as pa
+
+from gauger.errors import DatabaseError, MissingFileError, SettingError, UnknownTableError, needed_package
+from gauger.progress import task
+from gauger.tables.cells import column_of, joined
+from gauger.tables.proving import ReadingRules, settle
+from gauger.tables.text import Readout
+
+if TYPE_CHECKING:
+    from sqlalchemy import URL, Connection, Engine, Executable
+
+CHUNK = 20_000
+
+_URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
+_PASSWORD = re.compile(r"(://[^:/@]*):.*@")
+_SECRET_SETTING = re.compile(r"([?&][^=&]*(?:pass|pwd|secret|token)[^=&]*=)[^&\s]*", re.IGNORECASE)
+
+
+def is_url(source: str) -> bool:
+    """Whether a source is a database's URL and not a path."""
+    return _URL.match(source) is not None
+
+
+def without_password(text: str) -> str:
+    """A URL, or a text that holds one, with `***` for what nobody else should read."""
+    return _SECRET_SETTING.sub(r"\1***", _PASSWORD.sub(r"\1:***@", text))
+
+
+def read_database(source: str, table: str | None, query: str | None, rules: ReadingRules) -> Readout:
+    """Read one table or one query's result, in chunks."""
+    if (table is None) == (query is None):
+        given = "both" if table else "neither"
+        raise SettingError(
+            f"a database needs table= or query=, and {given} was given (on the command line: --table or --query)."
+        )
+    with _connected(source) as connection:
+        statement, rows = _whole_table(connection, source, table) if table else _own_query(query or "")
+        name = f"reading {table}" if table else "reading the query's result"
+        result = connection.execution_options(stream_results=True, yield_per=CHUNK).execute(statement)
+        names = list(result.keys())
+        chunks: list[list[pa.Array]] = [[] for _ in names]
+        with task(name, rows) as advance:
+            for part in result.partitions():
+                for column, values in zip(chunks, zip(*part, strict=True), strict=True):
+                    column.append(column_of(values))
+                advance(len(part))
+    columns = {name: joined(column) for name, column in zip(names, chunks, strict=True)}
+    return settle(pa.table(columns), rules, iso_dates=True), []
+
+
+def _whole_table(connection: "Connection", source: str, name: str) -> "tuple[Executable, int]":
+    import sqlalchemy as sa
+
+    schema, _, bare = name.rpartition(".")
+    inspector = sa.inspect(connection)
+    if not inspector.has_table(bare, schema=schema or None):
+        present = [*inspector.get_table_names(schema or None), *inspector.get_view_names(schema or None)]
+        raise UnknownTableError.among(name, present, without_password(source))
+    table = sa.table(bare, schema=schema or None)
+    rows = connection.execute(sa.select(sa.func.count()).select_from(table)).scalar_one()
+    return sa.select(sa.text("*")).select_from(table), rows
+
+
+def _own_query(query: str) -> "tuple[Executable, None]":
+    import sqlalchemy as sa
+
+    return sa.text(query.replace(":", r"\:")), None
+
+
+@contextmanager
+def _connected(source: str) -> "Iterator[Connection]":
+    """A connection; whatever goes wrong with it is told without the password."""
+    with needed_package("sqlalchemy", "sql"):
+        import sqlalchemy as sa
+    place = without_password(source)
+    try:
+        url = sa.make_url(source)
+        _refuse_missing_file(url)
+        engine = _engine(url, place)
+        try:
+            with engine.connect() as connection:
+                yield connection
+        finally:
+            engine.dispose()
+    except sa.exc.SQLAlchemyError as error:
+        told = str(getattr(error, "orig", None) or error).strip().splitlines()[0]
+        # The driver's own words may quote the URL, so the chain of causes is cut.
+        raise DatabaseError(f"{place}: {_without_secrets(told, source)}") from None
+
+
+def _engine(url: "URL", place: str) -> "Engine":
+    import sqlalchemy as sa
+
+    try:
+        return sa.create_engine(url)
+    except ModuleNotFoundError as error:
+        raise DatabaseError(
+            f"{place} needs the Python package {error.name!r} to be reached. For PostgreSQL: pip install 'gauger[sql]' "
+            "and a URL that starts with postgresql+psycopg://."
+        ) from None
+
+
+def _refuse_missing_file(url: "URL") -> None:
+    """A missing SQLite file would be made, empty, by looking into it."""
+    if url.get_backend_name() == "sqlite" and url.database and url.database != ":memory:":
+        file = Path(url.database)
+        if not file.exists():
+            raise MissingFileError.at(file)
+
+
+def _without_secrets(told: str, source: str) -> str:
+    found = _PASSWORD.search(source)
+    typed = source[found.end(1) + 1 : found.end() - 1] if found else ""
+    told = without_password(told.replace(source, without_password(source)))
+    for secret in filter(None, (typed, unquote(typed))):
+        told = told.replace(secret, "***")
+    return told

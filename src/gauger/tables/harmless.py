@@ -1,0 +1,32 @@
+"""Text that a spreadsheet would take for a formula: made harmless when written, and as it was when read back."""
+
+import re
+
+import pandas as pd
+import pyarrow as pa
+import pyarrow.compute as pc
+
+_FORMULA = r"^('*[=+\-@\t\r])"
+_GUARDED = r"^'('*[=+\-@\t\r])"
+
+
+def made_harmless(text: "pd.Series[str]") -> "pd.Series[str]":
+    """Text with an apostrophe before whatever starts like a formula; what already has one gets another."""
+    return text.str.replace(_FORMULA, r"'\1", regex=True)
+
+
+def name_made_harmless(name: str) -> str:
+    """A column name, with an apostrophe before it when it starts like a formula."""
+    return re.sub(_FORMULA, r"'\1", name)
+
+
+def name_as_it_was(name: str) -> str:
+    """The column name before `name_made_harmless`."""
+    return re.sub(_GUARDED, r"\1", name)
+
+
+def text_as_it_was(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """The text before `made_harmless`."""
+    if not pc.any(pc.starts_with(column, "'")).as_py():
+        return column
+    return pc.replace_substring_regex(column, _GUARDED, r"\1")

@@ -1,0 +1,79 @@
+"""JSON lines: one object a line."""
+
+import json
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.json as pa_json
+
+from gauger.errors import TableFileError
+from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
+from gauger.tables.cells import column_of, joined
+from gauger.tables.proving import ReadingRules, settle
+from gauger.tables.text import UTF8, Readout, TextFile, in_its_encoding
+
+
+def read_json_lines(file: Path, rules: ReadingRules) -> Readout:
+    """Read a file with a JSON object on every line; values stay what they are, ISO dates become dates."""
+    return in_its_encoding(file, rules.encoding, lambda text: _read(text, rules))
+
+
+def _read(text: TextFile, rules: ReadingRules) -> Readout:
+    table, remarks = None, []
+    if text.encoding == UTF8:
+        table = _read_at_once(text)
+    if table is None:
+        table, bad = _read_line_by_line(text)
+        if bad and rules.skip_bad_lines is None:
+            raise refuse_bad_lines(text.path, bad, "one JSON object")
+        if bad and rules.skip_bad_lines is not None:
+            remarks = keep_bad_lines(text.path, bad, rules.skip_bad_lines)
+    nested = [field.name for field in table.schema if pa.types.is_nested(field.type)]
+    if nested:
+        raise TableFileError(
+            f"{text.path} holds objects or lists in {nested[0]!r}. Flatten them to one value a column."
+        )
+    return settle(table, rules, iso_dates=True), remarks
+
+
+def _read_at_once(text: TextFile) -> pa.Table | None:
+    """The table, or None when a line is malformed or a column mixes kinds of values."""
+    try:
+        with text.open_for_arrow() as stream:
+            table = pa_json.read_json(stream)
+        table.validate(full=True)
+    except pa.ArrowInvalid as error:
+        if "UTF8" in str(error):
+            raise text.not_encoded_so() from error
+        return None
+    return pa.table({name: _without_nulls(table[name]) for name in table.column_names})
+
+
+def _without_nulls(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    if pa.types.is_timestamp(column.type):
+        return column.cast(pa.timestamp("us"))
+    return column.cast(pa.float64()) if pa.types.is_null(column.type) else column
+
+
+def _read_line_by_line(text: TextFile) -> tuple[pa.Table, list[BadLine]]:
+    bad: list[BadLine] = []
+    records = []
+    with text.open_text() as stream:
+        for number, line in enumerate(stream, 1):
+            if not line.strip():
+                continue
+            try:
+                record = json.loads(line)
+            except json.JSONDecodeError as error:
+                bad.append(BadLine(number, error.msg, line.rstrip("\r\n")))
+                continue
+            if isinstance(record, dict):
+                records.append(record)
+            else:
+                bad.append(BadLine(number, f"a {type(record).__name__}", line.rstrip("\r\n")))
+    names = list(dict.fromkeys(name for record in records for name in record))
+    values = {name: [record.get(name) for record in records] for name in names}
+    for name, column in values.items():
+        if any(isinstance(value, (dict, list)) for value in column):
+            raise TableFileError(f"{text.path} holds objects or lists in {name!r}. Flatten them to one value a column.")
+    return pa.table({name: joined([column_of(column)]) for name, column in values.items()}), bad
