@@ -9,7 +9,7 @@ if TYPE_CHECKING:
     from gauger.clustering import segment_by_kmeans
     from gauger.demo import demo_file
     from gauger.errors import GaugerError
-    from gauger.features import FeatureSet, events_sql, prepare, summarise_events
+    from gauger.features import FeatureSet, events_sql, pivot_series, prepare, prepare_alike, summarise_events
     from gauger.profiling import Profile, profile, profile_assignments
     from gauger.progress import listening
     from gauger.remarks import Remark, remarks_of
@@ -33,7 +33,9 @@ __all__ = [
     "events_sql",
     "listening",
     "look",
+    "pivot_series",
     "prepare",
+    "prepare_alike",
     "profile",
     "profile_assignments",
     "read_table",
@@ -59,7 +61,9 @@ _ROOMS = {
     "events_sql": "features",
     "listening": "progress",
     "look": "tables",
+    "pivot_series": "features",
     "prepare": "features",
+    "prepare_alike": "features",
     "profile": "profiling",
     "profile_assignments": "profiling",
     "read_table": "tables",

@@ -61,12 +61,12 @@ def test_the_demo_members_are_seen_as_they_are(members: pd.DataFrame) -> None:
 
 def test_remarks_name_constants_codes_gaps_and_a_repeating_key(members: pd.DataFrame, visits: pd.DataFrame) -> None:
     remarks = {remark.code: remark for remark in gauger.look(members, key="member_id").remarks}
-    assert set(remarks) == {"constant", "code-as-measure", "missing"}
+    assert set(remarks) == {"constant", "code-as-measure", "missing", "single-levels"}
     assert remarks["constant"].features == ("staff_note",)
     assert remarks["missing"].features == ("age", "email")
-    (repeats,) = gauger.look(visits, key="member_id").remarks
-    assert repeats.code == "key-repeats"
-    assert "34,500 of 36,855 rows" in repeats.text
+    repeats = {remark.code: remark.text for remark in gauger.look(visits, key="member_id").remarks}
+    assert "34,500 of 36,855 rows" in repeats["key-repeats"]
+    assert repeats["repeated-rows"].startswith("60 rows are exact repeats")
 
 
 def test_a_clean_table_has_no_remarks() -> None:

@@ -11,6 +11,7 @@ from gauger import __version__
 from gauger.cli.counts import counts
 from gauger.cli.demo import demo
 from gauger.cli.features import features
+from gauger.cli.groups import with_groups
 from gauger.cli.look import look
 from gauger.cli.profile import profile
 from gauger.cli.segment import segment
@@ -66,7 +67,7 @@ def _all_commands(
 
 
 for command in (look, features, counts, segment, profile, demo):
-    app.command()(command)
+    app.command()(with_groups(command))
 
 
 def main() -> None:

@@ -6,27 +6,53 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from gauger.cli.options import Reading, Replace, Source
+
 if TYPE_CHECKING:
     import pandas as pd
 
+LOOK_FILES = ("columns.csv", "distributions.png", "correlations.png")
+
 
 def look(
-    table: Annotated[Path, typer.Argument(metavar="TABLE", help="A csv or Parquet file: customers, events, anything.")],
+    source: Source,
+    reading: Reading,
     key: Annotated[
         str | None, typer.Option(metavar="COLUMN", help="The column that identifies a customer, if there is one.")
     ] = None,
+    out: Annotated[
+        Path | None,
+        typer.Option(metavar="FOLDER", help="Also write columns.csv, distributions.png and correlations.png here."),
+    ] = None,
+    replace: Replace = False,
 ) -> None:
     """Show what each column is, and what a study would stumble over.
 
-    A row a column: its role, type, gaps, range and skew; then the remarks.
+    A row a column: its role, type, gaps, range and skew; then why it got its role, and the remarks.
     """
     from gauger import tables
     from gauger.cli import console
 
-    seen = tables.look(tables.read_table(table), key=key)
-    console.title(f"{table.name}: {seen.headline()}")
-    show_columns(seen.columns)
+    table = reading.read(source)
+    seen = tables.look(table, key=key)
+    paths: list[Path] = []
+    if out is not None:
+        from gauger.drawing import correlations, distributions
+
+        names = LOOK_FILES[: 1 + min(len(seen.measures), 2)]
+        with tables.result_folder(out, names, replace=replace) as results:
+            results.add_table("columns.csv", seen.columns.reset_index())
+            for name, draw in zip(names[1:], (distributions, correlations), strict=False):
+                results.add_figure(name, draw(table, key))
+        paths = results.paths
+    console.title(f"{Path(tables.without_password(source)).name}: {seen.headline()}")
+    show_columns(seen.columns.drop(columns="because"))
+    console.heading("Why these roles")
+    for role, columns in seen.columns.groupby("role", sort=False):
+        reasons = columns.groupby("because", sort=False).groups
+        console.step(str(role), "; ".join(f"{', '.join(names)}: {because}" for because, names in reasons.items()))
     console.remarks(seen.remarks)
+    console.wrote(paths)
 
 
 def show_columns(columns: "pd.DataFrame") -> None:

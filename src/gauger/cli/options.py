@@ -1,7 +1,7 @@
 """Options that several commands share, and the words that are typed for them."""
 
 import shlex
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -10,70 +10,142 @@ import typer
 from gauger.errors import SettingError
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from gauger.features import FeatureSet
 
-TablePath = Annotated[Path, typer.Argument(metavar="TABLE", help="A csv or Parquet file with one row a customer.")]
-Key = Annotated[str, typer.Option(metavar="COLUMN", help="The column that identifies a customer.")]
-Features = Annotated[
-    str | None, typer.Option(metavar="NAMES", help="Columns to segment by: a,b,c. Default: every numeric column.")
-]
-Missing = Annotated[
+Source = Annotated[
     str,
-    typer.Option(
-        metavar="RULE", help="Missing values: refuse, drop, zero or median; or by feature: age=median,visits=zero."
+    typer.Argument(
+        metavar="TABLE", help="A .csv, .tsv, .jsonl (also .gz), .parquet or .xlsx file, or a database's URL."
     ),
 ]
-Cap = Annotated[
-    str | None,
-    typer.Option(metavar="LOW,HIGH", help="Pull values beyond these quantiles in to them, such as 0,0.99."),
-]
-Scale = Annotated[str, typer.Option(metavar="SCALE", help="zscore, minmax or none; or by feature: visits=minmax.")]
 Starts = Annotated[
     int, typer.Option(metavar="N", help="k-means runs from different starting centres; the best one counts.")
 ]
 MaxRounds = Annotated[int, typer.Option(metavar="N", help="Most rounds of one run.")]
 Seed = Annotated[int, typer.Option(metavar="N", help="Same seed, same result.")]
 Replace = Annotated[bool, typer.Option("--replace", help="Write over results that are there already.")]
+Key = Annotated[str, typer.Option(metavar="COLUMN", help="The column that identifies a customer.")]
+
+
+def _text(metavar: str, explained: str) -> object:
+    return typer.Option(metavar=metavar, help=explained)
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How a command was asked to read its table."""
+
+    sheet: Annotated[str | None, _text("NAME", "The sheet of an .xlsx file. Default: the first.")] = None
+    table: Annotated[str | None, _text("NAME", "The table of a database.")] = None
+    query: Annotated[str | None, _text("SQL", "A query, instead of a table.")] = None
+    decimal: Annotated[str, _text("MARK", "The decimal mark of numbers in text: a point or a comma.")] = "."
+    thousands: Annotated[str | None, _text("MARK", "The mark between thousands.")] = None
+    dates: Annotated[
+        str | None, _text("FORMAT", "How dates are written, such as %d.%m.%Y; or by column: joined=%d.%m.%Y.")
+    ] = None
+    as_text: Annotated[str | None, _text("NAMES", "Columns that stay text, such as keys of digits: a,b.")] = None
+    header: Annotated[
+        bool | None,
+        typer.Option("--header/--no-header", help="Whether the first line names the columns. Default: found out."),
+    ] = None
+    encoding: Annotated[str | None, _text("NAME", "The encoding of text. Default: found out.")] = None
+    skip_bad_lines: Annotated[
+        Path | None, _text("FILE", "Go on without malformed lines, and write them to this file.")
+    ] = None
+
+    def read(self, source: str) -> "pd.DataFrame":
+        """Read the table, telling what was guessed or left out."""
+        from gauger.cli import console
+        from gauger.remarks import remarks_of
+        from gauger.tables import read_table
+
+        dates = None if self.dates is None else by_feature(self.dates)
+        found = read_table(
+            source,
+            sheet=self.sheet,
+            table=self.table,
+            query=self.query,
+            decimal=self.decimal,
+            thousands=self.thousands,
+            dates=dates,
+            as_text=split_names(self.as_text or ""),
+            header=self.header,
+            encoding=self.encoding,
+            skip_bad_lines=self.skip_bad_lines,
+        )
+        console.remarks(remarks_of(found))
+        return found
 
 
 @dataclass(frozen=True)
 class Preparation:
     """How a command was asked to prepare features."""
 
-    key: str
-    features: str | None
-    missing: str
-    cap: str | None
-    scale: str
+    key: Key
+    features: Annotated[str | None, _text("NAMES", "Columns to segment by: a,b,c. Default: every numeric column.")] = (
+        None
+    )
+    categories: Annotated[str | None, _text("NAMES", "Columns that enter as indicators, one a level: a,b.")] = None
+    missing: Annotated[
+        str,
+        _text(
+            "RULE", "Missing values: refuse, drop, zero, mean, median or a number; or by feature: age=median,visits=0."
+        ),
+    ] = "refuse"
+    flag_missing: Annotated[str | None, _text("NAMES", "Features that get a second one: 1 where it was missing.")] = (
+        None
+    )
+    cap: Annotated[
+        str | None,
+        _text("LOW,HIGH", "Pull values beyond these quantiles in to them: 0,0.99; or by feature: visits=0:0.99."),
+    ] = None
+    shape: Annotated[
+        str | None, _text("SHAPE", "Pull in long tails: log, signed_log, sqrt or power; or by feature: visits=log.")
+    ] = None
+    scale: Annotated[str, _text("SCALE", "zscore, minmax, robust, rank or none; or by feature: visits=minmax.")] = (
+        "zscore"
+    )
+    weight: Annotated[str | None, _text("PAIRS", "How much features count: visits=2,spend_mean=0.5.")] = None
 
-    def typed(self) -> str:
-        """The options that repeat this preparation, as they are typed."""
-        given = {
-            "key": self.key,
-            "features": self.features,
-            "missing": None if self.missing == "refuse" else self.missing,
-            "cap": self.cap,
-            "scale": None if self.scale == "zscore" else self.scale,
-        }
-        return shlex.join(part for name, word in given.items() if word is not None for part in (f"--{name}", word))
-
-    def carry_out(self, table: Path) -> "FeatureSet":
-        """Read the table and prepare its features, saying which."""
+    def carry_out(self, table: "pd.DataFrame") -> "FeatureSet":
+        """Prepare the features of a table, saying which."""
         from gauger.cli import console
         from gauger.features import prepare
-        from gauger.tables import read_table
 
         prepared = prepare(
-            read_table(table),
+            table,
             key=self.key,
             features=None if self.features is None else split_names(self.features),
-            missing=by_feature(self.missing),
-            cap=None if self.cap is None else quantiles(self.cap),
+            categories=split_names(self.categories or ""),
+            missing=numbers_among(self.missing),
+            flag_missing=split_names(self.flag_missing or ""),
+            cap=None if self.cap is None else caps(self.cap),
+            shape=None if self.shape is None else by_feature(self.shape),
             scale=by_feature(self.scale),
+            weight=None if self.weight is None else weights(self.weight),
         )
         console.say(f"{prepared.headline()}: {', '.join(prepared.names)}")
         console.remarks(prepared.remarks)
         return prepared
+
+
+def typed(source: str, *groups: Reading | Preparation) -> str:
+    """A source and groups of options as they are typed, passwords and defaults left out."""
+    from gauger.tables import without_password
+
+    words = [without_password(source)]
+    for group in groups:
+        for field in fields(group):
+            value = getattr(group, field.name)
+            if value == field.default:
+                continue
+            name = field.name.replace("_", "-")
+            words += (
+                [f"--{name}" if value else f"--no-{name}"] if isinstance(value, bool) else [f"--{name}", str(value)]
+            )
+    return shlex.join(words)
 
 
 def split_names(text: str) -> list[str]:
@@ -91,12 +163,44 @@ def by_feature(text: str) -> str | dict[str, str]:
     return {name.strip(): word.strip() for name, _, word in pairs}
 
 
-def quantiles(text: str) -> tuple[float, float]:
-    """Two quantiles typed as LOW,HIGH."""
+def numbers_among(text: str) -> str | float | dict[str, str | float]:
+    """As `by_feature`, with words that are numbers as numbers."""
+    given = by_feature(text)
+    return _number(given) if isinstance(given, str) else {name: _number(word) for name, word in given.items()}
+
+
+def weights(text: str) -> float | dict[str, float]:
+    """One number, or pairs such as `visits=2,spend_mean=0.5`."""
+    given = numbers_among(text)
+    words = given.values() if isinstance(given, dict) else [given]
+    if any(isinstance(word, str) for word in words):
+        raise SettingError(
+            f"--weight {text!r} must be pairs of a feature and a number, such as visits=2,spend_mean=0.5."
+        )
+    return given  # type: ignore[return-value]
+
+
+def caps(text: str) -> tuple[float, float] | dict[str, tuple[float, float]]:
+    """Two quantiles typed as LOW,HIGH, or by feature as NAME=LOW:HIGH."""
+    given = by_feature(text)
+    if isinstance(given, str):
+        return _quantiles(text, given.split(","))
+    return {name: _quantiles(text, word.split(":")) for name, word in given.items()}
+
+
+def _quantiles(text: str, parts: list[str]) -> tuple[float, float]:
     try:
-        low, high = (float(part) for part in text.split(","))
+        low, high = (float(part) for part in parts)
     except ValueError as error:
         raise SettingError(
-            f"--cap {text!r} must be two quantiles with a comma between them, such as 0,0.99."
+            f"--cap {text!r} must be two quantiles with a comma between them, such as 0,0.99; or by feature "
+            "visits=0:0.99."
         ) from error
     return low, high
+
+
+def _number(word: str) -> str | float:
+    try:
+        return float(word)
+    except ValueError:
+        return word

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.options import Key, Replace, TablePath
+from gauger.cli.options import Key, Reading, Replace, Source
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -17,7 +17,8 @@ PROFILE_FILES = ("sizes.csv", "means.csv", "medians.csv", "index.csv", "profile.
 
 
 def profile(
-    table: TablePath,
+    source: Source,
+    reading: Reading,
     key: Key,
     assignments: Annotated[Path, typer.Option(metavar="FILE", help="assignments.csv of `gauger segment`.")],
     out: Annotated[
@@ -34,7 +35,7 @@ def profile(
     from gauger.tables import read_table, result_folder
 
     with result_folder(out, PROFILE_FILES, replace=replace) if out else nullcontext() as results:
-        found = profile_assignments(read_table(assignments), read_table(table), key=key)
+        found = profile_assignments(read_table(assignments), reading.read(source), key=key)
         if results is not None:
             from gauger.drawing import profile_bars
 

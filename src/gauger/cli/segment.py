@@ -6,20 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from gauger.cli.counts import tell_advice
-from gauger.cli.options import (
-    Cap,
-    Features,
-    Key,
-    MaxRounds,
-    Missing,
-    Preparation,
-    Replace,
-    Scale,
-    Seed,
-    Starts,
-    TablePath,
-    split_names,
-)
+from gauger.cli.options import MaxRounds, Preparation, Reading, Replace, Seed, Source, Starts, split_names, typed
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -31,18 +18,15 @@ SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png")
 
 
 def segment(
-    table: TablePath,
-    key: Key,
+    source: Source,
+    preparation: Preparation,
+    reading: Reading,
     count: Annotated[str, typer.Option(metavar="K|auto", help="How many segments; auto follows the advice.")],
     out: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the results go.")],
-    features: Features = None,
     over: Annotated[
         str | None,
         typer.Option(metavar="X,Y", help="Two features for the figure. Default: those that tell segments apart best."),
     ] = None,
-    missing: Missing = "refuse",
-    cap: Cap = None,
-    scale: Scale = "zscore",
     starts: Starts = 10,
     max_rounds: MaxRounds = 300,
     seed: Seed = 0,
@@ -61,7 +45,7 @@ def segment(
     if over and len(axes) != 2:
         raise typer.BadParameter(f"{over!r} must name two features: X,Y.", param_hint="--over")
     with result_folder(out, SEGMENT_FILES, replace=replace) as results:
-        prepared = Preparation(key, features, missing, cap, scale).carry_out(table)
+        prepared = preparation.carry_out(reading.read(source))
         settings = {"starts": starts, "max_rounds": max_rounds, "seed": seed}
         seg = _advised(prepared, **settings) if count == "auto" else _asked(prepared, int(count), **settings)
         shown = seg.overview()
@@ -72,7 +56,9 @@ def segment(
     console.table(shown)
     console.remarks(seg.remarks)
     console.wrote(results.paths)
-    console.next_step(f"gauger profile {table} --key {key} --assignments {out / 'assignments.csv'}")
+    console.next_step(
+        f"gauger profile {typed(source, reading)} --key {preparation.key} --assignments {out / 'assignments.csv'}"
+    )
 
 
 def _asked(prepared: "FeatureSet", count: int, **settings: int) -> "Segmentation":

@@ -1,60 +1,280 @@
-"""What is worth a warning about a chosen set of features."""
+"""What is worth a warning about a chosen set of features: each remark says what is wrong and what to type."""
 
-from collections.abc import Sequence
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
+from pandas.api import types
 
+from gauger.distances import correlation_matrix
 from gauger.errors import listed, plural
+from gauger.features.columns import Indicator
+from gauger.features.treatments import Fill
+from gauger.readable import short_number
 from gauger.remarks import Remark
-from gauger.tables.roles import is_identifier
+from gauger.tables.facts import ColumnFacts
+from gauger.tables.roles import is_identifier, is_ordinal_code
+
+Values = NDArray[np.float64]
 
 WIDE_RATIO = 10.0
+"""Widest feature over narrowest, by standard deviation, from which the scales are called raw."""
+LEAST_VARIED = 0.95
+"""The share of customers with one and the same value from which a feature is called near-constant."""
+HIGH_CORRELATION = 0.9
+LONG_TAIL = 2.0
+"""The skew from which a tail is called heavy."""
+FAR_OUT = 3.0
+"""How many times the distance within which 95 % of the customers lie is called extreme."""
+FEWEST_BY_FEATURE = 10
+"""The customers that each feature asks for."""
+
+_TIME_AGO = re.compile(r"(^|_)(recency|age|since|ago|tenure|gap)(_|$)", re.IGNORECASE)
+_SAMPLE = 500
+
+
+@dataclass(frozen=True, eq=False)
+class Evidence:
+    """What was seen of one feature while it was prepared; `tail` is its skew before scaling, `still` no variation."""
+
+    name: str
+    facts: ColumnFacts
+    fill: Fill
+    tail: float
+    still: bool
+    shaped: bool
+    capped: bool
 
 
 def cautions_about(
-    table: pd.DataFrame, names: Sequence[str], original: pd.DataFrame, values: NDArray[np.float64]
+    table: pd.DataFrame,
+    keys: pd.Index,
+    values: Values,
+    evidence: Sequence[Evidence],
+    indicators: Mapping[str, Indicator],
 ) -> list[Remark]:
-    """Remarks on features as they were (`original`) and as they will be clustered (`values`)."""
-    identifiers = tuple(name for name in names if is_identifier(table[name], name))
-    still = values.max(axis=0) == values.min(axis=0)
-    constant = tuple(name for name, same in zip(names, still, strict=True) if same)
-    treated = ", once capped or filled," if any(original[name].nunique() > 1 for name in constant) else ""
-    remarks = []
-    if identifiers:
-        remarks.append(
-            Remark(
-                "identifier",
-                f"{listed(identifiers)} {plural(len(identifiers), 'is different', 'are different')} for every "
-                "customer, like an identifier: it says nothing about behaviour. Leave it out of the features.",
-                identifiers,
-            )
-        )
-    if constant:
-        remarks.append(
-            Remark(
-                "constant",
-                f"{listed(constant)} {plural(len(constant), 'is', 'are')}{treated} the same for everyone and cannot "
-                "separate segments. Leave it out of the features.",
-                constant,
-            )
-        )
-    return [*remarks, *_raw_scales(names, values)]
+    """Remarks on features as they came (`evidence`) and as they will be clustered (`values`)."""
+    measures = [one for one in evidence if one.name not in indicators]
+    places = [place for place, one in enumerate(evidence) if one.name not in indicators and not one.still]
+    return [
+        *_identifiers(table, measures),
+        *_constants(evidence),
+        *_near_constants(measures),
+        *_codes(table, measures),
+        *_sentinels(measures),
+        *_zeros_for_missing(measures),
+        *_heavy_tails(measures),
+        *_correlated([evidence[place].name for place in places], values[:, places]),
+        *_composites(measures, table),
+        *_raw_scales([evidence[place].name for place in places], values[:, places]),
+        *_extremes(keys, values),
+        *_few_customers(len(keys), len(measures) + len({indicator.column for indicator in indicators.values()})),
+        *_leaks(table),
+    ]
 
 
-def _raw_scales(names: Sequence[str], values: NDArray[np.float64]) -> list[Remark]:
-    widths = values.std(axis=0)
-    moving = widths > 0.0
-    if np.count_nonzero(moving) < 2 or widths.max() <= WIDE_RATIO * widths[moving].min():
-        return []
+def _identifiers(table: pd.DataFrame, measures: Sequence[Evidence]) -> Iterator[Remark]:
+    unique = (one.name for one in measures if not one.facts.missing and one.facts.distinct == one.facts.rows)
+    found = tuple(name for name in unique if is_identifier(table[name], name))
+    if found:
+        yield Remark(
+            "identifier",
+            f"{listed(found)} {plural(len(found), 'is different', 'are different')} for every "
+            "customer, like an identifier: it says nothing about behaviour. Leave it out of the features.",
+            found,
+        )
+
+
+def _constants(evidence: Sequence[Evidence]) -> Iterator[Remark]:
+    found = tuple(one.name for one in evidence if one.still)
+    if found:
+        treated = ", once capped or filled," if any(one.still and one.facts.distinct > 1 for one in evidence) else ""
+        yield Remark(
+            "constant",
+            f"{listed(found)} {plural(len(found), 'is', 'are')}{treated} the same for everyone and cannot "
+            "separate segments. Leave it out of the features.",
+            found,
+        )
+
+
+def _near_constants(measures: Sequence[Evidence]) -> Iterator[Remark]:
+    frequent = {one.name: one.facts.most_frequent for one in measures if one.facts.distinct > 1 and not one.still}
+    rows = {one.name: one.facts.rows for one in measures}
+    found = tuple(name for name, (_, times) in frequent.items() if times >= LEAST_VARIED * rows[name])
+    if found:
+        shown = [f"{name} ({frequent[name][1] / rows[name]:.1%} have {frequent[name][0]:,.6g})" for name in found]
+        yield Remark(
+            "near-constant",
+            f"{listed(shown)} {plural(len(found), 'hardly varies', 'hardly vary')}: on one scale with the others it "
+            "sets a few customers far apart from all the rest. Leave it out, or profile segments with it afterwards.",
+            found,
+        )
+
+
+def _codes(table: pd.DataFrame, measures: Sequence[Evidence]) -> Iterator[Remark]:
+    found = tuple(one.name for one in measures if is_ordinal_code(table[one.name], one.name, one.facts))
+    if found:
+        yield Remark(
+            "code-as-measure",
+            f"{listed(found)} {plural(len(found), 'looks like a code', 'look like codes')} in steps, averaged here as "
+            f"if the steps were amounts. If the steps are not equally far apart, say categories=[{found[0]!r}] "
+            f"(--categories {found[0]}) and leave it out of the features.",
+            found,
+        )
+
+
+def _sentinels(measures: Sequence[Evidence]) -> Iterator[Remark]:
+    found = {one.name: one.facts.sentinel for one in measures if one.facts.sentinel is not None}
+    if found:
+        shown = [f"{name} ({value:,.6g})" for name, value in found.items()]
+        yield Remark(
+            "sentinel",
+            f"{listed(shown)} {plural(len(found), 'holds a value', 'hold values')} that systems write where there is "
+            "none. If so, empty those cells and say what missing means: missing='median' (--missing median) or 'drop'.",
+            tuple(found),
+        )
+
+
+def _zeros_for_missing(measures: Sequence[Evidence]) -> Iterator[Remark]:
+    found = tuple(one.name for one in measures if one.fill.rule == "zero" and one.fill.filled and _far_from_zero(one))
+    if found:
+        yield Remark(
+            "zero-for-missing",
+            f"missing values of {listed(found)} were set to 0, which nobody has or which means the opposite of "
+            "unknown: those customers become a group of their own. Use the median, a number, or drop: "
+            f"missing={{{found[0]!r}: 'median'}} (--missing {found[0]}=median).",
+            found,
+        )
+
+
+def _far_from_zero(one: Evidence) -> bool:
+    if _TIME_AGO.search(one.name):
+        return True
+    ordered = one.facts.ordered
+    outside = one.facts.low > 0.0 or one.facts.high < 0.0
+    return outside and abs(float(ordered.mean())) > 2.0 * float(ordered.std())
+
+
+def _heavy_tails(measures: Sequence[Evidence]) -> Iterator[Remark]:
+    found = [one for one in measures if one.tail > LONG_TAIL]
+    if found:
+        names = tuple(one.name for one in found)
+        shown = [f"{one.name} (skew {one.tail:.1f})" for one in found]
+        still = "still " if all(one.shaped or one.capped for one in found) else ""
+        curve = "signed_log" if any(one.facts.low < 0.0 for one in found) else "log"
+        remedy = (
+            "cap=(0, 0.95) (--cap 0,0.95)" if all(one.shaped for one in found) else f"shape='{curve}' (--shape {curve})"
+        )
+        yield Remark(
+            "heavy-tail",
+            f"{listed(shown)} {still}{plural(len(found), 'has', 'have')} a long tail: a few large values stretch the "
+            f"scale and press everyone else together. Pull it in: {remedy}.",
+            names,
+        )
+
+
+def _correlated(names: Sequence[str], values: Values) -> Iterator[Remark]:
+    if len(names) < 2 or len(values) < 3:
+        return
+    r = correlation_matrix(values)
+    pairs = [(abs(r[i, j]), r[i, j], names[i], names[j]) for i in range(len(names)) for j in range(i + 1, len(names))]
+    close = sorted((pair for pair in pairs if pair[0] >= HIGH_CORRELATION), key=lambda pair: -pair[0])
+    if close:
+        shown = [f"{one} and {other} (r = {signed:.2f})" for _, signed, one, other in close]
+        yield Remark(
+            "correlated",
+            f"{listed(shown)} {plural(len(close), 'says', 'say')} nearly the same, so it counts twice. Keep one of "
+            f"{plural(len(close), 'the two', 'each two')}, or halve both: weight={{{close[0][2]!r}: 0.5, "
+            f"{close[0][3]!r}: 0.5}}.",
+            tuple(dict.fromkeys(name for _, _, one, other in close for name in (one, other))),
+        )
+
+
+def _composites(measures: Sequence[Evidence], table: pd.DataFrame) -> Iterator[Remark]:
+    """Features that are the sum of others, found by least squares on a sample of the customers."""
+    moving = [one.name for one in measures if one.facts.distinct > 2 and not one.facts.missing]
+    if len(moving) < 3 or len(table) < 3:
+        return
+    step = max(1, len(table) // _SAMPLE)
+    sample = table[moving].iloc[::step].to_numpy(dtype=np.float64)
+    if len(sample) <= len(moving):
+        return
+    for place, name in enumerate(moving):
+        others = [other for other in moving if other != name]
+        addends = np.delete(sample, place, axis=1)
+        parts, *_ = np.linalg.lstsq(addends, sample[:, place], rcond=None)
+        misses = np.abs(addends @ np.round(parts) - sample[:, place]).max()
+        whole = [other for other, part in zip(others, parts, strict=True) if round(float(part)) == 1]
+        simple = bool(np.isin(np.round(parts), (0.0, 1.0)).all()) and np.abs(parts - np.round(parts)).max() < 1e-6
+        if simple and len(whole) >= 2 and misses <= 1e-9 * np.abs(sample[:, place]).max():
+            yield Remark(
+                "composite",
+                f"{name} is the sum of {listed(whole, most=6)}, so what they say counts twice. Leave out the sum, or "
+                "its parts.",
+                (name, *whole),
+            )
+
+
+def _raw_scales(names: Sequence[str], values: Values) -> Iterator[Remark]:
+    widths = np.array([column.std() for column in values.T])
+    if len(widths) < 2 or widths.max() <= WIDE_RATIO * widths.min():
+        return
     widest = int(widths.argmax())
     share = widths[widest] ** 2 / float((widths**2).sum())
-    return [
-        Remark(
-            "raw-scales",
-            f"the features are on very different scales: {names[widest]} alone holds {share:.1%} of all variance and "
-            "would decide the segments. Put them on one scale: scale='zscore' (--scale zscore).",
-            (names[widest],),
+    yield Remark(
+        "raw-scales",
+        f"the features are on very different scales: {names[widest]} alone holds {share:.1%} of all variance and "
+        "would decide the segments. Put them on one scale: scale='zscore' (--scale zscore).",
+        (names[widest],),
+    )
+
+
+def _extremes(keys: pd.Index, values: Values) -> Iterator[Remark]:
+    if len(keys) < 2 * FEWEST_BY_FEATURE:
+        return
+    distances = np.zeros(len(keys))
+    for column in values.T:
+        shifted = column - column.mean()
+        shifted *= shifted
+        distances += shifted
+    usual = float(np.quantile(distances, 0.95))
+    found = np.flatnonzero(distances > FAR_OUT**2 * usual)
+    if usual > 0.0 and found.size:
+        farthest = found[np.argsort(-distances[found], kind="stable")]
+        times = short_number(float(np.sqrt(distances[farthest[0]] / usual)))
+        yield Remark(
+            "extreme-customers",
+            f"{found.size:,} {plural(found.size, 'customer lies', 'customers lie')} far outside all the others "
+            f"({listed(str(keys[place]) for place in farthest)}, up to {times} times as far out as 95 % of them) and "
+            "may become a segment of their own. Pull them in with cap=(0, 0.99) (--cap 0,0.99), or treat them by hand.",
         )
-    ]
+
+
+def _few_customers(n_customers: int, n_features: int) -> Iterator[Remark]:
+    if n_customers < FEWEST_BY_FEATURE * n_features:
+        yield Remark(
+            "few-customers",
+            f"{n_customers:,} {plural(n_customers, 'customer')} for {n_features} {plural(n_features, 'feature')} "
+            f"{plural(n_customers, 'is', 'are')} too few for segments that another sample would show again: count on "
+            f"at least {FEWEST_BY_FEATURE} customers a feature. Use fewer features, or more customers.",
+        )
+
+
+def _leaks(table: pd.DataFrame) -> Iterator[Remark]:
+    as_of = table.attrs.get("as_of")
+    if not isinstance(as_of, str):
+        return
+    dates = [name for name in table.columns if types.is_datetime64_dtype(table[name])]
+    late = {name: int((table[name] >= pd.Timestamp(as_of)).sum()) for name in dates}
+    found = tuple(name for name, count in late.items() if count)
+    if found:
+        shown = [f"{name} ({late[name]:,})" for name in found]
+        yield Remark(
+            "leak",
+            f"{listed(shown)} {plural(len(found), 'holds', 'hold')} dates at or after {as_of}, when the behaviour "
+            "ends: columns from that source may know what happened later. Use them only as they were on that day.",
+            found,
+        )

@@ -1,13 +1,14 @@
 """FeatureSet: customers' features on one working scale, with the way back to the original units."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import pandas as pd
 from numpy.typing import ArrayLike, NDArray
 
 from gauger.errors import SettingError, plural
+from gauger.features.columns import Indicator
 from gauger.features.treatments import Treatment
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -19,7 +20,8 @@ class FeatureSet(Readable):
 
     `.key` is the name of the key column, `.keys` its values (n_customers,), `.names` the features (n_features,),
     `.values` the working scale (n_customers, n_features) as float64, `.original` the same customers and features in
-    original units, indexed by key, and `.treatments` what was done to each feature, in order.
+    original units, indexed by key, `.treatments` what was done to each feature, in order, and `.indicators` the
+    features that say whether a column has a level, or no value.
     """
 
     key: str
@@ -28,6 +30,7 @@ class FeatureSet(Readable):
     values: NDArray[np.float64]
     original: pd.DataFrame
     treatments: Mapping[str, tuple[Treatment, ...]]
+    indicators: Mapping[str, Indicator] = field(default_factory=dict)
     remarks: tuple[Remark, ...] = ()
 
     def restore(self, values: ArrayLike) -> pd.DataFrame:
@@ -61,6 +64,7 @@ class FeatureSet(Readable):
         )
 
     def overview(self) -> pd.DataFrame:
-        done = ["; ".join(step.text for step in self.treatments[name]) or "as it is" for name in self.names]
+        texts = ((step.text for step in self.treatments[name]) for name in self.names)
+        done = ["; ".join(filter(None, steps)) or "as it is" for steps in texts]
         table = pd.DataFrame({"feature": self.names, "treatment": done})
         return table.set_index("feature")

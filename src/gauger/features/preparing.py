@@ -1,29 +1,25 @@
-"""Prepare features: choose, fill what is missing, cap, scale; each step recorded and reversible."""
+"""Prepare features: choose, fill what is missing, cap, shape, scale, weigh; each step recorded and reversible."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from pandas.api import types
 
-from gauger.errors import (
-    ColumnValuesError,
-    MissingValuesError,
-    SettingError,
-    listed,
-)
-from gauger.features.cautions import cautions_about
+from gauger.errors import MissingValuesError, SettingError, listed
+from gauger.features.cautions import Evidence, cautions_about
+from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns
 from gauger.features.feature_set import FeatureSet
-from gauger.features.treatments import MISSING_RULES, SCALES, Treatment, learn_cap, learn_fill, learn_scale
+from gauger.features.recipes import Quantiles, Recipe, Settings
+from gauger.features.shapes import learn_shape
+from gauger.features.treatments import NO_RANGE, Treatment, learn_cap, learn_fill, learn_scale, learn_weight
 from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.tables.checking import checked_table, refuse_bad_key
-
-Quantiles = tuple[float, float]
-
-LARGEST = 1e150
-"""Beyond this, squared distances would overflow."""
+from gauger.tables.facts import ColumnFacts, Values, skewness
 
 
 def prepare(
@@ -31,151 +27,185 @@ def prepare(
     *,
     key: str,
     features: Sequence[str] | None = None,
-    missing: str | Mapping[str, str] = "refuse",
+    categories: Sequence[str] = (),
+    missing: str | float | Mapping[str, str | float] = "refuse",
+    flag_missing: Sequence[str] = (),
     cap: Quantiles | Mapping[str, Quantiles] | None = None,
+    shape: str | Mapping[str, str] | None = None,
     scale: str | Mapping[str, str] = "zscore",
+    weight: float | Mapping[str, float] | None = None,
 ) -> FeatureSet:
     """Turn columns of a table, one row a customer, into features on one working scale.
 
     `features` names the columns to use; by default every numeric column but the key. The steps, in this order, each
     for all features alike or by feature (`{"age": "median"}`; the others keep the default):
 
-    - `missing`: "refuse" (an error that counts them), "drop" (leave those customers out), "zero", or "median",
+    - `missing`: "refuse" (an error that counts them), "drop" (leave those customers out), "zero", "mean", "median", or
+      a number; `flag_missing` names features that get a second one, 1 where the value was missing,
     - `cap`: None, or two quantiles (low, high) to which more extreme values are pulled in,
-    - `scale`: "none", "zscore" (mean 0, standard deviation 1, so that features count alike) or "minmax" (0 to 1).
+    - `shape`: None, "log" (of x + 1), "signed_log" (the same for negative values too), "sqrt", or "power" (Yeo &
+      Johnson 2000, the exponent chosen by likelihood),
+    - `scale`: "none", "zscore" (mean 0, standard deviation 1, so that features count alike), "minmax" (0 to 1),
+      "robust" (median and quartiles, which extreme customers do not move) or "rank" (the share of customers below),
+    - `weight`: a number above 0; 2 lets a feature count twice as far.
 
-    The table is not modified. Cautions are in `.remarks`: raw-scales, identifier, constant, customers-left-out and
-    others. Raises UnknownColumnError, KeyColumnError for a key that is missing or repeats, MissingValuesError,
-    ColumnValuesError for text, dates, infinities or nothing at all in a feature, SettingError for an unknown word.
+    `categories` names columns of text, codes or flags that enter as indicators, one a level (`area_is_north`), weighted
+    so that the whole category varies as much as one z-scored measure (with "zscore" and "robust"), or that two levels
+    are as far apart as the ends of a min-max scale (else). Their missing values are refused, dropped, or at "zero" no
+    level.
+
+    The table is not modified. Cautions are in `.remarks`; docs/guide.md lists their codes. Raises UnknownColumnError,
+    KeyColumnError for a key that is missing or repeats, MissingValuesError, ColumnValuesError for text, dates,
+    infinities or nothing at all in a feature, SettingError for an unknown word or one that does not fit the values.
 
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2, 4, 9], "spend": [10.0, 30.0, 20.0]})
     >>> gauger.prepare(table, key="who", scale="minmax").values[:, 1].tolist()
     [0.0, 1.0, 0.5]
     """
-    if isinstance(features, str):
-        raise SettingError(f"features={features!r} must be a list of names: features=[{features!r}].")
-    table = checked_table(table, [key, *(features or ())])
-    names = _chosen(table, key, features)
-    rules = _by_feature("missing", missing, "refuse", names, MISSING_RULES)
-    scales = _by_feature("scale", scale, "zscore", names, SCALES)
-    caps = cap if isinstance(cap, Mapping) else dict.fromkeys(names, cap)
-    _refuse_strangers("cap", caps, names)
+    for setting, given in (("features", features), ("categories", categories), ("flag_missing", flag_missing)):
+        if isinstance(given, str):
+            raise SettingError(f"{setting}={given!r} must be a list of names: {setting}=[{given!r}].")
+    table = checked_table(table, [key, *(features or ()), *categories])
+    names = _chosen(table, key, features, categories)
+    settings = Settings(missing, cap, shape, scale, weight)
+    recipes = settings.by_feature(names, categories)
+    _refuse_strangers("flag_missing", flag_missing, names)
     refuse_bad_key(table[key])
 
-    raw = np.column_stack([_as_numbers(table[name], name) for name in names])
-    kept = _customers_kept(raw, names, rules)
-    original = pd.DataFrame(raw[kept], columns=list(names), index=pd.Index(table[key].to_numpy()[kept], name=key))
-    remarks = [*_left_out(table, key, names, features), *_dropped(original.index, kept, names, rules)]
+    raw = {name: as_numbers(table, name, {}) for name in names}
+    kept = _customers_kept(table, raw, recipes, categories)
+    chosen = table if kept.all() else table[kept]
+    indicators = {name: Indicator(name, None) for name in flag_missing}
+    indicators = {indicator.name: indicator for indicator in indicators.values()}
+    for column in categories:
+        indicators |= level_indicators(chosen, column)
+    _refuse_shared_names(names, indicators)
+    columns = {name: values if kept.all() else values[kept] for name, values in raw.items()}
+    columns |= {name: indicator.of(chosen) for name, indicator in indicators.items()}
+    recipes |= settings.of_indicators(indicators, columns)
 
-    columns, treatments = [], {}
-    with task("preparing features", len(names)) as advance:
-        for name in names:
-            column, treatments[name] = _treat(original[name].to_numpy(), rules[name], caps.get(name), scales[name])
-            columns.append(column)
+    index = pd.Index(chosen[key].to_numpy(), name=key)
+    remarks = [*_left_out(table, key, [*names, *categories], features), *_dropped(len(index), kept, recipes)]
+    values, treatments, evidence = _treat_all(columns, recipes)
+    remarks += cautions_about(table, index, values, evidence, indicators)
+    original = pd.DataFrame(columns, index=index, copy=False)
+    return FeatureSet(key, index.to_numpy(), tuple(columns), values, original, treatments, indicators, tuple(remarks))
+
+
+def _treat_all(
+    columns: Mapping[str, Values], recipes: Mapping[str, Recipe]
+) -> tuple[NDArray[np.float64], dict[str, tuple[Treatment, ...]], list[Evidence]]:
+    n_customers = len(next(iter(columns.values())))
+    working = np.empty((len(columns), n_customers))
+    treatments, evidence = {}, []
+    with task("preparing features", len(columns)) as advance, ThreadPoolExecutor(os.cpu_count()) as pool:
+        treated = pool.map(lambda name: _treat(name, columns[name], recipes[name]), columns)
+        for place, (name, one) in enumerate(zip(columns, treated, strict=True)):
+            working[place] = one.values
+            treatments[name] = one.steps
+            evidence.append(one.evidence)
             advance(1)
-    values = np.ascontiguousarray(np.column_stack(columns))
+    values = working.T  # a customer's features side by side in name, a feature's customers side by side in memory
     values.flags.writeable = False
-    remarks += cautions_about(table, names, original, values)
-    return FeatureSet(key, original.index.to_numpy(), names, values, original, treatments, tuple(remarks))
+    return values, treatments, evidence
 
 
-def _treat(
-    values: NDArray[np.float64], missing: str, cap: Quantiles | None, scale: str
-) -> tuple[NDArray[np.float64], tuple[Treatment, ...]]:
-    steps: list[Treatment] = []
-    learners: tuple[Callable[[NDArray[np.float64]], Treatment | None], ...] = (
-        lambda column: learn_fill(column, missing),
-        lambda column: learn_cap(column, cap),
-        lambda column: learn_scale(column, scale),
-    )
-    for learn in learners:
-        step = learn(values)
+@dataclass(frozen=True, eq=False)
+class _Treated:
+    values: Values
+    steps: tuple[Treatment, ...]
+    evidence: Evidence
+
+
+def _treat(name: str, column: Values, recipe: Recipe) -> _Treated:
+    facts = ColumnFacts.of(column)
+    fill = learn_fill(column, facts, recipe.missing)
+    steps: list[Treatment] = [fill]
+    values = fill.apply(column) if facts.missing else column
+    filled = facts if fill.value is None else facts.with_filled(fill.value)
+    # A monotone step keeps the order, so what is learned from ordered values needs no second sort.
+    ordered = filled.ordered if recipe.scale in ("robust", "rank") else filled.ordered[[0, -1]]
+    cap = learn_cap(filled, recipe.cap)
+    if cap is not None:
+        values, ordered = cap.apply(values), cap.apply(ordered)
+        steps.append(cap)
+    shape = learn_shape(name, values, float(ordered[0]), recipe.shape)
+    if shape is not None:
+        values, ordered = shape.apply(values), shape.apply(ordered)
+        steps.append(shape)
+    tail = skewness(values) if facts.distinct > 2 else np.nan
+    still = bool(ordered[-1] - ordered[0] < NO_RANGE)
+    for step in (learn_scale(values, ordered, recipe.scale), learn_weight(recipe.weight)):
         if step is not None:
             values = step.apply(values)
             steps.append(step)
-    return values, tuple(steps)
+    evidence = Evidence(name, facts, fill, tail, still, shaped=shape is not None, capped=cap is not None)
+    return _Treated(values, tuple(steps), evidence)
 
 
-def _chosen(table: pd.DataFrame, key: str, features: Sequence[str] | None) -> tuple[str, ...]:
+def _chosen(
+    table: pd.DataFrame, key: str, features: Sequence[str] | None, categories: Sequence[str]
+) -> tuple[str, ...]:
     if table.empty:
         raise SettingError("there are no customers to prepare: the table has no rows.")
-    if features is None:
-        names = [name for name in table.columns if name != key and types.is_numeric_dtype(table[name])]
-        if not names:
-            raise SettingError(f"the table has no numeric column besides {key!r}: there is nothing to segment by.")
-        return tuple(names)
-    if not features:
-        raise SettingError("features is empty: name at least one column to segment by.")
-    twice = sorted({name for name in features if list(features).count(name) > 1})
+    names = [name for name in numeric_columns(table, key) if name not in categories] if features is None else features
+    if not names and not categories:
+        if features is not None:
+            raise SettingError("features is empty: name at least one column to segment by.")
+        raise SettingError(f"the table has no numeric column besides {key!r}: there is nothing to segment by.")
+    both = [*names, *categories]
+    twice = sorted({name for name in both if both.count(name) > 1})
     if twice:
-        raise SettingError(f"features names {listed(map(repr, twice))} twice: it would count double.")
-    if key in features:
+        raise SettingError(f"{listed(map(repr, twice))} is named twice: it would count double.")
+    if key in both:
         raise SettingError(f"the key {key!r} cannot be a feature: it names customers and says nothing about them.")
-    return tuple(features)
+    return tuple(names)
 
 
-def _by_feature(
-    setting: str, given: str | Mapping[str, str], default: str, names: Sequence[str], allowed: Iterable[str]
-) -> dict[str, str]:
-    chosen = {**dict.fromkeys(names, default), **given} if isinstance(given, Mapping) else dict.fromkeys(names, given)
-    _refuse_strangers(setting, chosen, names)
-    for word in chosen.values():
-        if word not in allowed:
-            raise SettingError.not_one_of(setting, word, allowed)
-    return chosen
-
-
-def _refuse_strangers(setting: str, chosen: Mapping[str, object], names: Sequence[str]) -> None:
+def _refuse_strangers(setting: str, chosen: Iterable[str], names: Sequence[str]) -> None:
     strangers = [name for name in chosen if name not in names]
     if strangers:
         raise SettingError(f"{setting} speaks of {listed(map(repr, strangers))}, not among the features {list(names)}.")
 
 
-def _as_numbers(column: pd.Series, name: str) -> NDArray[np.float64]:
-    if types.is_datetime64_any_dtype(column) or types.is_timedelta64_dtype(column):
-        raise ColumnValuesError(f"{name!r} holds dates or times; turn them into days first (such as recency_days).")
-    if types.is_complex_dtype(column):
-        raise ColumnValuesError.not_numbers(name, column.head(3).tolist(), len(column))
-    if not types.is_numeric_dtype(column):
-        numbers = pd.to_numeric(column, errors="coerce")
-        wrong = column[numbers.isna() & column.notna()]
-        if not wrong.empty:
-            raise ColumnValuesError.not_numbers(name, wrong.head(3).tolist(), len(wrong))
-        column = numbers
-    values: NDArray[np.float64] = column.to_numpy(dtype=np.float64, na_value=np.nan)
-    infinite = np.flatnonzero(np.abs(values) > LARGEST)
-    if infinite.size:
-        raise ColumnValuesError.infinite(name, infinite[:3].tolist(), infinite.size)
-    if np.isnan(values).all():
-        raise ColumnValuesError(f"{name!r} has no value for any customer. Leave it out of the features.")
-    return values
+def _refuse_shared_names(names: Sequence[str], indicators: Mapping[str, Indicator]) -> None:
+    shared = [name for name in indicators if name in names]
+    if shared:
+        raise SettingError(f"a column and an indicator would both be called {shared[0]!r}. Rename the column.")
 
 
-def _customers_kept(raw: NDArray[np.float64], names: Sequence[str], rules: Mapping[str, str]) -> NDArray[np.bool_]:
-    gaps = np.isnan(raw)
-    refused = {
-        name: int(gaps[:, place].sum())
-        for place, name in enumerate(names)
-        if rules[name] == "refuse" and gaps[:, place].any()
-    }
+def _customers_kept(
+    table: pd.DataFrame, raw: Mapping[str, Values], recipes: Mapping[str, Recipe], categories: Sequence[str]
+) -> NDArray[np.bool_]:
+    gaps = {name: np.isnan(values) for name, values in raw.items()}
+    gaps |= {name: table[name].isna().to_numpy() for name in categories}
+    refused = {name: int(gap.sum()) for name, gap in gaps.items() if recipes[name].missing == "refuse" and gap.any()}
     if refused:
-        raise MissingValuesError.in_features(refused, len(raw))
-    dropping = [place for place, name in enumerate(names) if rules[name] == "drop"]
-    kept = ~np.asarray(gaps[:, dropping].any(axis=1))
+        raise MissingValuesError.in_features(refused, len(table))
+    for name in categories:
+        if gaps[name].any() and recipes[name].missing not in ("drop", "zero"):
+            raise SettingError(
+                f"missing={recipes[name].missing!r} cannot be had of the category {name!r}, which lacks a value for "
+                f"{int(gaps[name].sum()):,} customers. Say missing={{{name!r}: 'zero'}} for no level, or 'drop'."
+            )
+    kept = np.ones(len(table), dtype=np.bool_)
+    for name, gap in gaps.items():
+        if recipes[name].missing == "drop":
+            kept &= ~gap
     if not kept.any():
         raise MissingValuesError(
-            f"missing='drop' leaves nobody: every customer lacks one of {listed(names, most=6)}. "
+            f"missing='drop' leaves nobody: every customer lacks one of {listed(gaps, most=6)}. "
             "Leave out the feature with the most gaps, or fill it."
         )
     return kept
 
 
-def _dropped(index: pd.Index, kept: NDArray[np.bool_], names: Sequence[str], rules: Mapping[str, str]) -> list[Remark]:
-    gone = len(kept) - len(index)
+def _dropped(n_kept: int, kept: NDArray[np.bool_], recipes: Mapping[str, Recipe]) -> list[Remark]:
+    gone = len(kept) - n_kept
     if not gone:
         return []
-    blamed = tuple(name for name in names if rules[name] == "drop")
+    blamed = tuple(name for name, recipe in recipes.items() if recipe.missing == "drop")
     return [
         Remark(
             "customers-left-out",
@@ -186,8 +216,8 @@ def _dropped(index: pd.Index, kept: NDArray[np.bool_], names: Sequence[str], rul
     ]
 
 
-def _left_out(table: pd.DataFrame, key: str, names: Sequence[str], features: Sequence[str] | None) -> list[Remark]:
-    others = tuple(name for name in table.columns if name != key and name not in names)
+def _left_out(table: pd.DataFrame, key: str, used: Sequence[str], features: Sequence[str] | None) -> list[Remark]:
+    others = tuple(name for name in table.columns if name != key and name not in used)
     if features is not None or not others:
         return []
     return [

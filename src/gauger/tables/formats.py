@@ -4,6 +4,7 @@ import csv
 import json
 from collections.abc import Callable
 from pathlib import Path
+from typing import Literal
 
 import pandas as pd
 from pandas.api import types
@@ -38,7 +39,7 @@ def _write_delimited(table: pd.DataFrame, file: Path, delimiter: str) -> None:
     safe = table.assign(**{name: made_harmless(table[name].astype("str")) for name in texts})
     # pandas leaves a lone carriage return unquoted, which then ends the line for every reader.
     returns = any(safe[name].str.contains("\r", regex=False).any() for name in texts)
-    quoting = csv.QUOTE_NONNUMERIC if returns else csv.QUOTE_MINIMAL
+    quoting: Literal[0, 2] = csv.QUOTE_NONNUMERIC if returns else csv.QUOTE_MINIMAL
     with writable_text(file) as stream:
         safe.rename(columns=name_made_harmless).to_csv(
             stream, sep=delimiter, index=False, lineterminator="\n", quoting=quoting

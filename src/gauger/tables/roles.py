@@ -7,9 +7,12 @@ import numpy as np
 import pandas as pd
 from pandas.api import types
 
+from gauger.tables.facts import ColumnFacts, skewness
+
 _KEY_NAME = re.compile(r"(^|_)(id|key|no|nr|number|uuid)$|(Id|ID|Key|No)$")
 _OTHER_KEY_NAME = re.compile(r"(^|_)(id|key|uuid)$")
 _ORDINAL_NAME = re.compile(r"(^|_)(band|score|rating|level|class|grade|rank|code|answer|step|tier)(_|$)", re.IGNORECASE)
+_COUNT_NAME = re.compile(r"(^|_)(distinct|count|number|visits|orders|calls|seats|days|n)(_|$)", re.IGNORECASE)
 _FLAG_WORDS = frozenset({"0", "1", "y", "n", "yes", "no", "true", "false", "t", "f"})
 _MOST_LEVELS = 60
 
@@ -22,16 +25,17 @@ class Role:
     because: str
 
 
-def guess_role(column: pd.Series, name: str, *, key: str | None = None) -> Role:
-    """The role of one column; `key` names the customers' key, when it is known."""
+def guess_role(column: pd.Series, name: str, *, key: str | None = None, facts: ColumnFacts | None = None) -> Role:
+    """The role of one column; `key` names the customers' key, `facts` are those of its numbers, if known."""
     present = column.dropna()
-    distinct = int(present.nunique())
+    facts = facts or facts_of(column)
+    distinct = int(present.nunique()) if facts is None else facts.distinct
     if key is not None and name == key:
         return Role("key", "named as the key")
     if present.empty:
         return Role("empty", "no value at all")
     if distinct == 1:
-        return Role("constant", "one value for everyone")
+        return Role("constant", f"always {present.iloc[0]}")
     if types.is_datetime64_any_dtype(column):
         return Role("date", "dates")
     if _is_flag(present, distinct):
@@ -40,8 +44,8 @@ def guess_role(column: pd.Series, name: str, *, key: str | None = None) -> Role:
         return Role("key", "different in every row")
     if _OTHER_KEY_NAME.search(name) and distinct >= 20 and not types.is_float_dtype(column):
         return Role("key", "named like a key, though it repeats")
-    if holds_numbers(column):
-        return _numeric_role(present, name, distinct)
+    if facts is not None:
+        return _numeric_role(column, name, facts)
     if distinct <= _MOST_LEVELS and distinct <= max(len(present) / 4, 2):
         return Role("category", f"text with {distinct} values")
     return Role("text", f"text with {distinct:,} values")
@@ -66,31 +70,26 @@ def is_identifier(column: pd.Series, name: str) -> bool:
     return named or bool((text.str.fullmatch(r"[\w\-]{1,36}") & text.str.contains(r"\d")).all())
 
 
-def is_ordinal_code(column: pd.Series, name: str) -> bool:
+def is_ordinal_code(column: pd.Series, name: str, facts: ColumnFacts) -> bool:
     """Whether whole numbers look like the steps of a scale: a few consecutive small numbers, or a telling name."""
-    present = column.dropna()
-    if not types.is_integer_dtype(column) or present.empty:
+    if not types.is_integer_dtype(column) or not len(facts.ordered):
         return False
-    low, high, distinct = int(present.min()), int(present.max()), int(present.nunique())
-    if not (low >= 0 and high <= 10 and 3 <= distinct <= 11):
+    if not (facts.low >= 0 and facts.high <= 10 and 3 <= facts.distinct <= 11):
         return False
     if _ORDINAL_NAME.search(name):
         return True
-    steps = low == 1 and distinct == high <= 7 and len(present) >= 10 * distinct
-    return steps and abs(skewness(present)) < 1.0
+    steps = facts.low == 1 and facts.distinct == facts.high <= 7 and len(facts.ordered) >= 10 * facts.distinct
+    return steps and not _COUNT_NAME.search(name) and abs(skewness(facts.ordered)) < 1.0
+
+
+def facts_of(column: pd.Series) -> ColumnFacts | None:
+    """The facts of a column of numbers, None for any other."""
+    return ColumnFacts.of(column.to_numpy(dtype=np.float64, na_value=np.nan)) if holds_numbers(column) else None
 
 
 def holds_numbers(column: pd.Series) -> bool:
     """Whether a column holds real numbers, flags apart."""
     return types.is_any_real_numeric_dtype(column)
-
-
-def skewness(present: pd.Series) -> float:
-    """Skew of numbers without gaps: 0 when symmetric, positive with a long tail of large values; NaN when undefined."""
-    numbers = present.to_numpy(dtype=np.float64)
-    if len(numbers) < 3 or numbers.min() == numbers.max():
-        return np.nan
-    return float(pd.Series(numbers).skew())  # type: ignore[arg-type]
 
 
 def _is_flag(present: pd.Series, distinct: int) -> bool:
@@ -99,11 +98,11 @@ def _is_flag(present: pd.Series, distinct: int) -> bool:
     return types.is_bool_dtype(present) or {str(value).lower() for value in present.unique()} <= _FLAG_WORDS
 
 
-def _numeric_role(present: pd.Series, name: str, distinct: int) -> Role:
-    if types.is_integer_dtype(present):
-        if is_ordinal_code(present, name):
-            return Role("ordinal code", f"{distinct} steps from {present.min()} to {present.max()}")
-        if int(present.min()) in (0, 1):
-            return Role("count", f"whole numbers from {present.min()} up")
+def _numeric_role(column: pd.Series, name: str, facts: ColumnFacts) -> Role:
+    if types.is_integer_dtype(column):
+        if is_ordinal_code(column, name, facts):
+            return Role("ordinal code", f"{facts.distinct} steps from {facts.low:.0f} to {facts.high:.0f}")
+        if facts.low in (0.0, 1.0):
+            return Role("count", f"whole numbers from {facts.low:.0f} up")
         return Role("measure", "whole numbers")
     return Role("measure", "decimal numbers")

@@ -1,0 +1,37 @@
+"""Options that come in groups: a dataclass of options is offered to the user one by one."""
+
+import inspect
+from collections.abc import Callable
+from dataclasses import MISSING, fields, is_dataclass
+from functools import wraps
+from inspect import Parameter
+from typing import Any
+
+
+def with_groups(command: Callable[..., None]) -> Callable[..., None]:
+    """A command whose parameters that are dataclasses of options are replaced by those options."""
+    parameters: list[Parameter] = []
+    groups: dict[str, tuple[type, list[str]]] = {}
+    for parameter in inspect.signature(command).parameters.values():
+        group = parameter.annotation
+        if not is_dataclass(group):
+            parameters.append(parameter.replace(kind=Parameter.KEYWORD_ONLY))
+            continue
+        options = [_option(field.name, field.type, field.default) for field in fields(group)]
+        groups[parameter.name] = (group, [option.name for option in options])  # type: ignore[assignment]
+        parameters += options
+
+    @wraps(command)
+    def flat(**given: Any) -> None:
+        built = {name: group(**{each: given.pop(each) for each in names}) for name, (group, names) in groups.items()}
+        command(**given, **built)
+
+    flat.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
+    flat.__annotations__ = {parameter.name: parameter.annotation for parameter in parameters}
+    return flat
+
+
+def _option(name: str, kind: object, default: object) -> Parameter:
+    return Parameter(
+        name, Parameter.KEYWORD_ONLY, default=Parameter.empty if default is MISSING else default, annotation=kind
+    )

@@ -1,0 +1,116 @@
+"""Prepare other customers with what was learned: the same treatments, unchanged."""
+
+from collections.abc import Iterator, Mapping
+
+import numpy as np
+import pandas as pd
+
+from gauger.errors import MissingValuesError, listed, plural
+from gauger.features.columns import as_numbers
+from gauger.features.feature_set import FeatureSet
+from gauger.features.treatments import Fill
+from gauger.remarks import Remark
+from gauger.tables.checking import checked_table, refuse_bad_key
+from gauger.tables.facts import Values
+
+
+def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
+    """Other customers on the working scale of `features`, by the treatments it learned, which are kept as they are.
+
+    `table` needs the same key and columns. Its gaps are filled with what was learned, or refused or dropped as they
+    were. Remarks say which values lie outside the range that was learned on, and which levels of a category were never
+    seen (they get no indicator). Raises what `prepare` raises.
+
+    >>> import gauger, pandas as pd
+    >>> features = gauger.prepare(pd.DataFrame({"who": ["a", "b"], "visits": [0, 10]}), key="who", scale="minmax")
+    >>> later = gauger.prepare_alike(pd.DataFrame({"who": ["c"], "visits": [5]}), features)
+    >>> later.values.tolist()
+    [[0.5]]
+    """
+    needed = [name for name in features.names if name not in features.indicators]
+    needed += dict.fromkeys(indicator.column for indicator in features.indicators.values())
+    table = checked_table(table, [features.key, *dict.fromkeys(needed)])
+    refuse_bad_key(table[features.key])
+    raw = {name: as_numbers(table, name, features.indicators) for name in features.names}
+    kept = _customers_kept(raw, features)
+    raw = {name: values[kept] for name, values in raw.items()}
+    index = pd.Index(table[features.key].to_numpy()[kept], name=features.key)
+
+    working = np.empty((len(raw), len(index)))
+    for place, (name, values) in enumerate(raw.items()):
+        treated = values
+        for step in features.treatments[name]:
+            treated = step.apply(treated)
+        working[place] = treated
+    values = working.T
+    values.flags.writeable = False
+    remarks = [*_dropped(len(index), len(kept)), *_outside(raw, features), *_new_levels(table[kept], features)]
+    original = pd.DataFrame(raw, index=index, copy=False)
+    return FeatureSet(
+        features.key,
+        index.to_numpy(),
+        features.names,
+        values,
+        original,
+        features.treatments,
+        features.indicators,
+        tuple(remarks),
+    )
+
+
+def _customers_kept(raw: Mapping[str, Values], features: FeatureSet) -> np.ndarray:
+    kept = np.ones(len(next(iter(raw.values()))), dtype=np.bool_)
+    refused = {}
+    for name, values in raw.items():
+        fill = features.treatments[name][0]
+        gaps = np.isnan(values)
+        if isinstance(fill, Fill) and fill.value is None and gaps.any():
+            if fill.rule == "drop":
+                kept &= ~gaps
+            else:
+                refused[name] = int(gaps.sum())
+    if refused:
+        raise MissingValuesError.in_features(refused, len(kept))
+    return kept
+
+
+def _dropped(n_kept: int, n_all: int) -> Iterator[Remark]:
+    if n_kept < n_all:
+        yield Remark(
+            "customers-left-out", f"{n_all - n_kept:,} of {n_all:,} customers lack a value and are left out as before."
+        )
+
+
+def _outside(raw: Mapping[str, Values], features: FeatureSet) -> Iterator[Remark]:
+    shown, found = [], []
+    for name, values in raw.items():
+        learned = features.original[name].to_numpy()
+        low, high = np.nanmin(learned), np.nanmax(learned)
+        count = int(np.count_nonzero((values < low) | (values > high)))
+        if count:
+            found.append(name)
+            shown.append(f"{name} ({count:,} beyond {low:,.6g} … {high:,.6g})")
+    if found:
+        yield Remark(
+            "outside-learned-range",
+            f"{listed(shown)} {plural(len(found), 'goes', 'go')} beyond the values that the treatment was learned on: "
+            "it is carried on there, not learned anew. Prepare all customers together if these are not exceptions.",
+            tuple(found),
+        )
+
+
+def _new_levels(table: pd.DataFrame, features: FeatureSet) -> Iterator[Remark]:
+    seen: dict[str, set[str]] = {}
+    for indicator in features.indicators.values():
+        if indicator.level is not None:
+            seen.setdefault(indicator.column, set()).add(indicator.level)
+    new = {column: sorted(set(table[column].dropna().astype(str)) - levels) for column, levels in seen.items()}
+    found = {column: levels for column, levels in new.items() if levels}
+    if found:
+        shown = [f"{column} ({listed(levels)})" for column, levels in found.items()]
+        yield Remark(
+            "new-levels",
+            f"{listed(shown)} {plural(len(found), 'has', 'have')} levels that were not there when the features were "
+            "learned: such customers have none of its indicators.",
+            tuple(found),
+        )

@@ -1,0 +1,84 @@
+"""Columns of a table as the numbers that features are made of: measures as they are, categories as indicators."""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from pandas.api import types
+
+from gauger.errors import ColumnValuesError, SettingError, listed
+from gauger.tables.facts import Values
+
+LARGEST = 1e150
+"""Beyond this, squared distances would overflow."""
+MOST_LEVELS = 60
+
+
+@dataclass(frozen=True)
+class Indicator:
+    """A feature that is 1 where a column has a level, or where it has no value (level None), and 0 elsewhere."""
+
+    column: str
+    level: str | None
+
+    @property
+    def name(self) -> str:
+        """What the feature is called, such as area_is_north."""
+        word = "missing" if self.level is None else re.sub(r"\W+", "_", self.level.strip().lower()).strip("_")
+        return f"{self.column}_is_{word or 'blank'}"
+
+    def of(self, table: pd.DataFrame) -> Values:
+        """The feature's values (n_rows,)."""
+        column = table[self.column]
+        hits = column.isna() if self.level is None else (column.astype(str) == self.level) & column.notna()
+        return np.asarray(hits, dtype=np.float64)
+
+
+def level_indicators(table: pd.DataFrame, column: str) -> dict[str, Indicator]:
+    """An indicator for every level of a category, by name, in order of the level."""
+    levels = sorted(table[column].dropna().astype(str).unique())
+    if len(levels) > MOST_LEVELS:
+        raise SettingError(
+            f"{column!r} has {len(levels):,} levels, more than the {MOST_LEVELS} that make sense as features. Group "
+            "them into fewer, or leave the column out."
+        )
+    found = [Indicator(column, level) for level in levels]
+    named = {indicator.name: indicator for indicator in found}
+    if len(named) < len(found):
+        names = [indicator.name for indicator in found]
+        twice = sorted({name for name in names if names.count(name) > 1})
+        raise SettingError(f"two levels of {column!r} would both be called {listed(twice)}. Spell them apart.")
+    return named
+
+
+def as_numbers(table: pd.DataFrame, name: str, indicators: Mapping[str, Indicator]) -> Values:
+    """One feature's raw values (n_rows,), NaN for gaps; raises ColumnValuesError for what is no finite number."""
+    return indicators[name].of(table) if name in indicators else _measure(table[name], name)
+
+
+def numeric_columns(table: pd.DataFrame, key: str) -> Sequence[str]:
+    """The columns that can be features as they are."""
+    return [name for name in table.columns if name != key and types.is_numeric_dtype(table[name])]
+
+
+def _measure(column: pd.Series, name: str) -> Values:
+    if types.is_datetime64_any_dtype(column) or types.is_timedelta64_dtype(column):
+        raise ColumnValuesError(f"{name!r} holds dates or times; turn them into days first (such as recency_days).")
+    if types.is_complex_dtype(column):
+        raise ColumnValuesError.not_numbers(name, column.head(3).tolist(), len(column))
+    if not types.is_numeric_dtype(column):
+        numbers = pd.to_numeric(column, errors="coerce")
+        wrong = column[numbers.isna() & column.notna()]
+        if not wrong.empty:
+            raise ColumnValuesError.not_numbers(name, wrong.head(3).tolist(), len(wrong))
+        column = numbers
+    values: Values = column.to_numpy(dtype=np.float64, na_value=np.nan)
+    if len(values) and np.isnan(values[0]) and np.isnan(values).all():
+        raise ColumnValuesError(f"{name!r} has no value for any customer. Leave it out of the features.")
+    largest = max(abs(float(np.nanmin(values, initial=0.0))), abs(float(np.nanmax(values, initial=0.0))))
+    if not largest <= LARGEST:
+        infinite = np.flatnonzero(np.abs(values) > LARGEST)
+        raise ColumnValuesError.infinite(name, infinite[:3].tolist(), infinite.size)
+    return values

@@ -1,0 +1,97 @@
+"""What is to be done to each feature, worked out from settings that speak of all or of some."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from numbers import Real
+from typing import TypeVar
+
+import numpy as np
+
+from gauger.errors import SettingError, listed
+from gauger.features.columns import Indicator
+from gauger.features.shapes import SHAPES
+from gauger.features.treatments import MISSING_RULES, SCALES
+from gauger.tables.facts import Values
+
+Quantiles = tuple[float, float]
+Rule = TypeVar("Rule")
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """The steps for one feature."""
+
+    missing: str | float = "refuse"
+    cap: Quantiles | None = None
+    shape: str | None = None
+    scale: str = "zscore"
+    weight: float | None = None
+
+
+@dataclass(frozen=True)
+class Settings:
+    """The settings of `prepare`, each for all features or by feature."""
+
+    missing: str | float | Mapping[str, str | float]
+    cap: Quantiles | Mapping[str, Quantiles] | None
+    shape: str | Mapping[str, str] | None
+    scale: str | Mapping[str, str]
+    weight: float | Mapping[str, float] | None
+
+    def by_feature(self, names: Sequence[str], categories: Sequence[str]) -> dict[str, Recipe]:
+        """The recipe of every measure and category; raises SettingError for unknown words and other columns."""
+        both = [*names, *categories]
+        missing: dict[str, str | float] = _spread("missing", self.missing, "refuse", both)
+        shapes: dict[str, str | None] = _spread("shape", self.shape, None, names)
+        scales: dict[str, str] = _spread("scale", self.scale, "zscore", names)
+        caps: dict[str, Quantiles | None] = _spread("cap", self.cap, None, names)
+        weights: dict[str, float | None] = _spread("weight", self.weight, None, both)
+        for name in both:
+            if isinstance(missing[name], str):
+                _refuse_word("missing", missing[name], MISSING_RULES)
+            else:
+                _refuse_number("missing", missing[name], above=-np.inf)
+            if weights[name] is not None:
+                _refuse_number("weight", weights[name], above=0.0)
+        for name in names:
+            _refuse_word("shape", shapes[name] or "none", SHAPES)
+            _refuse_word("scale", scales[name], SCALES)
+        recipes = {name: Recipe(missing[name], caps[name], shapes[name], scales[name], weights[name]) for name in names}
+        return recipes | {name: Recipe(missing[name], weight=weights[name]) for name in categories}
+
+    def of_indicators(self, indicators: Mapping[str, Indicator], columns: Mapping[str, Values]) -> dict[str, Recipe]:
+        """Indicators are not scaled; those of levels are weighted, so that a category counts as much as one measure."""
+        widths: dict[str, float] = {}
+        for name, indicator in indicators.items():
+            share = float(columns[name].mean())
+            widths[indicator.column] = widths.get(indicator.column, 0.0) + share * (1.0 - share)
+        default = self.scale if isinstance(self.scale, str) else "zscore"
+        recipes = {}
+        for name, indicator in indicators.items():
+            if indicator.level is None:
+                recipes[name] = Recipe(scale="none")
+                continue
+            spread = widths[indicator.column] if default in ("zscore", "robust") else 2.0
+            own = self.weight.get(indicator.column) if isinstance(self.weight, Mapping) else self.weight
+            recipes[name] = Recipe(scale="none", weight=(own or 1.0) / (np.sqrt(spread) if spread > 0.0 else 1.0))
+        return recipes
+
+
+def _spread(setting: str, given: Rule | Mapping[str, Rule], default: Rule, names: Sequence[str]) -> dict[str, Rule]:
+    if not isinstance(given, Mapping):
+        return dict.fromkeys(names, given)
+    strangers = [name for name in given if name not in names]
+    if strangers:
+        raise SettingError(f"{setting} speaks of {listed(map(repr, strangers))}, not among the features {list(names)}.")
+    return {**dict.fromkeys(names, default), **given}
+
+
+def _refuse_word(setting: str, word: object, allowed: Sequence[str]) -> None:
+    if word not in allowed:
+        raise SettingError.not_one_of(setting, word, allowed)
+
+
+def _refuse_number(setting: str, value: object, *, above: float) -> None:
+    if isinstance(value, bool) or not isinstance(value, Real) or not above < float(value) < np.inf:
+        limit = "a number above 0" if above == 0.0 else "a number"
+        raise SettingError(f"{setting}={value!r} must be {limit}.")

@@ -1,0 +1,115 @@
+"""What there is to know of a numeric column, from one sort of its values."""
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+Values = NDArray[np.float64]
+
+SENTINELS = (-1.0, -9.0, -99.0, -999.0, -9999.0, 99.0, 999.0, 9999.0, 99999.0, 999999.0)
+"""Numbers that systems write where there is no value."""
+
+
+@dataclass(frozen=True, eq=False)
+class ColumnFacts:
+    """A column's `ordered` values, ascending and without gaps, and the number of `rows` with and without a value."""
+
+    ordered: Values
+    rows: int
+
+    @classmethod
+    def of(cls, values: Values) -> "ColumnFacts":
+        """The facts of values (n_rows,) in which NaN is a gap."""
+        ordered = np.sort(values)  # gaps come last
+        return cls(ordered[: int(np.searchsorted(ordered, np.nan))], len(values))
+
+    @property
+    def missing(self) -> int:
+        """The number of gaps."""
+        return self.rows - len(self.ordered)
+
+    @property
+    def low(self) -> float:
+        """The smallest value."""
+        return float(self.ordered[0])
+
+    @property
+    def high(self) -> float:
+        """The largest value."""
+        return float(self.ordered[-1])
+
+    @cached_property
+    def _first_of_runs(self) -> NDArray[np.intp]:
+        changes = np.flatnonzero(self.ordered[1:] != self.ordered[:-1]) + 1
+        return np.concatenate([np.zeros(min(1, len(self.ordered)), dtype=np.intp), changes])
+
+    @property
+    def distinct(self) -> int:
+        """The number of different values."""
+        return len(self._first_of_runs)
+
+    @cached_property
+    def most_frequent(self) -> tuple[float, int]:
+        """The value that stands in most rows (the smallest of several), and in how many."""
+        lengths = np.diff(self._first_of_runs, append=len(self.ordered))
+        place = int(lengths.argmax())
+        return float(self.ordered[self._first_of_runs[place]]), int(lengths[place])
+
+    @cached_property
+    def whole(self) -> bool:
+        """Whether every value is a whole number."""
+        return bool((self.ordered[self._first_of_runs] % 1.0 == 0.0).all())
+
+    def quantile(self, share: float) -> float:
+        """The value below which a share of the values lies, interpolated between neighbours."""
+        place = share * (len(self.ordered) - 1)
+        below = int(place)
+        above = min(below + 1, len(self.ordered) - 1)
+        low, high = float(self.ordered[below]), float(self.ordered[above])
+        return low if low == high else low + (high - low) * (place - below)
+
+    def with_filled(self, value: float) -> "ColumnFacts":
+        """The facts once every gap has been given a value."""
+        if not self.missing:
+            return self
+        place = int(np.searchsorted(self.ordered, value))
+        return ColumnFacts(np.insert(self.ordered, place, np.full(self.missing, value)), self.rows)
+
+    @property
+    def sentinel(self) -> float | None:
+        """An extreme value that looks like a stand-in for none: it repeats, and lies apart from all the others."""
+        starts = self._first_of_runs
+        if len(starts) < 3:
+            return None
+        repeats = np.diff(starts, append=len(self.ordered))
+        least, second, second_largest, largest = (float(self.ordered[starts[place]]) for place in (0, 1, -2, -1))
+        if least in SENTINELS and least < 0.0 <= second and repeats[0] > 1:
+            return least
+        if largest in SENTINELS and least >= 0.0 and second_largest <= largest / 2.0 and repeats[-1] > 1:
+            return largest
+        return None
+
+
+def skewness(values: Values) -> float:
+    """Skew of values without gaps: 0 when symmetric, positive with a long tail of large values; NaN when undefined.
+
+    The mean cube of the z-scores, with the adjustment of Fisher & Pearson for small numbers, sqrt(n (n - 1)) / (n - 2).
+    """
+    n = len(values)
+    if n < 3:
+        return np.nan
+    low, high = float(values.min()), float(values.max())
+    span = high - low
+    if not span > 0.0:
+        return np.nan
+    shifted = (values - low) / span
+    shifted -= shifted.mean()
+    squares = shifted * shifted
+    spread = float(squares.mean())
+    if not spread > 0.0:
+        return np.nan
+    adjusted = math.sqrt(n * (n - 1.0)) / (n - 2.0)
+    return float(adjusted * np.dot(squares, shifted) / n / spread**1.5)
