@@ -1,12 +1,16 @@
 """Every benchmark, as a ratio to a floor measured in the same run: `make bench`."""
 
-from benchmarks import kmeans_round, startup
+from itertools import chain
+
+from benchmarks import events, kmeans_round, preparing, reading, startup
+
+ROOMS = (reading, events, preparing, kmeans_round, startup)
 
 
 def main() -> None:
     """Run each benchmark and print its lines."""
-    print(f"{'what':<44}{'time':>10}{'floor':>10}{'ratio':>8}  floor is")
-    for result in (*kmeans_round.run(), *startup.run()):
+    print(f"{'what':<48}{'time':>10}{'floor':>10}{'ratio':>8}  floor is")
+    for result in chain.from_iterable(room.run() for room in ROOMS):
         print(result)
 
 

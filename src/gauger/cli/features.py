@@ -106,7 +106,9 @@ def _summarise(
         everyone = None if customers is None else read_table(customers)
         behaviour = summarise_events(_events(events, reading), customers=everyone, **settings)  # type: ignore[arg-type]
         results.add_table(out.name, behaviour)
-    console.title(f"{len(behaviour):,} customers, as of {behaviour.attrs['as_of']}")
+    console.title(
+        f"{behaviour.attrs['events']:,} events of {len(behaviour):,} customers, as of {behaviour.attrs['as_of']}"
+    )
     show_columns(look(behaviour, key=key).columns.drop(columns=["because", "type", "distinct"]))
     console.remarks(remarks_of(behaviour))
     console.wrote(results.paths)

@@ -59,6 +59,7 @@ def cautions_about(
     """Remarks on features as they came (`evidence`) and as they will be clustered (`values`)."""
     measures = [one for one in evidence if one.name not in indicators]
     places = [place for place, one in enumerate(evidence) if one.name not in indicators and not one.still]
+    moving = values if len(places) == len(evidence) else values[:, places]
     return [
         *_identifiers(table, measures),
         *_constants(evidence),
@@ -67,9 +68,9 @@ def cautions_about(
         *_sentinels(measures),
         *_zeros_for_missing(measures),
         *_heavy_tails(measures),
-        *_correlated([evidence[place].name for place in places], values[:, places]),
+        *_correlated([evidence[place].name for place in places], moving),
         *_composites(measures, table),
-        *_raw_scales([evidence[place].name for place in places], values[:, places]),
+        *_raw_scales([evidence[place].name for place in places], moving),
         *_extremes(keys, values),
         *_few_customers(len(keys), len(measures) + len({indicator.column for indicator in indicators.values()})),
         *_leaks(table),
@@ -101,7 +102,7 @@ def _constants(evidence: Sequence[Evidence]) -> Iterator[Remark]:
 
 
 def _near_constants(measures: Sequence[Evidence]) -> Iterator[Remark]:
-    frequent = {one.name: one.facts.most_frequent for one in measures if one.facts.distinct > 1 and not one.still}
+    frequent = {one.name: one.facts.middle for one in measures if one.facts.distinct > 1 and not one.still}
     rows = {one.name: one.facts.rows for one in measures}
     found = tuple(name for name, (_, times) in frequent.items() if times >= LEAST_VARIED * rows[name])
     if found:

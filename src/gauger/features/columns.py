@@ -75,8 +75,6 @@ def _measure(column: pd.Series, name: str) -> Values:
             raise ColumnValuesError.not_numbers(name, wrong.head(3).tolist(), len(wrong))
         column = numbers
     values: Values = column.to_numpy(dtype=np.float64, na_value=np.nan)
-    if len(values) and np.isnan(values[0]) and np.isnan(values).all():
-        raise ColumnValuesError(f"{name!r} has no value for any customer. Leave it out of the features.")
     largest = max(abs(float(np.nanmin(values, initial=0.0))), abs(float(np.nanmax(values, initial=0.0))))
     if not largest <= LARGEST:
         infinite = np.flatnonzero(np.abs(values) > LARGEST)

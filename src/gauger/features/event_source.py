@@ -98,6 +98,7 @@ def event_source(
         if not isinstance(events, pd.DataFrame):
             settings["memory_limit"] = _MEMORY
         with duckdb.connect(config=settings) as database:
+            database.execute("SET enable_progress_bar = false")  # it would be drawn among the results
             if isinstance(events, pd.DataFrame):
                 untyped = False
                 database.register(EVENTS, _as_arrow(events, columns))

@@ -60,11 +60,12 @@ def summarise_events(
     "all". `event_noun`, `amount_noun`, `quantity_noun` and `category_noun` give other names than visits, spend, the
     quantity's column and the last word of the category's.
 
-    `as_of` is a moment: only what happened before it counts. It defaults to the start of the day after the last event
-    and stands in `.attrs["as_of"]` of the result. With `event_key`, exact repeats of an event count once; without, they
-    are remarked. `customers` is a table with the same key column: who has no event comes out too, with a `recency_days`
-    of the whole period, no `first_seen`, no gaps, and 0 for the rest. Sums are exact in decimals of 1e-9, so the same
-    events give the same bits in any order.
+    `as_of` is a moment: only what happened before it counts. It defaults to the start of the day after the last
+    event and stands in `.attrs["as_of"]` of the result, beside `.attrs["events"]`, the number of rows looked at.
+    With `event_key`, exact repeats of an event count once; without, they are remarked. `customers` is a table with
+    the same key column: who has no event comes out too, with a `recency_days` of the whole period, no `first_seen`,
+    no gaps, and 0 for the rest. Sums are exact in decimals of 1e-9, so the same events give the same bits in any
+    order.
 
     Raises UnknownColumnError; KeyColumnError for events without a customer; MissingValuesError for missing dates,
     amounts or quantities; ColumnValuesError for dates or numbers that are none; SettingError for an unknown measure, a
@@ -90,6 +91,7 @@ def summarise_events(
         )
         result = to_pandas(source.database.sql(statement).to_arrow_table())
         remarks = _remarks(source, period, customers)
+    result.attrs["events"] = source.rows
     result.attrs["as_of"] = period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00")
     attach_remarks(result, remarks)
     return result

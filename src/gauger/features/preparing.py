@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.errors import MissingValuesError, SettingError, listed
+from gauger.errors import ColumnValuesError, MissingValuesError, SettingError, listed
 from gauger.features.cautions import Evidence, cautions_about
 from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns
 from gauger.features.feature_set import FeatureSet
@@ -180,6 +180,9 @@ def _customers_kept(
 ) -> NDArray[np.bool_]:
     gaps = {name: np.isnan(values) for name, values in raw.items()}
     gaps |= {name: table[name].isna().to_numpy() for name in categories}
+    for name, gap in gaps.items():
+        if gap.all():
+            raise ColumnValuesError(f"{name!r} has no value for any customer. Leave it out of the features.")
     refused = {name: int(gap.sum()) for name, gap in gaps.items() if recipes[name].missing == "refuse" and gap.any()}
     if refused:
         raise MissingValuesError.in_features(refused, len(table))

@@ -51,17 +51,12 @@ class ColumnFacts:
         """The number of different values."""
         return len(self._first_of_runs)
 
-    @cached_property
-    def most_frequent(self) -> tuple[float, int]:
-        """The value that stands in most rows (the smallest of several), and in how many."""
-        lengths = np.diff(self._first_of_runs, append=len(self.ordered))
-        place = int(lengths.argmax())
-        return float(self.ordered[self._first_of_runs[place]]), int(lengths[place])
-
-    @cached_property
-    def whole(self) -> bool:
-        """Whether every value is a whole number."""
-        return bool((self.ordered[self._first_of_runs] % 1.0 == 0.0).all())
+    @property
+    def middle(self) -> tuple[float, int]:
+        """The value in the middle, and in how many rows it stands: of most rows' value, if there is one, this is it."""
+        value = self.ordered[len(self.ordered) // 2]
+        first, last = (int(np.searchsorted(self.ordered, value, side)) for side in ("left", "right"))
+        return float(value), last - first
 
     def quantile(self, share: float) -> float:
         """The value below which a share of the values lies, interpolated between neighbours."""
@@ -81,16 +76,18 @@ class ColumnFacts:
     @property
     def sentinel(self) -> float | None:
         """An extreme value that looks like a stand-in for none: it repeats, and lies apart from all the others."""
-        starts = self._first_of_runs
-        if len(starts) < 3:
+        if self.distinct < 3:
             return None
-        repeats = np.diff(starts, append=len(self.ordered))
+        starts = self._first_of_runs
         least, second, second_largest, largest = (float(self.ordered[starts[place]]) for place in (0, 1, -2, -1))
-        if least in SENTINELS and least < 0.0 <= second and repeats[0] > 1:
+        if least in SENTINELS and least < 0.0 <= second and starts[1] > 1:
             return least
-        if largest in SENTINELS and least >= 0.0 and second_largest <= largest / 2.0 and repeats[-1] > 1:
-            return largest
-        return None
+        repeats = len(self.ordered) - int(starts[-1])
+        return (
+            largest
+            if largest in SENTINELS and least >= 0.0 and 2.0 * second_largest <= largest and repeats > 1
+            else None
+        )
 
 
 def skewness(values: Values) -> float:

@@ -58,9 +58,9 @@ def named_like_a_key(name: str) -> bool:
 
 def is_identifier(column: pd.Series, name: str) -> bool:
     """Whether a column names its rows: never missing, never repeated, and numbered, short codes or named like a key."""
-    if len(column) < 3 or bool(column.isna().any()) or not bool(column.is_unique):
+    if len(column) < 3 or types.is_float_dtype(column) or types.is_datetime64_any_dtype(column):
         return False
-    if types.is_float_dtype(column) or types.is_datetime64_any_dtype(column):
+    if bool(column.isna().any()) or not bool(column.is_unique):
         return False
     named = named_like_a_key(name)
     if types.is_integer_dtype(column):
