@@ -3,11 +3,14 @@
 from collections.abc import Callable
 from pathlib import Path
 from subprocess import CompletedProcess
+from urllib.parse import quote_plus
 
 import numpy as np
 import pytest
+from own_postgres import PASSWORD
 
 import gauger
+from gauger.cli.look import LOOK_FILES
 from gauger.demo.walkthrough import OUTPUTS
 
 Run = Callable[..., "CompletedProcess[str]"]
@@ -44,6 +47,80 @@ def test_look_shows_roles_on_stdout_and_remarks_on_stderr(command: Run) -> None:
     assert "ordinal code" in shown.stdout
     assert "remark: staff_note says the same for everyone" in shown.stderr
     assert _narrow(shown.stdout)
+
+
+def test_look_says_why_and_writes_its_figures(command: Run, tmp_path: Path) -> None:
+    shown = command("look", gauger.demo_file("members.csv"), "--key", "member_id", "--out", "look")
+    assert "ordinal code  age_band: 5 steps from 1 to 5" in shown.stdout
+    assert "remark: levels with one row in area (Gullrock)" in shown.stderr
+    assert sorted(path.name for path in (tmp_path / "look").iterdir()) == sorted(LOOK_FILES)
+    columns = gauger.read_table(tmp_path / "look" / "columns.csv")
+    assert columns.loc[columns["column"] == "age", "because"].tolist() == ["whole numbers"]
+
+
+def test_look_reads_what_its_options_tell(command: Run, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("who;spend;on\n417;1.234,50;31.12.2024\nbad\n418;2,25;01.02.2025\n")
+    shown = command(
+        *("look", "t.csv", "--decimal", ",", "--thousands", ".", "--dates", "%d.%m.%Y", "--as-text", "who"),
+        *("--skip-bad-lines", "bad.csv"),
+    )
+    assert shown.returncode == 0, shown.stderr
+    assert "t.csv: 2 rows, 3 columns" in shown.stdout
+    assert "1,234.5" in shown.stdout
+    assert "2025-02-01" in shown.stdout
+    assert "remark: 1 line of t.csv could not be read" in shown.stderr
+    assert gauger.read_table(tmp_path / "bad.csv")["line"].tolist() == [3]
+
+
+def test_a_database_is_read_by_url_and_its_password_never_shown(command: Run, postgres: str) -> None:
+    preparing = ("--table", "members", "--key", "member_id", "--features", "east_km,north_km", "--to", "3")
+    shown = command("counts", postgres, *preparing)
+    assert shown.returncode == 0, shown.stderr
+    assert "--table members" in shown.stdout.splitlines()[-1]
+    refused = command("counts", postgres, "--table", "nobody", "--key", "member_id")
+    assert refused.returncode == 1
+    for told in (shown.stdout, shown.stderr, refused.stderr):
+        assert quote_plus(PASSWORD) not in told
+        assert PASSWORD not in told
+
+
+def test_features_prints_the_statement_for_another_database(command: Run, postgres: str) -> None:
+    asked = ("--customer", "member_id", "--when", "visited_on", "--amount", "ticket_spend", "--category", "film_kind")
+    shown = command("features", gauger.demo_file("visits.csv"), *asked, "--sql", "postgres")
+    assert shown.returncode == 0, shown.stderr
+    assert shown.stdout.startswith("WITH chosen AS (")
+    theirs = gauger.read_table(postgres, query=shown.stdout.rstrip().rstrip(";"))
+    assert len(theirs) == 2355
+    assert {"recency_days", "spend_mean", "share_kind_family"} <= set(theirs.columns)
+
+
+def test_features_takes_measures_an_event_key_and_all_customers(command: Run, tmp_path: Path) -> None:
+    shown = command(
+        *("features", gauger.demo_file("visits.csv"), "--customer", "member_id", "--when", "visited_on"),
+        *("--event-key", "visit_id", "--measures", "visits,share_weekday", "--out", "b.xlsx"),
+        *("--customers", gauger.demo_file("members.csv")),
+    )
+    assert shown.returncode == 0, shown.stderr
+    assert "remark: 60 exact repeats of an event were counted once." in shown.stderr
+    assert "45 customers have no event" in shown.stderr
+    table = gauger.read_table(tmp_path / "b.xlsx")
+    assert table.shape == (2400, 9)
+
+
+def test_preparation_is_typed_as_in_python(command: Run, tmp_path: Path, behaviour_file: Path) -> None:
+    chosen = ("--features", "visits,spend_mean", "--shape", "log", "--scale", "visits=robust", "--weight", "visits=2")
+    shown = command("segment", behaviour_file, "--key", "member_id", *chosen, "--count", "3", "--out", "s")
+    assert shown.returncode == 0, shown.stderr
+    features = gauger.prepare(
+        gauger.read_table(behaviour_file),
+        key="member_id",
+        features=["visits", "spend_mean"],
+        shape="log",
+        scale={"visits": "robust"},
+        weight={"visits": 2.0},
+    )
+    expected = gauger.segment_by_kmeans(features, 3).assignments["segment"].tolist()
+    assert gauger.read_table(tmp_path / "s" / "assignments.csv")["segment"].tolist() == expected
 
 
 def test_features_writes_one_row_a_customer_and_says_what_is_next(command: Run, tmp_path: Path) -> None:

@@ -14,6 +14,7 @@ from matplotlib.figure import Figure
 
 import gauger
 from gauger.choosing.advice import advise_count
+from gauger.drawing import style
 from gauger.drawing.style import SEGMENT_COLOURS, SEGMENT_MARKERS
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.readable import short_number
@@ -177,3 +178,77 @@ def test_the_first_six_colours_stay_apart_with_colour_deficiency(kind: str) -> N
 
 def test_each_of_twelve_segments_has_a_colour_and_a_marker_of_its_own() -> None:
     assert len(set(SEGMENT_COLOURS)) == len(set(SEGMENT_MARKERS)) == 12
+
+
+def test_distributions_hold_every_measure_and_colour_long_tails(behaviour: pd.DataFrame) -> None:
+    figure = gauger.draw.distributions(behaviour, "member_id")
+    drawn = [axes for axes in figure.axes if axes.patches]
+    assert [axes.get_title(loc="left") for axes in drawn] == gauger.look(behaviour, "member_id").measures
+    visits = next(axes for axes in drawn if axes.get_title(loc="left") == "visits")
+    assert sum(bar.get_height() for bar in visits.patches) == len(behaviour)
+    assert visits.get_xlabel() == "median 11.0"
+    assert visits.lines[0].get_xdata()[0] == behaviour["visits"].median()
+    assert to_rgb(visits.patches[0].get_facecolor()) == to_rgb(style.ACCENT)
+    assert "long tail" in _title(figure)
+
+
+def test_distributions_of_too_many_measures_say_how_many_are_not_drawn() -> None:
+    rng = np.random.default_rng(0)
+    table = pd.DataFrame(rng.normal(size=(50, 23)), columns=[f"m{place}" for place in range(23)])
+    figure = gauger.draw.distributions(table)
+    assert sum(bool(axes.patches) for axes in figure.axes) == 20
+    assert "3 more measures are not drawn" in figure.get_supxlabel()
+    assert _title(figure) == "No long tails among 20 measures"
+    with pytest.raises(SettingError, match="no measure to draw"):
+        gauger.draw.distributions(pd.DataFrame({"who": list("abc")}))
+
+
+def test_treatments_stand_beside_what_they_were(behaviour: pd.DataFrame) -> None:
+    features = gauger.prepare(
+        behaviour, key="member_id", features=["visits", "spend_total"], shape={"visits": "log"}, cap=(0.0, 0.99)
+    )
+    figure = gauger.draw.treatments(features)
+    titles = [axes.get_title(loc="left") for axes in figure.axes]
+    assert titles == ["visits", "cap → log → zscore", "spend_total", "cap → zscore"]
+    before, after = figure.axes[:2]
+    assert before.get_xlim()[1] >= behaviour["visits"].max()
+    assert after.get_xlim()[1] >= features.values[:, 0].max()
+    assert _title(figure) == "Of 2 long tails, none are left after treatment"
+
+
+def test_only_indicators_can_be_drawn_too(members: pd.DataFrame) -> None:
+    features = gauger.prepare(members, key="member_id", features=[], categories=["household"])
+    assert _title(gauger.draw.treatments(features)) == "No feature had a long tail to begin with"
+
+
+def test_correlations_are_ordered_and_named(behaviour: pd.DataFrame) -> None:
+    figure = gauger.draw.correlations(behaviour, "member_id")
+    axes = figure.axes[0]
+    names = [label.get_text() for label in axes.get_yticklabels()]
+    assert names == [label.get_text() for label in axes.get_xticklabels()]
+    assert abs(names.index("visits") - names.index("active_days")) == 1
+    drawn = axes.images[0].get_array()
+    expected = behaviour[names].astype(float).corr().to_numpy()
+    np.testing.assert_allclose(drawn, expected, atol=1e-9)
+    assert _title(figure).startswith("Nearly the same: visits and active_days")
+
+
+def test_correlations_of_forty_measures_show_the_thirty_strongest_without_overlap() -> None:
+    rng = np.random.default_rng(0)
+    base = rng.normal(size=(300, 20))
+    table = pd.DataFrame(np.hstack([base, base[:, :10] + 0.1 * rng.normal(size=(300, 10)), rng.normal(size=(300, 10))]))
+    table.columns = [f"a_rather_long_measure_{place}" for place in range(40)]
+    figure = gauger.draw.correlations(table)
+    axes = figure.axes[0]
+    assert len(axes.get_yticklabels()) == 30
+    assert "10 measures with weaker correlations are not drawn" in figure.get_supxlabel()
+    canvas = FigureCanvasAgg(figure)
+    canvas.draw()
+    boxes = [label.get_window_extent(canvas.renderer) for label in axes.get_yticklabels()]
+    assert not any(one.overlaps(other) for one, other in combinations(boxes, 2))
+    assert all(box.x0 >= 0 for box in boxes)
+
+
+def test_correlations_need_two_measures_that_vary() -> None:
+    with pytest.raises(SettingError, match="at least two measures that vary"):
+        gauger.draw.correlations(pd.DataFrame({"who": list("abc"), "x": [1.5, 2.5, 9.0]}), "who")

@@ -1,6 +1,8 @@
-"""Events to behaviour: against a hand-worked example, a brute-force reference, and bad input."""
+"""Events to behaviour: against a hand-worked example, plain loops, files, and bad input."""
 
 import datetime
+from itertools import pairwise
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -114,6 +116,198 @@ def test_any_events_agree_with_a_plain_loop_in_any_order(rows: list[tuple[str, i
     random.shuffle(order)
     shuffled = gauger.summarise_events(events.iloc[order], customer="who", when="day", amount="paid")
     pd.testing.assert_frame_equal(result, shuffled, check_exact=True)
+
+
+DAY = datetime.date(2025, 1, 1)
+START, DAYS = datetime.datetime(2025, 1, 1), 41
+
+
+@settings(max_examples=25)
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from("abc"), st.integers(0, 24 * 40), st.integers(-50, 500), st.sampled_from(["it's", "B b"])
+        ),
+        min_size=1,
+        max_size=30,
+    )
+)
+def test_every_measure_agrees_with_a_plain_loop(rows: list[tuple[str, int, int, str]]) -> None:
+    rows = [("a", 0, 100, "it's"), *rows, ("b", 24 * 40 + 12, 100, "B b")]
+    events = pd.DataFrame(
+        [(who, START + datetime.timedelta(hours=hour), paid / 2, kind) for who, hour, paid, kind in rows],
+        columns=["who", "at", "paid", "film_kind"],
+    )
+    result = gauger.summarise_events(
+        events, customer="who", when="at", amount="paid", category="film_kind", measures="all"
+    ).set_index("who")
+    for who in sorted({row[0] for row in rows}):
+        expected = _by_loop([row for row in rows if row[0] == who])
+        for name, value in expected.items():
+            found = result.loc[who, name]
+            assert (np.isnan(found) and value is None) or found == pytest.approx(value, abs=1e-9), name
+
+
+def _by_loop(rows: list[tuple[str, int, int, str]]) -> dict[str, float | None]:
+    """Every measure of one customer's events, each worked out on its own; None for what is not defined."""
+    middle = 24 * DAYS / 2
+    real = [row for row in rows if row[2] >= 0]
+    paid = sorted(row[2] / 2 for row in real)
+    days = sorted({row[1] // 24 for row in real})
+    gaps = [late - early for early, late in pairwise(days)]
+    seen = [row[1] // 24 for row in real or rows]
+
+    def share(part: list[tuple[str, int, int, str]], of: list[tuple[str, int, int, str]]) -> float:
+        return len(part) / len(of) if of else 0.0
+
+    def spend(part: list[tuple[str, int, int, str]]) -> float:
+        return sum(row[2] for row in part) / 2
+
+    late = [row for row in real if row[1] >= middle]
+    early = [row for row in real if row[1] < middle]
+    evening = [row for row in real if row[1] % 24 >= 18]
+    sunday = [row for row in real if (DAY + datetime.timedelta(days=row[1] // 24)).isoweekday() == 7]
+    own = [row for row in real if row[3] == "it's"]
+    mean_gap = sum(gaps) / len(gaps) if gaps else None
+    return {
+        "recency_days": DAYS - max(seen),
+        "tenure_days": DAYS - min(seen),
+        "visits": len(real),
+        "active_days": len(days),
+        "visits_trend": (len(late) - len(early)) / len(real) if real else 0.0,
+        "gap_days_mean": mean_gap,
+        "gap_days_spread": np.sqrt(sum((gap - mean_gap) ** 2 for gap in gaps) / len(gaps)) if gaps else None,
+        "spend_total": spend(rows),
+        "spend_median": float(np.median(paid)) if paid else 0.0,
+        "spend_largest": max(paid, default=0.0),
+        "spend_trend": (spend(late) - spend(early)) / spend(real) if spend(real) else 0.0,
+        "refunds": len(rows) - len(real),
+        "spend_refunded": spend(real) - spend(rows),
+        "share_evening": share(evening, real),
+        "spend_share_evening": spend(evening) / spend(real) if spend(real) else 0.0,
+        "share_sunday": share(sunday, real),
+        "share_kind_it_s": share(own, real),
+        "spend_share_kind_it_s": spend(own) / spend(real) if spend(real) else 0.0,
+        "distinct_kind": len({row[3] for row in real}),
+    }
+
+
+def test_measures_are_chosen_by_name_and_by_family(visits: pd.DataFrame) -> None:
+    columns = {"customer": "member_id", "when": "visited_on", "category": "film_kind"}
+    chosen = gauger.summarise_events(visits, **columns, measures=["share_kind", "visits"])
+    kinds = sorted(visits["film_kind"].unique())
+    assert chosen.columns.tolist() == ["member_id", *(f"share_kind_{kind}" for kind in kinds), "visits"]
+    assert chosen.filter(like="share_kind").sum(axis=1).between(1 - 1e-9, 1 + 1e-9).all()
+    own = gauger.summarise_events(visits, **columns, category_noun="film", measures=["share_film_family"])
+    assert own["share_film_family"].tolist() == chosen["share_kind_family"].tolist()
+    only = gauger.summarise_events(visits, **columns, measures=["gap_days_mean"])
+    assert only.columns.tolist() == ["member_id", "gap_days_mean"]
+
+
+@pytest.mark.parametrize(
+    ("measures", "message"),
+    [
+        (["visit"], r"there is no measure 'visit'\. Did you mean 'visits'"),
+        (["share_kind"], "More come with amount=, quantity= and category="),
+        (["share_part_of_day"], "needs events with a time of day"),
+        (["visits", "visits"], "two columns would be called 'visits'. Ask for each once"),
+    ],
+)
+def test_measures_that_cannot_be_had_are_refused(measures: list[str], message: str) -> None:
+    with pytest.raises(SettingError, match=message):
+        gauger.summarise_events(EVENTS, customer="who", when="day", measures=measures)
+
+
+def test_customers_without_events_come_out_with_defined_values() -> None:
+    customers = pd.DataFrame({"who": ["z", "a"]})
+    result = _summary(customers=customers, measures="all").set_index("who")
+    assert result.index.tolist() == ["a", "b", "z"]
+    idle = result.loc["z"]
+    assert idle["recency_days"] == 10
+    undefined = ["first_seen", "gap_days_mean", "gap_days_spread"]
+    assert idle[undefined].isna().all()
+    assert (idle.drop(["recency_days", *undefined]) == 0).all()
+    pd.testing.assert_frame_equal(
+        result.loc[["a", "b"]].astype(object),
+        _summary(measures="all").set_index("who").astype(object),
+        check_names=False,
+    )
+    codes = [remark.code for remark in gauger.remarks_of(_summary(customers=customers))]
+    assert codes == ["no-events", "customers-unknown"]
+    with pytest.raises(KeyColumnError, match="is numbers in the customers' table but text in the events"):
+        _summary(customers=pd.DataFrame({"who": [1]}))
+
+
+def test_exact_repeats_count_once_with_an_event_key_and_are_remarked_without() -> None:
+    twice = pd.concat([EVENTS, EVENTS.iloc[:2]]).assign(visit_id=[1, 2, 3, 4, 5, 1, 2])
+    asked = {"customer": "who", "when": "day", "amount": "paid", "quantity": "seats"}
+    (remark,) = gauger.remarks_of(gauger.summarise_events(twice, **asked))
+    assert remark.text.startswith("2 events are alike an earlier one in every column")
+    assert "--event-key visit_id" in remark.text
+    once = gauger.summarise_events(twice, **asked, event_key="visit_id")
+    pd.testing.assert_frame_equal(once, _summary())
+    assert [remark.code for remark in gauger.remarks_of(once)] == ["repeats-dropped"]
+    clash = twice.assign(visit_id=[1, 2, 3, 4, 5, 1, 3])
+    codes = [remark.code for remark in gauger.remarks_of(gauger.summarise_events(clash, **asked, event_key="visit_id"))]
+    assert codes == ["repeats-dropped", "event-key-repeats"]
+
+
+@pytest.mark.parametrize("name", ["t.csv", "t.tsv", "t.parquet", "t.jsonl", "t.xlsx", "t.csv.gz"])
+def test_events_in_a_file_give_the_behaviour_of_their_table(tmp_path: Path, name: str) -> None:
+    table = EVENTS.assign(who=["00417", "4E5", "4E5", "4E5", "00417"], day=pd.to_datetime(EVENTS["day"]))
+    asked = {"customer": "who", "when": "day", "amount": "paid", "quantity": "seats", "measures": "all"}
+    path = gauger.write_table(table, tmp_path / name)
+    pd.testing.assert_frame_equal(
+        gauger.summarise_events(path, **asked), gauger.summarise_events(table, **asked), check_exact=True
+    )
+
+
+def test_keys_of_a_csv_are_what_reading_it_makes_them(tmp_path: Path) -> None:
+    for keys in (["417", "-3"], ["00417", "3"], ["'+44", "=x"], ["9" * 20, "1"]):
+        path = tmp_path / "t.csv"
+        path.write_text("who,day\n" + "".join(f"{key},2025-01-0{place}\n" for place, key in enumerate(keys, 1)))
+        found = gauger.summarise_events(path, customer="who", when="day")["who"]
+        assert set(found) == set(gauger.read_table(path)["who"])
+
+
+def test_moments_with_a_time_zone_count_as_the_clock_showed_them(tmp_path: Path) -> None:
+    late = pd.DataFrame({"who": [1, 1], "at": pd.to_datetime(["2025-01-01 23:30", "2025-01-02 00:30"])})
+    zoned = late.assign(at=late["at"].dt.tz_localize("Pacific/Auckland"))
+    zoned.to_parquet(tmp_path / "t.parquet")
+    for source in (late, zoned, tmp_path / "t.parquet"):
+        assert gauger.summarise_events(source, customer="who", when="at")["active_days"].tolist() == [2]
+
+
+@pytest.mark.parametrize(
+    ("content", "message"),
+    [
+        ("who,day\na,2025-01-01\nb\n", r"1 line does not hold 2 values: line 3 \(1\)"),
+        ("who,day\na,soon\n", "1 value that is not a date: 'soon'"),
+        ("who,dya\na,2025-01-01\n", "did you mean 'dya'"),
+        ("", "is empty"),
+    ],
+)
+def test_a_bad_file_of_events_is_refused_like_a_bad_table(tmp_path: Path, content: str, message: str) -> None:
+    (tmp_path / "t.csv").write_text(content)
+    with pytest.raises(gauger.GaugerError, match=message):
+        gauger.summarise_events(tmp_path / "t.csv", customer="who", when="day")
+
+
+def test_a_category_of_too_many_levels_is_refused() -> None:
+    events = pd.DataFrame({"who": range(80), "day": "2025-01-01", "item": [f"i{row}" for row in range(80)]})
+    with pytest.raises(SettingError, match="'item' has 80 levels"):
+        gauger.summarise_events(events, customer="who", when="day", category="item")
+
+
+def test_a_level_seen_only_after_as_of_leaves_no_column() -> None:
+    events = EVENTS.assign(kind=["x", "x", "x", "x", "later"])
+    result = gauger.summarise_events(events, customer="who", when="day", category="kind", as_of="2025-03-10")
+    assert [name for name in result if name.startswith("share_")] == ["share_kind_x"]
+
+
+def test_an_unknown_dialect_is_refused() -> None:
+    with pytest.raises(SettingError, match="Did you mean 'postgres'"):
+        gauger.events_sql(EVENTS, dialect="postgress", table="t", customer="who", when="day")
 
 
 def _with(**columns: object) -> pd.DataFrame:

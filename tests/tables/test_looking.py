@@ -1,5 +1,7 @@
 """Looking at a table: roles, figures and remarks."""
 
+import datetime
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -76,3 +78,56 @@ def test_a_clean_table_has_no_remarks() -> None:
 def test_an_unknown_key_is_refused() -> None:
     with pytest.raises(UnknownColumnError, match="did you mean 'who'"):
         gauger.look(pd.DataFrame({"who": [1]}), key="whoo")
+
+
+ROWS = 200
+
+
+def _look(**columns: object) -> dict[str, gauger.Remark]:
+    table = pd.DataFrame({"who": [f"c{row}" for row in range(ROWS)], **columns})
+    return {remark.code: remark for remark in gauger.look(table, key="who", today=datetime.date(2025, 6, 1)).remarks}
+
+
+@pytest.mark.parametrize(
+    ("code", "column", "words"),
+    [
+        ("near-constant", [0] * 195 + [1] * 5, "x (97.5% are 0)"),
+        ("sentinel", [999] * 3 + [row % 70 + 18 for row in range(ROWS - 3)], "x (999)"),
+        ("sentinel", pd.to_datetime(["1900-01-01"] * 3 + ["2025-01-07"] * (ROWS - 3)), "x (1900-01-01)"),
+        ("heavy-tail", [float(row % 9) for row in range(ROWS - 1)] + [900.0], "shape='log' (--shape log)"),
+        (
+            "future-dates",
+            pd.to_datetime(["2025-01-07", "2025-06-02"] * (ROWS // 2)),
+            "x (100) holds dates after 2025-06-01",
+        ),
+        ("single-levels", ["north"] * (ROWS - 1) + ["nroth"], "x (nroth)"),
+    ],
+)
+def test_each_oddity_is_remarked(code: str, column: object, words: str) -> None:
+    remark = _look(x=column)[code]
+    assert remark.features == ("x",)
+    assert words in remark.text
+
+
+def test_columns_that_are_missing_together_are_grouped() -> None:
+    gone = np.arange(ROWS) < 20
+    column = np.where(gone, np.nan, np.arange(ROWS) * 1.5)
+    remarks = _look(east=column, north=column + 1, age=np.where(gone[::-1], np.nan, 3.5 + np.arange(ROWS)))
+    assert remarks["missing"].features == ("east", "north", "age")
+    assert remarks["missing-together"].features == ("east", "north")
+    assert "(20)" in remarks["missing-together"].text
+
+
+def test_repeated_rows_are_counted() -> None:
+    table = pd.DataFrame({"who": [1, 2, 2, 3], "spend": [1.5, 2.5, 2.5, 3.5]})
+    (remark, _) = gauger.look(table, key="who").remarks
+    assert remark.code == "repeated-rows"
+    assert remark.text.startswith("1 row is an exact repeat")
+
+
+def test_every_role_says_what_it_rests_on(members: pd.DataFrame) -> None:
+    because = gauger.look(members, key="member_id").columns["because"]
+    assert because["member_id"] == "named as the key"
+    assert because["age_band"] == "5 steps from 1 to 5"
+    assert because["household"] == "text with 4 values"
+    assert because["staff_note"] == "always none"

@@ -124,9 +124,11 @@ def _connect_file(database: "DuckDBPyConnection", file: Path, columns: EventColu
     layout = plain_layout(file)
     if layout is not None:
         words = ", ".join(text(word) for word in MISSING_WORDS)
+        columns_as_text = ", ".join(f"{text(name)}: 'VARCHAR'" for name in layout.names)
         relation = (
             f"read_csv({text(str(file))}, delim = {text(layout.delimiter)}, quote = {text(layout.quote)}, "
-            f"escape = {text(layout.quote)}, header = true, all_varchar = true, nullstr = [{words}])"
+            f"escape = {text(layout.quote)}, header = true, nullstr = [{words}], "
+            f"auto_detect = false, columns = {{{columns_as_text}}})"
         )
     elif file.suffix.lower() == ".parquet" and not _has_zones(file):
         relation = f"read_parquet({text(str(file))})"

@@ -11,7 +11,8 @@ from gauger.tables.facts import Values
 SHAPES = ("none", "log", "signed_log", "sqrt", "power")
 
 _NOT_BELOW_ZERO = ("log", "sqrt")
-_POWERS = (-4.0, 6.0)
+_POWERS = (-1.0, 3.0)
+"""Beyond these exponents the curve is so flat that the way back loses digits."""
 
 
 @dataclass(frozen=True)
@@ -69,7 +70,8 @@ class Power:
 
 
 def learn_shape(name: str, values: Values, low: float, rule: str | None) -> Shape | Power | None:
-    """The curve for a feature's values, of which `low` is the smallest; for "power" its exponent of highest likelihood.
+    """The curve for a feature's values, of which `low` is the smallest; for "power" its exponent, from -1 to 3, of highest
+    likelihood.
 
     Raises SettingError where a logarithm or a root would meet a negative value.
     """

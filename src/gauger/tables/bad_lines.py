@@ -40,5 +40,6 @@ def keep_bad_lines(path: Path, bad: Sequence[BadLine], kept: Path) -> list[Remar
         }
     )
     write_table(table, kept, replace=True)
-    count = f"{len(bad):,} {plural(len(bad), 'line')}"
-    return [Remark("bad-lines-skipped", f"{count} of {path.name} could not be read and were left out; see {kept}.")]
+    lines = f"{len(bad):,} {plural(len(bad), 'line')} of {path.name}"
+    were = plural(len(bad), "was", "were")
+    return [Remark("bad-lines-skipped", f"{lines} could not be read and {were} left out; see {kept}.")]

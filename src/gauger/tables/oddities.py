@@ -41,8 +41,8 @@ def _repeats(table: pd.DataFrame, key: str | None) -> Iterator[Remark]:
     if repeats:
         yield Remark(
             "repeated-rows",
-            f"{repeats:,} {plural(repeats, 'row is', 'rows are')} exact repeats of an earlier one: most often a fault "
-            "of the export. Events count once with event_key= (gauger features --event-key).",
+            f"{repeats:,} {plural(repeats, 'row is an exact repeat', 'rows are exact repeats')} of an earlier one: "
+            "most often a fault of the export. Events count once with event_key= (gauger features --event-key).",
         )
     if key is None:
         return
