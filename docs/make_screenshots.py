@@ -22,12 +22,15 @@ TERMINALS = {
     "demo": "gauger demo --out results",
     "look": "gauger look data/members.csv --key member_id",
     "features": "gauger features data/visits.csv --customer member_id --when visited_on --amount ticket_spend "
-    "--quantity seats --out behaviour.csv",
+    "--quantity seats --event-key visit_id --out behaviour.csv",
     "counts": f"gauger counts behaviour.csv --key member_id {PREPARATION} --out study",
     "segment": f"gauger segment behaviour.csv --key member_id {PREPARATION} --count 6 --out segments",
     "profile": "gauger profile behaviour.csv --key member_id --assignments segments/assignments.csv --out profile",
 }
 FIGURES = {
+    "figure-distributions": "behaviour/distributions.png",
+    "figure-correlations": "behaviour/correlations.png",
+    "figure-features": "study/features.png",
     "figure-counts": "results/counts.png",
     "figure-segments": "results/segments.png",
     "figure-profile": "results/profile.png",
@@ -45,6 +48,8 @@ def main() -> None:
         (folder / "first" / "data").rename(folder / "data")
         for name, command in TERMINALS.items():
             _photograph(display, folder, command, PICTURES / f"{name}.png")
+        look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
+        subprocess.run(look, cwd=folder, check=True, capture_output=True)
         for name, made in FIGURES.items():
             shutil.copyfile(folder / made, PICTURES / f"{name}.png")
     print(f"{len(TERMINALS) + len(FIGURES)} pictures in {PICTURES}")

@@ -17,7 +17,12 @@ visits = gauger.read_table(gauger.demo_file("visits.csv"))
 
 # Behaviour: one row a member. Refunds are counted apart, and `as_of` says what "recent" is measured from.
 behaviour = gauger.summarise_events(
-    visits, customer="member_id", when="visited_on", amount="ticket_spend", quantity="seats"
+    visits,
+    customer="member_id",
+    when="visited_on",
+    amount="ticket_spend",
+    quantity="seats",
+    event_key="visit_id",
 )
 print(f"{len(behaviour):,} members, recency as of {behaviour.attrs['as_of']}")
 

@@ -42,7 +42,12 @@ def visits() -> pd.DataFrame:
 @pytest.fixture(scope="session")
 def behaviour(visits: pd.DataFrame) -> pd.DataFrame:
     return gauger.summarise_events(
-        visits, customer="member_id", when="visited_on", amount="ticket_spend", quantity="seats"
+        visits,
+        customer="member_id",
+        when="visited_on",
+        amount="ticket_spend",
+        quantity="seats",
+        event_key="visit_id",
     )
 
 

@@ -218,7 +218,7 @@ def test_treatments_stand_beside_what_they_were(behaviour: pd.DataFrame) -> None
 
 def test_only_indicators_can_be_drawn_too(members: pd.DataFrame) -> None:
     features = gauger.prepare(members, key="member_id", features=[], categories=["household"])
-    assert _title(gauger.draw.treatments(features)) == "No feature had a long tail to begin with"
+    assert _title(gauger.draw.treatments(features)) == "Indicators: 1 where a customer has the level"
 
 
 def test_correlations_are_ordered_and_named(behaviour: pd.DataFrame) -> None:

@@ -66,11 +66,17 @@ def _build_behaviour(results: Results, tell: Tell, caution: Caution) -> tuple[pd
     caution(gauger.look(members, key="member_id").remarks)
 
     behaviour = gauger.summarise_events(
-        visits, customer="member_id", when="visited_on", amount="ticket_spend", quantity="seats"
+        visits,
+        customer="member_id",
+        when="visited_on",
+        amount="ticket_spend",
+        quantity="seats",
+        event_key="visit_id",
     )
     results.add_table("behaviour.csv", behaviour)
     counted = f"{len(behaviour.columns) - 1} measures of {len(behaviour):,} members"
     tell("2 Behaviour", f"{counted} who came before {behaviour.attrs['as_of']} → behaviour.csv")
+    caution(gauger.remarks_of(behaviour))
     return behaviour, members
 
 

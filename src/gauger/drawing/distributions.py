@@ -63,7 +63,9 @@ def treatments(features: FeatureSet) -> Figure:
     note = f"Left of each pair: original units; right: the working scale.{_TAIL_NOTE if tails else ''}"
     if len(measures) > len(shown):
         note += f" {len(measures) - len(shown)} more features are not drawn."
-    figure = new_figure(_treated_title(skews), note)
+    only_indicators = all(name in features.indicators for name in shown)
+    title = "Indicators: 1 where a customer has the level" if only_indicators else _treated_title(skews)
+    figure = new_figure(title, note)
     pairs = 1 if len(shown) <= 3 else 2
     panels = figure.subplots(-(-len(shown) // pairs), 2 * pairs, squeeze=False)
     for place, name in enumerate(shown):

@@ -189,7 +189,7 @@ def _correlated(names: Sequence[str], values: Values) -> Iterator[Remark]:
             "correlated",
             f"{listed(shown)} {plural(len(close), 'says', 'say')} nearly the same, so it counts twice. Keep one of "
             f"{plural(len(close), 'the two', 'each two')}, or halve both: weight={{{close[0][2]!r}: 0.5, "
-            f"{close[0][3]!r}: 0.5}}.",
+            f"{close[0][3]!r}: 0.5}} (--weight {close[0][2]}=0.5,{close[0][3]}=0.5).",
             tuple(dict.fromkeys(name for _, _, one, other in close for name in (one, other))),
         )
 

@@ -29,6 +29,7 @@ from gauger.errors import (
 )
 from gauger.features.event_sql import EventColumns
 from gauger.features.measures import name, text
+from gauger.features.query import run_query
 from gauger.tables.checking import checked_table, refuse_missing_key
 from gauger.tables.delimited import plain_layout
 from gauger.tables.reading import read_table, refuse_unreadable
@@ -71,17 +72,21 @@ class EventSource:
 
     def values(self, sql: str) -> list[object]:
         """The first column of what a statement gives."""
-        return [row[0] for row in self.database.execute(sql).fetchall()]
+        found: list[object] = run_query(self.database, sql, "looking at the events").column(0).to_pylist()
+        return found
 
     def count(self, rows: str) -> int:
         """How many rows a statement gives."""
-        return int(self.database.execute(f"SELECT count(*) FROM ({rows})").fetchall()[0][0])
+        (counted,) = self.values(f"SELECT count(*) FROM ({rows})")
+        assert isinstance(counted, int)
+        return counted
 
     def repeated_rows(self) -> int:
         """How many events are alike an earlier one in every column."""
         names = ", ".join(map(name, self.names))
-        hashes = self.database.execute(f"SELECT hash({names}) AS h FROM {EVENTS}").fetchnumpy()["h"]
-        marks = np.asarray(hashes)
+        hashes = run_query(self.database, f"SELECT hash({names}) FROM {EVENTS}", "looking for repeats").column(0)
+        marks = np.concatenate([chunk.to_numpy() for chunk in hashes.chunks])
+        del hashes
         marks.sort()
         return int(np.count_nonzero(marks[1:] == marks[:-1]))
 
@@ -98,7 +103,8 @@ def event_source(
         if not isinstance(events, pd.DataFrame):
             settings["memory_limit"] = _MEMORY
         with duckdb.connect(config=settings) as database:
-            database.execute("SET enable_progress_bar = false")  # it would be drawn among the results
+            database.execute("SET enable_progress_bar = true")
+            database.execute("SET enable_progress_bar_print = false")  # it would be drawn among the results
             if isinstance(events, pd.DataFrame):
                 untyped = False
                 database.register(EVENTS, _as_arrow(events, columns))
@@ -178,7 +184,8 @@ def _checked(database: "DuckDBPyConnection", columns: EventColumns, *, untyped: 
     checks = list(_checks(columns))
     counts = ", ".join(f"count(*) FILTER (WHERE {check.test})" for check in checks)
     facts = f"SELECT count(*), min({when}), max({when}), {whole}, {counts} FROM {EVENTS}"
-    rows, first, last, is_whole, *faults = database.execute(facts).fetchall()[0]
+    found = run_query(database, facts, "checking the events")
+    rows, first, last, is_whole, *faults = (column[0].as_py() for column in found.columns)
     if not rows:
         raise SettingError("there are no events to summarise: the table has no rows.")
     for check, count in zip(checks, faults, strict=True):
@@ -204,9 +211,9 @@ def _checks(columns: EventColumns) -> Iterator[_Check]:
 def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerError:
     numbered = f"SELECT row_number() OVER () - 1 AS place, * FROM {EVENTS}"
     rows = database.execute(
-        f"SELECT place, {name(check.column)} FROM ({numbered}) WHERE {check.test} LIMIT 3"
+        f"SELECT place, {name(check.column)} FROM ({numbered}) WHERE {check.test} LIMIT 100"
     ).fetchall()
-    places, values = [row[0] for row in rows], [row[1] for row in rows]
+    places, values = [row[0] for row in rows], list(dict.fromkeys(row[1] for row in rows))[:3]
     if check.fault == "no key":
         return KeyColumnError.missing(check.column, places, count)
     if check.fault == "endless":

@@ -10,7 +10,7 @@ from gauger.errors import SettingError, plural
 from gauger.features.event_source import CUSTOMERS, EVENTS, EventSource, event_source
 from gauger.features.event_sql import EventColumns, behaviour_sql, in_dialect
 from gauger.features.measures import Catalogue, Nouns, Period, moment, name, noun_of
-from gauger.progress import task
+from gauger.features.query import run_query
 from gauger.remarks import Remark, attach_remarks
 from gauger.tables.arrow import to_pandas
 from gauger.tables.roles import named_like_a_key
@@ -78,7 +78,7 @@ def summarise_events(
     """
     columns = EventColumns(customer, when, amount, quantity, category, event_key)
     nouns = _nouns(columns, event_noun, amount_noun, quantity_noun, category_noun)
-    with task("summarising events"), event_source(events, columns, customers) as source:
+    with event_source(events, columns, customers) as source:
         period = _period(source, as_of)
         chosen = Catalogue(nouns, period).chosen(measures, customer)
         statement = behaviour_sql(
@@ -89,7 +89,7 @@ def summarise_events(
             customers=None if customers is None else CUSTOMERS,
             key_type=source.key_type,
         )
-        result = to_pandas(source.database.sql(statement).to_arrow_table())
+        result = to_pandas(run_query(source.database, statement, "summarising events"))
         remarks = _remarks(source, period, customers)
     result.attrs["events"] = source.rows
     result.attrs["as_of"] = period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00")
@@ -129,7 +129,7 @@ def events_sql(
     """
     columns = EventColumns(customer, when, amount, quantity, category, event_key)
     nouns = _nouns(columns, event_noun, amount_noun, quantity_noun, category_noun)
-    with task("reading the period"), event_source(events, columns, None) as source:
+    with event_source(events, columns, None) as source:
         period = _period(source, as_of)
     chosen = Catalogue(nouns, period).chosen(measures, customer)
     return in_dialect(behaviour_sql(columns, chosen, period, events=table, customers=customers_table), dialect)

@@ -70,8 +70,8 @@ class Power:
 
 
 def learn_shape(name: str, values: Values, low: float, rule: str | None) -> Shape | Power | None:
-    """The curve for a feature's values, of which `low` is the smallest; for "power" its exponent, from -1 to 3, of highest
-    likelihood.
+    """The curve for a feature's values, of which `low` is the smallest; for "power" its exponent
+    of highest likelihood, from -1 to 3.
 
     Raises SettingError where a logarithm or a root would meet a negative value.
     """

@@ -118,7 +118,7 @@ def _parse(text: TextFile, layout: Layout, *, skip: bool) -> pa.Table:
     try:
         with text.open_for_arrow() as stream:
             return pa_csv.read_csv(stream, reading, parsing, converting)
-    except UnicodeDecodeError as error:
+    except UnicodeError as error:
         raise text.not_encoded_so() from error
 
 

@@ -89,11 +89,11 @@ def refuse_unreadable(file: Path) -> None:
     """Raise unless a file is there, holds something, and begins as its ending promises."""
     if not file.exists():
         raise MissingFileError.at(file)
+    if file.is_dir():
+        raise TableFileError(f"{file} is a folder; give the file to read.")
     if kind_of_file(file) not in _READABLE:
         known = ", ".join(_READABLE)
         raise TableFileError(f"{file} ends in {file.suffix!r}; Gauger reads {known} files. Save it as one of these.")
-    if file.is_dir():
-        raise TableFileError(f"{file} is a folder; give the file to read.")
     try:
         with file.open("rb") as stream:
             head = stream.read(4)

@@ -53,7 +53,7 @@ class TextFile:
         try:
             with codecs.getreader(name)(self.open_bytes()) as stream:
                 yield stream  # type: ignore[misc]
-        except UnicodeDecodeError as error:
+        except UnicodeError as error:
             raise self.not_encoded_so() from error
 
     def not_encoded_so(self) -> "NotEncodedSoError":
@@ -91,6 +91,7 @@ def likely_encodings(path: Path, asked: str | None) -> list[str]:
     """The encodings to try, in order: the one asked for, or what a byte-order mark or zero bytes tell, else two."""
     if asked is not None:
         try:
+            "".encode(asked)  # refuses codecs that are not for text, too
             return [codecs.lookup(asked).name]
         except LookupError as error:
             raise TableFileError(f"encoding={asked!r} is not known. Try utf-8, utf-16, cp1252 or cp1250.") from error
