@@ -293,6 +293,11 @@ def test_a_bad_file_of_events_is_refused_like_a_bad_table(tmp_path: Path, conten
         gauger.summarise_events(tmp_path / "t.csv", customer="who", when="day")
 
 
+def test_events_in_a_database_are_told_how_to_come_in() -> None:
+    with pytest.raises(SettingError, match="events in a database are read first"):
+        gauger.summarise_events("sqlite:///shop.db", customer="who", when="day")
+
+
 def test_a_category_of_too_many_levels_is_refused() -> None:
     events = pd.DataFrame({"who": range(80), "day": "2025-01-01", "item": [f"i{row}" for row in range(80)]})
     with pytest.raises(SettingError, match="'item' has 80 levels"):

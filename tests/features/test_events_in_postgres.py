@@ -42,6 +42,18 @@ def test_behaviour_from_postgres_tables_is_the_behaviour_from_files(postgres: st
     pd.testing.assert_frame_equal(from_database, gauger.summarise_events(visits, **columns), check_exact=True)
 
 
+def test_features_prepared_from_postgres_are_those_from_files_with_the_same_remarks(
+    postgres: str, visits: pd.DataFrame
+) -> None:
+    columns = {name: EVENTS[name] for name in ("customer", "when", "amount", "quantity", "category")}
+    prepared = [
+        gauger.prepare(gauger.summarise_events(events, **columns), key="member_id", shape="signed_log")
+        for events in (visits, gauger.read_table(postgres, table="visits"))
+    ]
+    np.testing.assert_array_equal(prepared[0].values, prepared[1].values)
+    assert prepared[0].remarks == prepared[1].remarks != ()
+
+
 def test_awkward_names_and_levels_are_quoted_for_postgres(postgres: str) -> None:
     events = pd.DataFrame(
         {

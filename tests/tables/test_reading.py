@@ -250,3 +250,23 @@ def test_options_that_do_not_fit_are_refused(tmp_path: Path) -> None:
     }.items():
         with pytest.raises(SettingError, match=message):
             gauger.read_table(path, **{wrong: "x"})
+
+
+@pytest.mark.parametrize("name", ["t.csv", "t.parquet"])
+def test_values_that_stand_for_none_are_read_as_missing(tmp_path: Path, name: str) -> None:
+    table = pd.DataFrame(
+        {
+            "age": [31, 999, 40],
+            "on": pd.to_datetime(["1900-01-01", "2025-01-02", "2025-01-03"]),
+            "area": ["?", "a", "b"],
+        }
+    )
+    path = gauger.write_table(table, tmp_path / name)
+    read = gauger.read_table(path, as_missing={"age": 999, "on": "1900-01-01", "area": "?"})
+    assert read["age"].tolist() == [31, pd.NA, 40]
+    assert read["on"].isna().tolist() == [True, False, False]
+    assert read["area"].isna().tolist() == [True, False, False]
+    with pytest.raises(SettingError, match="fits no value of 'age'"):
+        gauger.read_table(path, as_missing={"age": "unknown"})
+    with pytest.raises(UnknownColumnError, match="did you mean 'age'"):
+        gauger.read_table(path, as_missing={"aeg": 999})

@@ -78,3 +78,22 @@ def test_other_endings_and_unannounced_or_forgotten_files_are_refused(tmp_path: 
     with pytest.raises(ValueError, match=r"announced but not written: t\.csv"), result_folder(tmp_path, ["t.csv"]):
         pass
     assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("name", ["t.jsonl", "t.xlsx"])
+def test_infinity_is_refused_where_the_format_has_none(tmp_path: Path, name: str) -> None:
+    with pytest.raises(TableFileError, match=r"x holds infinity.*Write \.csv"):
+        gauger.write_table(pd.DataFrame({"x": [1.0, float("inf")]}), tmp_path / name)
+
+
+def test_moments_with_a_zone_are_written_as_the_clock_showed_them(tmp_path: Path) -> None:
+    zoned = pd.DataFrame({"at": pd.to_datetime(["2025-01-01 23:30"]).tz_localize("Pacific/Auckland")})
+    read = gauger.read_table(gauger.write_table(zoned, tmp_path / "t.xlsx"))
+    assert read["at"].tolist() == [pd.Timestamp("2025-01-01 23:30")]
+
+
+@pytest.mark.parametrize("name", ["t.csv.gz", "t.jsonl.gz"])
+def test_the_same_table_gives_the_same_bytes(tmp_path: Path, name: str) -> None:
+    for folder in ("one", "other"):
+        gauger.write_table(TABLE, tmp_path / folder / name)
+    assert (tmp_path / "one" / name).read_bytes() == (tmp_path / "other" / name).read_bytes()

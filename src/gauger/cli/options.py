@@ -29,7 +29,8 @@ Replace = Annotated[bool, typer.Option("--replace", help="Write over results tha
 Key = Annotated[str, typer.Option(metavar="COLUMN", help="The column that identifies a customer.")]
 
 
-def _text(metavar: str, explained: str) -> object:
+def option(metavar: str, explained: str) -> object:
+    """An option with a word for its value and a line of help."""
     return typer.Option(metavar=metavar, help=explained)
 
 
@@ -37,22 +38,23 @@ def _text(metavar: str, explained: str) -> object:
 class Reading:
     """How a command was asked to read its table."""
 
-    sheet: Annotated[str | None, _text("NAME", "The sheet of an .xlsx file. Default: the first.")] = None
-    table: Annotated[str | None, _text("NAME", "The table of a database.")] = None
-    query: Annotated[str | None, _text("SQL", "A query, instead of a table.")] = None
-    decimal: Annotated[str, _text("MARK", "The decimal mark of numbers in text: a point or a comma.")] = "."
-    thousands: Annotated[str | None, _text("MARK", "The mark between thousands.")] = None
+    sheet: Annotated[str | None, option("NAME", "The sheet of an .xlsx file. Default: the first.")] = None
+    table: Annotated[str | None, option("NAME", "The table of a database.")] = None
+    query: Annotated[str | None, option("SQL", "A query, instead of a table.")] = None
+    decimal: Annotated[str, option("MARK", "The decimal mark of numbers in text: a point or a comma.")] = "."
+    thousands: Annotated[str | None, option("MARK", "The mark between thousands.")] = None
     dates: Annotated[
-        str | None, _text("FORMAT", "How dates are written, such as %d.%m.%Y; or by column: joined=%d.%m.%Y.")
+        str | None, option("FORMAT", "How dates are written, such as %d.%m.%Y; or by column: joined=%d.%m.%Y.")
     ] = None
-    as_text: Annotated[str | None, _text("NAMES", "Columns that stay text, such as keys of digits: a,b.")] = None
+    as_text: Annotated[str | None, option("NAMES", "Columns that stay text, such as keys of digits: a,b.")] = None
+    as_missing: Annotated[str | None, option("PAIRS", "Values that stand for none: age=999,joined=1900-01-01.")] = None
     header: Annotated[
         bool | None,
         typer.Option("--header/--no-header", help="Whether the first line names the columns. Default: found out."),
     ] = None
-    encoding: Annotated[str | None, _text("NAME", "The encoding of text. Default: found out.")] = None
+    encoding: Annotated[str | None, option("NAME", "The encoding of text. Default: found out.")] = None
     skip_bad_lines: Annotated[
-        Path | None, _text("FILE", "Go on without malformed lines, and write them to this file.")
+        Path | None, option("FILE", "Go on without malformed lines, and write them to this file.")
     ] = None
 
     def read(self, source: str) -> "pd.DataFrame":
@@ -71,6 +73,7 @@ class Reading:
             thousands=self.thousands,
             dates=dates,
             as_text=split_names(self.as_text or ""),
+            as_missing=None if self.as_missing is None else pairs(self.as_missing),
             header=self.header,
             encoding=self.encoding,
             skip_bad_lines=self.skip_bad_lines,
@@ -84,30 +87,30 @@ class Preparation:
     """How a command was asked to prepare features."""
 
     key: Key
-    features: Annotated[str | None, _text("NAMES", "Columns to segment by: a,b,c. Default: every numeric column.")] = (
+    features: Annotated[str | None, option("NAMES", "Columns to segment by: a,b,c. Default: every numeric column.")] = (
         None
     )
-    categories: Annotated[str | None, _text("NAMES", "Columns that enter as indicators, one a level: a,b.")] = None
+    categories: Annotated[str | None, option("NAMES", "Columns that enter as indicators, one a level: a,b.")] = None
     missing: Annotated[
         str,
-        _text(
+        option(
             "RULE", "Missing values: refuse, drop, zero, mean, median or a number; or by feature: age=median,visits=0."
         ),
     ] = "refuse"
-    flag_missing: Annotated[str | None, _text("NAMES", "Features that get a second one: 1 where it was missing.")] = (
+    flag_missing: Annotated[str | None, option("NAMES", "Features that get a second one: 1 where it was missing.")] = (
         None
     )
     cap: Annotated[
         str | None,
-        _text("LOW,HIGH", "Pull values beyond these quantiles in to them: 0,0.99; or by feature: visits=0:0.99."),
+        option("LOW,HIGH", "Pull values beyond these quantiles in to them: 0,0.99; or by feature: visits=0:0.99."),
     ] = None
     shape: Annotated[
-        str | None, _text("SHAPE", "Pull in long tails: log, signed_log, sqrt or power; or by feature: visits=log.")
+        str | None, option("SHAPE", "Pull in long tails: log, signed_log, sqrt or power; or by feature: visits=log.")
     ] = None
-    scale: Annotated[str, _text("SCALE", "zscore, minmax, robust, rank or none; or by feature: visits=minmax.")] = (
+    scale: Annotated[str, option("SCALE", "zscore, minmax, robust, rank or none; or by feature: visits=minmax.")] = (
         "zscore"
     )
-    weight: Annotated[str | None, _text("PAIRS", "How much features count: visits=2,spend_mean=0.5.")] = None
+    weight: Annotated[str | None, option("PAIRS", "How much features count: visits=2,spend_mean=0.5.")] = None
 
     def carry_out(self, table: "pd.DataFrame") -> "FeatureSet":
         """Prepare the features of a table, saying which."""
@@ -161,6 +164,14 @@ def by_feature(text: str) -> str | dict[str, str]:
     if not all(name and word for name, _, word in pairs):
         raise SettingError(f"{text!r} must be one word, or pairs such as age=median,visits=zero.")
     return {name.strip(): word.strip() for name, _, word in pairs}
+
+
+def pairs(text: str) -> dict[str, str]:
+    """Pairs such as `age=999,joined_on=1900-01-01`."""
+    given = by_feature(text)
+    if isinstance(given, str):
+        raise SettingError(f"{text!r} must be pairs of a column and a value, such as age=999.")
+    return given
 
 
 def numbers_among(text: str) -> str | float | dict[str, str | float]:

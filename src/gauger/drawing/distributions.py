@@ -11,11 +11,10 @@ from gauger.errors import SettingError, listed, plural
 from gauger.features import FeatureSet
 from gauger.readable import short_number
 from gauger.tables import look
-from gauger.tables.facts import skewness
+from gauger.tables.facts import LONG_TAIL, skewness
 
 MOST_MEASURES = 20
 MOST_TREATED = 8
-LONG_TAIL = 2.0
 
 _TAIL_NOTE = " Dark orange: a long tail (skew above 2)."
 _BINS = 40

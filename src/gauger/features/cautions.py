@@ -15,18 +15,14 @@ from gauger.features.columns import Indicator
 from gauger.features.treatments import Fill
 from gauger.readable import short_number
 from gauger.remarks import Remark
-from gauger.tables.facts import ColumnFacts
+from gauger.tables.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts
 from gauger.tables.roles import is_identifier, is_ordinal_code
 
 Values = NDArray[np.float64]
 
 WIDE_RATIO = 10.0
 """Widest feature over narrowest, by standard deviation, from which the scales are called raw."""
-LEAST_VARIED = 0.95
-"""The share of customers with one and the same value from which a feature is called near-constant."""
 HIGH_CORRELATION = 0.9
-LONG_TAIL = 2.0
-"""The skew from which a tail is called heavy."""
 FAR_OUT = 3.0
 """How many times the distance within which 95 % of the customers lie is called extreme."""
 FEWEST_BY_FEATURE = 10
@@ -104,7 +100,7 @@ def _constants(evidence: Sequence[Evidence]) -> Iterator[Remark]:
 def _near_constants(measures: Sequence[Evidence]) -> Iterator[Remark]:
     frequent = {one.name: one.facts.middle for one in measures if one.facts.distinct > 1 and not one.still}
     rows = {one.name: one.facts.rows for one in measures}
-    found = tuple(name for name, (_, times) in frequent.items() if times >= LEAST_VARIED * rows[name])
+    found = tuple(name for name, (_, times) in frequent.items() if times >= NEARLY_ALL * rows[name])
     if found:
         shown = [f"{name} ({frequent[name][1] / rows[name]:.1%} have {frequent[name][0]:,.6g})" for name in found]
         yield Remark(
@@ -130,11 +126,13 @@ def _codes(table: pd.DataFrame, measures: Sequence[Evidence]) -> Iterator[Remark
 def _sentinels(measures: Sequence[Evidence]) -> Iterator[Remark]:
     found = {one.name: one.facts.sentinel for one in measures if one.facts.sentinel is not None}
     if found:
-        shown = [f"{name} ({value:,.6g})" for name, value in found.items()]
+        shown = [f"{name} ({value:.6g})" for name, value in found.items()]
+        first, value = next(iter(found.items()))
         yield Remark(
             "sentinel",
             f"{listed(shown)} {plural(len(found), 'holds a value', 'hold values')} that systems write where there is "
-            "none. If so, empty those cells and say what missing means: missing='median' (--missing median) or 'drop'.",
+            f"none. If so, read the table with as_missing={{{first!r}: {value:.6g}}} (--as-missing "
+            f"{first}={value:.6g}) and say what missing means: missing='median' (--missing median) or 'drop'.",
             tuple(found),
         )
 

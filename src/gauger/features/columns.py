@@ -10,10 +10,10 @@ from pandas.api import types
 
 from gauger.errors import ColumnValuesError, SettingError, listed
 from gauger.tables.facts import Values
+from gauger.tables.roles import MOST_LEVELS
 
 LARGEST = 1e150
 """Beyond this, squared distances would overflow."""
-MOST_LEVELS = 60
 
 
 @dataclass(frozen=True)

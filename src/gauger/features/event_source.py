@@ -31,6 +31,7 @@ from gauger.features.event_sql import EventColumns
 from gauger.features.measures import name, text
 from gauger.features.query import run_query
 from gauger.tables.checking import checked_table, refuse_missing_key
+from gauger.tables.databases import is_url
 from gauger.tables.delimited import plain_layout
 from gauger.tables.reading import read_table, refuse_unreadable
 from gauger.tables.text import MISSING_WORDS
@@ -109,7 +110,7 @@ def event_source(
                 untyped = False
                 database.register(EVENTS, _as_arrow(events, columns))
             else:
-                untyped = _connect_file(database, Path(events), columns)
+                untyped = _connect_file(database, events, columns)
             try:
                 source = _checked(database, columns, untyped=untyped)
             except duckdb.Error:
@@ -124,8 +125,14 @@ def event_source(
             yield source
 
 
-def _connect_file(database: "DuckDBPyConnection", file: Path, columns: EventColumns) -> bool:
+def _connect_file(database: "DuckDBPyConnection", source: str | PathLike[str], columns: EventColumns) -> bool:
     """Connect a file; the answer says whether its values are still text."""
+    if isinstance(source, str) and is_url(source):
+        raise SettingError(
+            "events in a database are read first: summarise_events(read_table(url, table='…'), …); or summarised "
+            "there, by the statement that events_sql gives (gauger features --sql)."
+        )
+    file = Path(source)
     refuse_unreadable(file)
     layout = plain_layout(file)
     if layout is not None:

@@ -13,9 +13,7 @@ from gauger.features.measures import Catalogue, Nouns, Period, moment, name, nou
 from gauger.features.query import run_query
 from gauger.remarks import Remark, attach_remarks
 from gauger.tables.arrow import to_pandas
-from gauger.tables.roles import named_like_a_key
-
-MOST_LEVELS = 60
+from gauger.tables.roles import MOST_LEVELS, named_like_a_key
 
 Events = pd.DataFrame | str | PathLike[str]
 

@@ -2,8 +2,9 @@
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, datetime
+from functools import cached_property
 
 from gauger.errors import SettingError, listed, nearest
 
@@ -58,10 +59,11 @@ class Catalogue:
 
     nouns: Nouns
     period: Period
-    measures: tuple[Measure, ...] = field(init=False)
 
-    def __post_init__(self) -> None:
-        object.__setattr__(self, "measures", tuple(self._all()))
+    @cached_property
+    def measures(self) -> tuple[Measure, ...]:
+        """All of them, in the order of the result's columns."""
+        return tuple(self._all())
 
     def chosen(self, asked: Sequence[str] | str | None, key: str) -> tuple[Measure, ...]:
         """The measures asked for by name or by family, in order; without asking, those that most studies begin with."""

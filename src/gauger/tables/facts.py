@@ -9,6 +9,10 @@ from numpy.typing import NDArray
 
 Values = NDArray[np.float64]
 
+LONG_TAIL = 2.0
+"""The skew from which a tail is called long."""
+NEARLY_ALL = 0.95
+"""The share of rows with one and the same value from which a column is called near-constant."""
 SENTINELS = (-1.0, -9.0, -99.0, -999.0, -9999.0, 99.0, 999.0, 9999.0, 99999.0, 999999.0)
 """Numbers that systems write where there is no value."""
 

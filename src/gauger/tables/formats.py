@@ -6,10 +6,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Literal
 
+import numpy as np
 import pandas as pd
 from pandas.api import types
 
-from gauger.errors import TableFileError
+from gauger.errors import TableFileError, listed, plural
 from gauger.tables.cells import values_of
 from gauger.tables.harmless import made_harmless, name_made_harmless
 from gauger.tables.spreadsheets import write_spreadsheet
@@ -23,7 +24,21 @@ def write_file(table: pd.DataFrame, file: Path) -> None:
     if writer is None or (is_gzip(file) and kind in (".parquet", ".xlsx")):
         known = ", ".join(_WRITERS)
         raise TableFileError(f"{file.name} ends in {file.suffix!r}; Gauger writes {known} files.")
-    writer(table.rename(columns=str), file)
+    table = table.rename(columns=str)
+    if kind in (".jsonl", ".xlsx"):
+        _refuse_infinite(table, file)
+    writer(table, file)
+
+
+def _refuse_infinite(table: pd.DataFrame, file: Path) -> None:
+    decimals = {name: table[name] for name in table.columns if types.is_float_dtype(table[name])}
+    numbers = {name: column.to_numpy(dtype=np.float64, na_value=np.nan) for name, column in decimals.items()}
+    endless = [name for name, values in numbers.items() if np.isinf(values).any()]
+    if endless:
+        raise TableFileError(
+            f"{file.name}: {listed(endless)} {plural(len(endless), 'holds', 'hold')} infinity, which the format "
+            "cannot. Write .csv or .parquet."
+        )
 
 
 def _write_csv(table: pd.DataFrame, file: Path) -> None:

@@ -7,10 +7,8 @@ import pandas as pd
 
 from gauger.errors import listed, plural
 from gauger.remarks import Remark
-from gauger.tables.facts import ColumnFacts
+from gauger.tables.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts
 
-NEARLY_ALL = 0.95
-LONG_TAIL = 2.0
 STAND_IN_DATES = ("1900-01-01", "1970-01-01", "9999-12-31")
 
 _TOGETHER = 0.9
@@ -124,7 +122,7 @@ def _overlap(one: "pd.Series[bool]", other: "pd.Series[bool]") -> float:
 
 
 def _stand_ins(table: pd.DataFrame, facts: Mapping[str, ColumnFacts]) -> Iterator[Remark]:
-    found = {name: f"{known.sentinel:,.6g}" for name, known in facts.items() if known.sentinel is not None}
+    found = {name: f"{known.sentinel:.6g}" for name, known in facts.items() if known.sentinel is not None}
     for name in table.columns:
         if pd.api.types.is_datetime64_dtype(table[name]):
             days = set(table[name].dropna().dt.strftime("%Y-%m-%d").unique()) if table[name].notna().any() else set()
@@ -132,11 +130,13 @@ def _stand_ins(table: pd.DataFrame, facts: Mapping[str, ColumnFacts]) -> Iterato
             if odd:
                 found[name] = odd[0]
     if found:
+        example = next(iter(found.items()))
         shown = [f"{name} ({value})" for name, value in found.items()]
         yield Remark(
             "sentinel",
             f"{listed(shown)} {plural(len(found), 'holds a value', 'hold values')} that systems write where there is "
-            "none. If so, empty those cells before anything is averaged.",
+            f"none. If so, read the table with as_missing={{{example[0]!r}: {example[1]!r}}} (--as-missing "
+            f"{example[0]}={example[1]}).",
             tuple(found),
         )
 

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import pandas as pd
@@ -30,6 +30,7 @@ class ReadingRules:
     thousands: str | None = None
     dates: str | Mapping[str, str] | None = None
     as_text: tuple[str, ...] = ()
+    as_missing: Mapping[str, object] = field(default_factory=dict)
     header: bool | None = None
     encoding: str | None = None
     skip_bad_lines: Path | None = None
@@ -74,6 +75,22 @@ def settle(table: pa.Table, rules: ReadingRules, *, iso_dates: bool) -> pa.Table
     return pa.table(columns)
 
 
+def without_stand_ins(table: pa.Table, rules: ReadingRules) -> pa.Table:
+    """The table with gaps where a column holds the value that is to be taken as missing."""
+    for name, word in rules.as_missing.items():
+        column = table[name]
+        try:
+            value = pa.scalar(str(word)).cast(column.type)
+        except pa.ArrowInvalid as error:
+            raise SettingError(
+                f"as_missing={{{name!r}: {word!r}}} fits no value of {name!r}, which holds {column.type}."
+            ) from error
+        gaps = pc.fill_null(pc.equal(column, value), False)
+        kept = pc.if_else(gaps, pa.scalar(None, column.type), column)
+        table = table.set_column(table.column_names.index(name), name, kept)
+    return table
+
+
 def as_typed(column: pa.ChunkedArray) -> pa.ChunkedArray:
     """A text column as whole numbers, decimals, flags or ISO dates when every value is one, else as it is."""
     if column.null_count == len(column):
@@ -87,7 +104,7 @@ def as_dates(column: pa.ChunkedArray) -> pa.ChunkedArray | None:
 
 
 def _refuse_strangers(names: Sequence[str], rules: ReadingRules) -> None:
-    asked = [*rules.as_text, *(rules.dates if isinstance(rules.dates, Mapping) else ())]
+    asked = [*rules.as_text, *rules.as_missing, *(rules.dates if isinstance(rules.dates, Mapping) else ())]
     if any(name not in names for name in asked):
         raise UnknownColumnError.among(asked, names)
 

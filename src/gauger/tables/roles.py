@@ -14,7 +14,8 @@ _OTHER_KEY_NAME = re.compile(r"(^|_)(id|key|uuid)$")
 _ORDINAL_NAME = re.compile(r"(^|_)(band|score|rating|level|class|grade|rank|code|answer|step|tier)(_|$)", re.IGNORECASE)
 _COUNT_NAME = re.compile(r"(^|_)(distinct|count|number|visits|orders|calls|seats|days|n)(_|$)", re.IGNORECASE)
 _FLAG_WORDS = frozenset({"0", "1", "y", "n", "yes", "no", "true", "false", "t", "f"})
-_MOST_LEVELS = 60
+MOST_LEVELS = 60
+"""More levels than this are no category."""
 
 
 @dataclass(frozen=True)
@@ -46,7 +47,7 @@ def guess_role(column: pd.Series, name: str, *, key: str | None = None, facts: C
         return Role("key", "named like a key, though it repeats")
     if facts is not None:
         return _numeric_role(column, name, facts)
-    if distinct <= _MOST_LEVELS and distinct <= max(len(present) / 4, 2):
+    if distinct <= MOST_LEVELS and distinct <= max(len(present) / 4, 2):
         return Role("category", f"text with {distinct} values")
     return Role("text", f"text with {distinct:,} values")
 

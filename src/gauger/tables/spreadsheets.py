@@ -1,5 +1,7 @@
 """xlsx workbooks: one sheet read, one sheet written, every cell the kind of value it is."""
 
+import datetime
+import warnings
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from zipfile import BadZipFile
@@ -27,7 +29,9 @@ def read_spreadsheet(file: Path, sheet: str | None, rules: ReadingRules) -> Read
     import openpyxl
 
     try:
-        book = openpyxl.load_workbook(file, read_only=True, data_only=True)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # of styles and drawings, which hold no values
+            book = openpyxl.load_workbook(file, read_only=True, data_only=True)
     except (BadZipFile, KeyError, ValueError, OSError) as error:
         raise TableFileError(f"{file} is damaged or no xlsx workbook: {error}. Export it again.") from error
     try:
@@ -131,4 +135,7 @@ def _cells_of(column: pd.Series) -> list[object]:
     """The values to write; whole numbers too long for a spreadsheet as text."""
     values = values_of(column)
     long = pd.api.types.is_integer_dtype(column) and any(len(str(value)) > MOST_DIGITS for value in values if value)
-    return [str(value) if long and value is not None else value for value in values]
+    if long:
+        return [None if value is None else str(value) for value in values]
+    # A spreadsheet's clock has no zone: the time on the wall is kept.
+    return [value.replace(tzinfo=None) if isinstance(value, datetime.datetime) else value for value in values]
