@@ -93,3 +93,9 @@ def test_dates_after_the_behaviour_ends_are_a_leak() -> None:
     assert remark.features == ("left_on",)
     assert "at or after 2025-01-06" in remark.text
     assert "leak" not in _remarks(behaviour)
+
+
+def test_customers_that_are_left_out_are_out_of_every_remark() -> None:
+    table = WELL.assign(x=WELL["visits"] + WELL["spend"])
+    table.loc[[3, 50], "x"] = np.nan
+    assert _remarks(table, missing="drop")["composite"].features == ("x", "visits", "spend")

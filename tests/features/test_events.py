@@ -329,6 +329,8 @@ def _with(**columns: object) -> pd.DataFrame:
         (_with(day=[None, *EVENTS["day"][1:]]), {}, MissingValuesError, "'day' is missing in 1 event"),
         (_with(day=["soon", *EVENTS["day"][1:]]), {}, ColumnValuesError, "1 value that is not a date: 'soon'"),
         (_with(day=range(5)), {}, ColumnValuesError, "holds numbers, not dates"),
+        (_with(day=[True] * 5), {}, ColumnValuesError, r"holds no dates \(boolean\)"),
+        (_with(paid=pd.Timestamp("2025-01-01")), {}, ColumnValuesError, r"'paid' holds no numbers \(timestamp"),
         (_with(paid=[np.nan, 1, 2, 3, 4]), {}, MissingValuesError, "'paid' is missing in 1 event"),
         (_with(paid=["ten", "1", "2", "3", "4"]), {}, ColumnValuesError, "1 value that is not a number: 'ten'"),
         (_with(paid=[np.inf, 1, 2, 3, 4]), {}, ColumnValuesError, "'paid' is infinite or beyond measure in 1 row"),

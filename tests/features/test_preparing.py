@@ -103,6 +103,15 @@ def test_the_table_is_not_modified_and_the_values_cannot_be() -> None:
         features.values[0, 0] = 1.0
 
 
+def test_changing_the_table_afterwards_changes_no_feature() -> None:
+    table = TABLE.assign(x=[1.0, 2.0, 3.0, 4.0])
+    features = gauger.prepare(table, key="who", features=["x"])
+    table.loc[0, "x"] = 99.0
+    table.loc[0, "who"] = "z"
+    assert features.original["x"].tolist() == [1.0, 2.0, 3.0, 4.0]
+    assert features.keys.tolist() == ["a", "b", "c", "d"]
+
+
 def test_raw_scales_are_remarked_with_the_feature_that_would_decide() -> None:
     table = pd.DataFrame({"who": list("abcd"), "visits": [1, 2, 3, 4], "spend": [100.0, 900.0, 400.0, 800.0]})
     remark = _remark(gauger.prepare(table, key="who", scale="none"), "raw-scales")

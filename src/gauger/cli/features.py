@@ -73,7 +73,7 @@ def features(
     if sql is not None:
         from gauger.features import events_sql
 
-        there = sql_table or reading.table or Path(events).name.split(".")[0]
+        there = sql_table or reading.name_of(events).split(".")[0]
         statement = events_sql(
             _source(events, reading),
             dialect=sql,

@@ -45,7 +45,7 @@ def look(
             for name, draw in zip(names[1:], (distributions, correlations), strict=False):
                 results.add_figure(name, draw(table, key))
         paths = results.paths
-    console.title(f"{Path(tables.without_password(source)).name}: {seen.headline()}")
+    console.title(f"{reading.name_of(source)}: {seen.headline()}")
     show_columns(seen.columns.drop(columns="because"))
     console.heading("Why these roles")
     for role, columns in seen.columns.groupby("role", sort=False):

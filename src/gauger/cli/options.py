@@ -57,6 +57,10 @@ class Reading:
         Path | None, option("FILE", "Go on without malformed lines, and write them to this file.")
     ] = None
 
+    def name_of(self, source: str) -> str:
+        """What to call the table that is read."""
+        return self.table or ("query" if self.query else Path(source).name)
+
     def read(self, source: str) -> "pd.DataFrame":
         """Read the table, telling what was guessed or left out."""
         from gauger.cli import console

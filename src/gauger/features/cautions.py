@@ -32,17 +32,60 @@ _TIME_AGO = re.compile(r"(^|_)(recency|age|since|ago|tenure|gap)(_|$)", re.IGNOR
 _SAMPLE = 500
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(frozen=True)
 class Evidence:
-    """What was seen of one feature while it was prepared; `tail` is its skew before scaling, `still` no variation."""
+    """What was seen of one feature while it was prepared.
+
+    `usual` is the value in the middle and the number of customers who have it, `tail` the skew before scaling, `still`
+    whether nothing varies any more.
+    """
 
     name: str
-    facts: ColumnFacts
-    fill: Fill
+    rows: int
+    complete: bool
+    distinct: int
+    low: float
+    usual: tuple[float, int]
+    sentinel: float | None
+    like_key: bool
+    like_code: bool
+    zero_for_missing: bool
     tail: float
     still: bool
     shaped: bool
     capped: bool
+
+    @classmethod
+    def of(
+        cls,
+        name: str,
+        column: "pd.Series | None",
+        facts: ColumnFacts,
+        fill: Fill,
+        *,
+        tail: float,
+        still: bool,
+        shaped: bool,
+        capped: bool,
+    ) -> "Evidence":
+        """The evidence from the facts of a feature and the column it comes from, None for an indicator."""
+        unique = not facts.missing and facts.distinct == facts.rows
+        return cls(
+            name,
+            rows=facts.rows,
+            complete=not facts.missing,
+            distinct=facts.distinct,
+            low=facts.low,
+            usual=facts.middle,
+            sentinel=facts.sentinel,
+            like_key=column is not None and unique and is_identifier(column, name),
+            like_code=column is not None and is_ordinal_code(column, name, facts),
+            zero_for_missing=fill.rule == "zero" and fill.filled > 0 and _far_from_zero(name, facts),
+            tail=tail,
+            still=still,
+            shaped=shaped,
+            capped=capped,
+        )
 
 
 def cautions_about(
@@ -57,10 +100,10 @@ def cautions_about(
     places = [place for place, one in enumerate(evidence) if one.name not in indicators and not one.still]
     moving = values if len(places) == len(evidence) else values[:, places]
     return [
-        *_identifiers(table, measures),
+        *_identifiers(measures),
         *_constants(evidence),
         *_near_constants(measures),
-        *_codes(table, measures),
+        *_codes(measures),
         *_sentinels(measures),
         *_zeros_for_missing(measures),
         *_heavy_tails(measures),
@@ -73,9 +116,8 @@ def cautions_about(
     ]
 
 
-def _identifiers(table: pd.DataFrame, measures: Sequence[Evidence]) -> Iterator[Remark]:
-    unique = (one.name for one in measures if not one.facts.missing and one.facts.distinct == one.facts.rows)
-    found = tuple(name for name in unique if is_identifier(table[name], name))
+def _identifiers(measures: Sequence[Evidence]) -> Iterator[Remark]:
+    found = tuple(one.name for one in measures if one.like_key)
     if found:
         yield Remark(
             "identifier",
@@ -88,7 +130,7 @@ def _identifiers(table: pd.DataFrame, measures: Sequence[Evidence]) -> Iterator[
 def _constants(evidence: Sequence[Evidence]) -> Iterator[Remark]:
     found = tuple(one.name for one in evidence if one.still)
     if found:
-        treated = ", once capped or filled," if any(one.still and one.facts.distinct > 1 for one in evidence) else ""
+        treated = ", once capped or filled," if any(one.still and one.distinct > 1 for one in evidence) else ""
         yield Remark(
             "constant",
             f"{listed(found)} {plural(len(found), 'is', 'are')}{treated} the same for everyone and cannot "
@@ -98,21 +140,20 @@ def _constants(evidence: Sequence[Evidence]) -> Iterator[Remark]:
 
 
 def _near_constants(measures: Sequence[Evidence]) -> Iterator[Remark]:
-    frequent = {one.name: one.facts.middle for one in measures if one.facts.distinct > 1 and not one.still}
-    rows = {one.name: one.facts.rows for one in measures}
-    found = tuple(name for name, (_, times) in frequent.items() if times >= NEARLY_ALL * rows[name])
+    moving = [one for one in measures if one.distinct > 1 and not one.still]
+    found = [one for one in moving if one.usual[1] >= NEARLY_ALL * one.rows]
     if found:
-        shown = [f"{name} ({frequent[name][1] / rows[name]:.1%} have {frequent[name][0]:,.6g})" for name in found]
+        shown = [f"{one.name} ({one.usual[1] / one.rows:.1%} have {one.usual[0]:,.6g})" for one in found]
         yield Remark(
             "near-constant",
             f"{listed(shown)} {plural(len(found), 'hardly varies', 'hardly vary')}: on one scale with the others it "
             "sets a few customers far apart from all the rest. Leave it out, or profile segments with it afterwards.",
-            found,
+            tuple(one.name for one in found),
         )
 
 
-def _codes(table: pd.DataFrame, measures: Sequence[Evidence]) -> Iterator[Remark]:
-    found = tuple(one.name for one in measures if is_ordinal_code(table[one.name], one.name, one.facts))
+def _codes(measures: Sequence[Evidence]) -> Iterator[Remark]:
+    found = tuple(one.name for one in measures if one.like_code)
     if found:
         yield Remark(
             "code-as-measure",
@@ -124,7 +165,7 @@ def _codes(table: pd.DataFrame, measures: Sequence[Evidence]) -> Iterator[Remark
 
 
 def _sentinels(measures: Sequence[Evidence]) -> Iterator[Remark]:
-    found = {one.name: one.facts.sentinel for one in measures if one.facts.sentinel is not None}
+    found = {one.name: one.sentinel for one in measures if one.sentinel is not None}
     if found:
         shown = [f"{name} ({value:.6g})" for name, value in found.items()]
         first, value = next(iter(found.items()))
@@ -138,7 +179,7 @@ def _sentinels(measures: Sequence[Evidence]) -> Iterator[Remark]:
 
 
 def _zeros_for_missing(measures: Sequence[Evidence]) -> Iterator[Remark]:
-    found = tuple(one.name for one in measures if one.fill.rule == "zero" and one.fill.filled and _far_from_zero(one))
+    found = tuple(one.name for one in measures if one.zero_for_missing)
     if found:
         yield Remark(
             "zero-for-missing",
@@ -149,12 +190,11 @@ def _zeros_for_missing(measures: Sequence[Evidence]) -> Iterator[Remark]:
         )
 
 
-def _far_from_zero(one: Evidence) -> bool:
-    if _TIME_AGO.search(one.name):
+def _far_from_zero(name: str, facts: ColumnFacts) -> bool:
+    if _TIME_AGO.search(name):
         return True
-    ordered = one.facts.ordered
-    outside = one.facts.low > 0.0 or one.facts.high < 0.0
-    return outside and abs(float(ordered.mean())) > 2.0 * float(ordered.std())
+    outside = facts.low > 0.0 or facts.high < 0.0
+    return outside and abs(float(facts.ordered.mean())) > 2.0 * float(facts.ordered.std())
 
 
 def _heavy_tails(measures: Sequence[Evidence]) -> Iterator[Remark]:
@@ -163,7 +203,7 @@ def _heavy_tails(measures: Sequence[Evidence]) -> Iterator[Remark]:
         names = tuple(one.name for one in found)
         shown = [f"{one.name} (skew {one.tail:.1f})" for one in found]
         still = "still " if all(one.shaped or one.capped for one in found) else ""
-        curve = "signed_log" if any(one.facts.low < 0.0 for one in found) else "log"
+        curve = "signed_log" if any(one.low < 0.0 for one in found) else "log"
         remedy = (
             "cap=(0, 0.95) (--cap 0,0.95)" if all(one.shaped for one in found) else f"shape='{curve}' (--shape {curve})"
         )
@@ -194,7 +234,7 @@ def _correlated(names: Sequence[str], values: Values) -> Iterator[Remark]:
 
 def _composites(measures: Sequence[Evidence], table: pd.DataFrame) -> Iterator[Remark]:
     """Features that are the sum of others, found by least squares on a sample of the customers."""
-    moving = [one.name for one in measures if one.facts.distinct > 2 and not one.facts.missing]
+    moving = [one.name for one in measures if one.distinct > 2 and one.complete]
     if len(moving) < 3 or len(table) < 3:
         return
     step = max(1, len(table) // _SAMPLE)

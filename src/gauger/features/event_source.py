@@ -2,7 +2,7 @@
 
 import datetime
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from os import PathLike
@@ -28,8 +28,8 @@ from gauger.errors import (
     plural,
 )
 from gauger.features.event_sql import EventColumns
-from gauger.features.measures import name, text
 from gauger.features.query import run_query
+from gauger.features.sql_words import sql_name, sql_text
 from gauger.tables.checking import checked_table, refuse_missing_key
 from gauger.tables.databases import is_url
 from gauger.tables.delimited import plain_layout
@@ -84,7 +84,7 @@ class EventSource:
 
     def repeated_rows(self) -> int:
         """How many events are alike an earlier one in every column."""
-        names = ", ".join(map(name, self.names))
+        names = ", ".join(map(sql_name, self.names))
         hashes = run_query(self.database, f"SELECT hash({names}) FROM {EVENTS}", "looking for repeats").column(0)
         marks = np.concatenate([chunk.to_numpy() for chunk in hashes.chunks])
         del hashes
@@ -136,15 +136,15 @@ def _connect_file(database: "DuckDBPyConnection", source: str | PathLike[str], c
     refuse_unreadable(file)
     layout = plain_layout(file)
     if layout is not None:
-        words = ", ".join(text(word) for word in MISSING_WORDS)
-        columns_as_text = ", ".join(f"{text(name)}: 'VARCHAR'" for name in layout.names)
+        words = ", ".join(sql_text(word) for word in MISSING_WORDS)
+        columns_as_text = ", ".join(f"{sql_text(name)}: 'VARCHAR'" for name in layout.names)
         relation = (
-            f"read_csv({text(str(file))}, delim = {text(layout.delimiter)}, quote = {text(layout.quote)}, "
-            f"escape = {text(layout.quote)}, header = true, nullstr = [{words}], "
+            f"read_csv({sql_text(str(file))}, delim = {sql_text(layout.delimiter)}, quote = {sql_text(layout.quote)}, "
+            f"escape = {sql_text(layout.quote)}, header = true, nullstr = [{words}], "
             f"auto_detect = false, columns = {{{columns_as_text}}})"
         )
     elif file.suffix.lower() == ".parquet" and not _has_zones(file):
-        relation = f"read_parquet({text(str(file))})"
+        relation = f"read_parquet({sql_text(str(file))})"
     else:
         database.register(EVENTS, _as_arrow(read_table(file), columns))
         return False
@@ -184,10 +184,9 @@ def _checked(database: "DuckDBPyConnection", columns: EventColumns, *, untyped: 
     kinds = _column_types(database)
     if any(column not in kinds for column in columns.named.values()):
         raise UnknownColumnError.among(columns.named.values(), list(kinds))
-    if _is_number(kinds[columns.when]):
-        raise ColumnValuesError(f"{columns.when!r} holds numbers, not dates. Give dates as 2025-12-31.")
-    when = f"TRY_CAST({name(columns.when)} AS TIMESTAMP)"
-    whole = f"bool_and(regexp_full_match({name(columns.customer)}, {text(_WHOLE)}))" if untyped else "false"
+    _refuse_kinds(columns, kinds)
+    when = f"TRY_CAST({sql_name(columns.when)} AS TIMESTAMP)"
+    whole = f"bool_and(regexp_full_match({sql_name(columns.customer)}, {sql_text(_WHOLE)}))" if untyped else "false"
     checks = list(_checks(columns))
     counts = ", ".join(f"count(*) FILTER (WHERE {check.test})" for check in checks)
     facts = f"SELECT count(*), min({when}), max({when}), {whole}, {counts} FROM {EVENTS}"
@@ -201,24 +200,36 @@ def _checked(database: "DuckDBPyConnection", columns: EventColumns, *, untyped: 
     return EventSource(database, columns, "BIGINT" if is_whole else None, rows, first, last)
 
 
+def _refuse_kinds(columns: EventColumns, kinds: Mapping[str, str]) -> None:
+    """Raise for columns that by their type alone cannot be what they are named for."""
+    if _is_number(kinds[columns.when]):
+        raise ColumnValuesError(f"{columns.when!r} holds numbers, not dates. Give dates as 2025-12-31.")
+    if not kinds[columns.when].startswith(("VARCHAR", "TIMESTAMP", "DATE")):
+        raise ColumnValuesError(
+            f"{columns.when!r} holds no dates ({kinds[columns.when].lower()}). Name another column."
+        )
+    for column in (columns.amount, columns.quantity):
+        if column is not None and not _is_number(kinds[column]) and kinds[column] != "VARCHAR":
+            raise ColumnValuesError(f"{column!r} holds no numbers ({kinds[column].lower()}). Name another column.")
+
+
 def _checks(columns: EventColumns) -> Iterator[_Check]:
     numbers = [column for column in (columns.amount, columns.quantity) if column is not None]
-    yield _Check(columns.customer, "no key", f"{name(columns.customer)} IS NULL")
+    yield _Check(columns.customer, "no key", f"{sql_name(columns.customer)} IS NULL")
     for column in (columns.when, *numbers):
-        yield _Check(column, "missing", f"{name(column)} IS NULL")
-    for column, kind, fault in (
-        (columns.when, "TIMESTAMP", "no date"),
-        *((each, "DOUBLE", "no number") for each in numbers),
-    ):
-        yield _Check(column, fault, f"{name(column)} IS NOT NULL AND TRY_CAST({name(column)} AS {kind}) IS NULL")
+        yield _Check(column, "missing", f"{sql_name(column)} IS NULL")
+    kinds = {columns.when: ("TIMESTAMP", "no date")} | dict.fromkeys(numbers, ("DOUBLE", "no number"))
+    for column, (kind, fault) in kinds.items():
+        written = sql_name(column)
+        yield _Check(column, fault, f"{written} IS NOT NULL AND TRY_CAST({written} AS {kind}) IS NULL")
     for column in numbers:
-        yield _Check(column, "endless", f"NOT abs(TRY_CAST({name(column)} AS DOUBLE)) < {LARGEST_AMOUNT:.0f}")
+        yield _Check(column, "endless", f"NOT abs(TRY_CAST({sql_name(column)} AS DOUBLE)) < {LARGEST_AMOUNT:.0f}")
 
 
 def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerError:
     numbered = f"SELECT row_number() OVER () - 1 AS place, * FROM {EVENTS}"
     rows = database.execute(
-        f"SELECT place, {name(check.column)} FROM ({numbered}) WHERE {check.test} LIMIT 100"
+        f"SELECT place, {sql_name(check.column)} FROM ({numbered}) WHERE {check.test} LIMIT 100"
     ).fetchall()
     places, values = [row[0] for row in rows], list(dict.fromkeys(row[1] for row in rows))[:3]
     if check.fault == "no key":

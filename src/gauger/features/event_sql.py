@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from gauger.errors import SettingError
-from gauger.features.measures import Measure, Period, moment, name
+from gauger.features.measures import Measure, Period
+from gauger.features.sql_words import sql_moment, sql_name
 
 DIALECTS = ("duckdb", "postgres")
 
@@ -46,13 +47,13 @@ def behaviour_sql(
     parts = [f"chosen AS (\n{_chosen(columns, period, events, key_type)}\n)"]
     if gaps:
         parts += _gap_parts(refunds=columns.amount is not None)
-    key = name(columns.customer)
+    key = sql_name(columns.customer)
     if not gaps and customers is None:
         return f"WITH {', '.join(parts)}\n{_grouped(measures, key)}\nORDER BY 1"
     parts.append(f"measured AS (\n{_grouped(measures, 'customer')}\n)")
     sources = ["measured"]
     if customers is not None:
-        parts.append(f"everyone AS (\nSELECT customer FROM measured UNION SELECT {key} FROM {name(customers)}\n)")
+        parts.append(f"everyone AS (\nSELECT customer FROM measured UNION SELECT {key} FROM {sql_name(customers)}\n)")
         sources = ["everyone", "LEFT JOIN measured ON measured.customer = everyone.customer"]
     if gaps:
         sources.append("LEFT JOIN gaps ON gaps.customer = measured.customer")
@@ -76,14 +77,14 @@ def _chosen(columns: EventColumns, period: Period, events: str, key_type: str | 
         to = {"moment": "TIMESTAMP", "amount": "DECIMAL(38, 9)", "quantity": "DECIMAL(38, 9)", "customer": key_type}
         to["category"] = "TEXT"
         kind = to.get(part)
-        selected.append(f"{f'CAST({name(column)} AS {kind})' if kind else name(column)} AS {part}")
+        selected.append(f"{f'CAST({sql_name(column)} AS {kind})' if kind else sql_name(column)} AS {part}")
     distinct = "DISTINCT " if columns.key else ""
-    before = f"CAST({name(columns.when)} AS TIMESTAMP) < {moment(period.as_of)}"
-    return f"SELECT {distinct}{', '.join(selected)} FROM {name(events)} WHERE {before}"
+    before = f"CAST({sql_name(columns.when)} AS TIMESTAMP) < {sql_moment(period.as_of)}"
+    return f"SELECT {distinct}{', '.join(selected)} FROM {sql_name(events)} WHERE {before}"
 
 
 def _grouped(measures: Sequence[Measure], key: str) -> str:
-    plain = [f"{measure.sql} AS {name(measure.name)}" for measure in measures if not measure.over_gaps]
+    plain = [f"{measure.sql} AS {sql_name(measure.name)}" for measure in measures if not measure.over_gaps]
     selected = ",\n  ".join([f"customer AS {key}", *plain])
     return f"SELECT\n  {selected}\nFROM chosen\nGROUP BY customer"
 
@@ -99,7 +100,7 @@ def _gap_parts(*, refunds: bool) -> list[str]:
 
 
 def _final(measure: Measure, *, defined: bool) -> str:
-    value = measure.sql if measure.over_gaps else f"measured.{name(measure.name)}"
+    value = measure.sql if measure.over_gaps else f"measured.{sql_name(measure.name)}"
     if defined and measure.without_events != "NULL":
         value = f"coalesce({value}, {measure.without_events})"
-    return f"{value} AS {name(measure.name)}"
+    return f"{value} AS {sql_name(measure.name)}"

@@ -9,8 +9,9 @@ import pandas as pd
 from gauger.errors import SettingError, plural
 from gauger.features.event_source import CUSTOMERS, EVENTS, EventSource, event_source
 from gauger.features.event_sql import EventColumns, behaviour_sql, in_dialect
-from gauger.features.measures import Catalogue, Nouns, Period, moment, name, noun_of
+from gauger.features.measures import Catalogue, Nouns, Period, noun_of
 from gauger.features.query import run_query
+from gauger.features.sql_words import sql_moment, sql_name
 from gauger.remarks import Remark, attach_remarks
 from gauger.tables.arrow import to_pandas
 from gauger.tables.roles import MOST_LEVELS, named_like_a_key
@@ -50,7 +51,8 @@ def summarise_events(
       not among the visits,
     - with `quantity`: its total* and its mean* over events, named after the column,
     - with `category`: `share_kind_…`*, a column a level with its share of the customer's events,
-      `spend_share_kind_…`, its share of the spend, and `distinct_kind`*, how many levels the customer chose,
+      `spend_share_kind_…`, its share of the spend, and `distinct_kind`*, how many levels the customer chose; events
+      without a category are in no share,
     - `share_monday` … `share_sunday`, `share_night`, `share_morning`, `share_afternoon`, `share_evening` (from 0, 6, 12
       and 18 o'clock), and the same with `spend_share_…`.
 
@@ -146,15 +148,15 @@ def _period(source: EventSource, as_of: str | datetime.date | None) -> Period:
     end = _as_of(source.last, as_of)
     if source.first >= end:
         raise SettingError(f"no event happened before as_of={end.date()}; the first is on {source.first}.")
-    when = f"CAST({name(source.columns.when)} AS TIMESTAMP)"
+    when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
     (timed,) = source.values(f"SELECT bool_or({when} <> date_trunc('day', {when})) FROM {EVENTS}")
-    return Period(source.first, end, _levels(source, f"{when} < {moment(end)}"), bool(timed))
+    return Period(source.first, end, _levels(source, f"{when} < {sql_moment(end)}"), bool(timed))
 
 
 def _levels(source: EventSource, before: str) -> tuple[str, ...]:
     if source.columns.category is None:
         return ()
-    category = f"CAST({name(source.columns.category)} AS TEXT)"
+    category = f"CAST({sql_name(source.columns.category)} AS TEXT)"
     found = source.values(
         f"SELECT DISTINCT {category} FROM {EVENTS} WHERE {before} AND {category} IS NOT NULL ORDER BY 1"
     )
@@ -178,8 +180,8 @@ def _as_of(last: datetime.datetime, as_of: str | datetime.date | None) -> dateti
 def _remarks(source: EventSource, period: Period, customers: pd.DataFrame | None) -> list[Remark]:
     remarks = []
     if source.last >= period.as_of:
-        when = f"CAST({name(source.columns.when)} AS TIMESTAMP)"
-        later = source.count(f"SELECT 1 FROM {EVENTS} WHERE {when} >= {moment(period.as_of)}")
+        when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
+        later = source.count(f"SELECT 1 FROM {EVENTS} WHERE {when} >= {sql_moment(period.as_of)}")
         remarks.append(
             Remark(
                 "after-as-of",
@@ -206,9 +208,9 @@ def _repeats(source: EventSource) -> list[Remark]:
                 f"--event-key {numbering}).",
             )
         ]
-    used = ", ".join(name(column) for column in source.columns.named.values())
+    used = ", ".join(sql_name(column) for column in source.columns.named.values())
     once = source.count(f"SELECT DISTINCT {used} FROM {EVENTS}")
-    keys = source.count(f"SELECT DISTINCT {name(key)} FROM {EVENTS}")
+    keys = source.count(f"SELECT DISTINCT {sql_name(key)} FROM {EVENTS}")
     remarks = []
     if once < source.rows:
         count = source.rows - once
@@ -227,10 +229,10 @@ def _repeats(source: EventSource) -> list[Remark]:
 
 
 def _without_events(source: EventSource, period: Period) -> list[Remark]:
-    key = name(source.columns.customer)
+    key = sql_name(source.columns.customer)
     ours = f"CAST({key} AS {source.key_type})" if source.key_type else key
-    when = f"CAST({name(source.columns.when)} AS TIMESTAMP)"
-    seen = f"SELECT DISTINCT {ours} AS customer FROM {EVENTS} WHERE {when} < {moment(period.as_of)}"
+    when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
+    seen = f"SELECT DISTINCT {ours} AS customer FROM {EVENTS} WHERE {when} < {sql_moment(period.as_of)}"
     theirs = f"SELECT DISTINCT {key} AS customer FROM {CUSTOMERS}"
     idle = source.count(f"{theirs} EXCEPT {seen}")
     strangers = source.count(f"{seen} EXCEPT {theirs}")

@@ -3,10 +3,11 @@
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from functools import cached_property
 
 from gauger.errors import SettingError, listed, nearest
+from gauger.features.sql_words import sql_day, sql_moment, sql_text
 
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 PARTS_OF_DAY = {"night": (0, 6), "morning": (6, 12), "afternoon": (12, 18), "evening": (18, 24)}
@@ -135,11 +136,11 @@ class Catalogue:
 
     def _of_time(self) -> Iterable[Measure]:
         event = self.nouns.event
-        as_of = day(self.period.as_of.date())
+        as_of = sql_day(self.period.as_of.date())
         where = self._where()
         last = f"CAST(coalesce(max(moment){where}, max(moment)) AS DATE)" if where else "CAST(max(moment) AS DATE)"
         first = last.replace("max(", "min(")
-        early, late = (self._count(f"moment {sign} {moment(self.period.middle)}") for sign in ("<", ">="))
+        early, late = (self._count(f"moment {sign} {sql_moment(self.period.middle)}") for sign in ("<", ">="))
         mean = "CAST(gaps.total AS DOUBLE) / nullif(gaps.number, 0)"
         # The exact variance of whole numbers: (m * sum of squares - square of the sum) / m^2.
         spread = "sqrt(CAST(gaps.number * gaps.squares - gaps.total * gaps.total AS DOUBLE)) / nullif(gaps.number, 0)"
@@ -156,7 +157,8 @@ class Catalogue:
         where = self._where()
         median = f"percentile_cont(0.5) WITHIN GROUP (ORDER BY CAST(amount AS DOUBLE)){where}"
         late, early = (
-            _number(f"sum(amount){self._where(f'moment {sign} {moment(self.period.middle)}')}") for sign in (">=", "<")
+            _number(f"sum(amount){self._where(f'moment {sign} {sql_moment(self.period.middle)}')}")
+            for sign in (">=", "<")
         )
         yield from self._of_sums(noun, "amount")
         yield Measure(f"{noun}_median", f"{noun}_median", f"coalesce({median}, 0)")
@@ -180,7 +182,7 @@ class Catalogue:
             }
         if self.nouns.category:
             noun = self.nouns.category
-            splits[noun] = {f"{noun}_{_slug(level)}": f"category = {text(level)}" for level in self.period.levels}
+            splits[noun] = {f"{noun}_{_slug(level)}": f"category = {sql_text(level)}" for level in self.period.levels}
         return splits
 
     def _where(self, condition: str = "") -> str:
@@ -196,26 +198,6 @@ def noun_of(column: str) -> str:
     """What a category column is called by default: the last word of its name, `film_kind` a kind."""
     words = [word for word in column.split("_") if word]
     return next((word for word in reversed(words) if word.lower() not in ("id", "code", "name", "no")), column)
-
-
-def name(of_column: str) -> str:
-    """A column's or table's name as SQL."""
-    return '"' + of_column.replace('"', '""') + '"'
-
-
-def text(value: str) -> str:
-    """A text value as SQL."""
-    return "'" + value.replace("'", "''") + "'"
-
-
-def moment(value: datetime) -> str:
-    """A moment as SQL."""
-    return f"CAST({text(value.isoformat(sep=' '))} AS TIMESTAMP)"
-
-
-def day(value: date) -> str:
-    """A day as SQL."""
-    return f"CAST({text(value.isoformat())} AS DATE)"
 
 
 def _number(sql: str) -> str:

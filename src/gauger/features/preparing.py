@@ -85,22 +85,23 @@ def prepare(
     columns |= {name: indicator.of(chosen) for name, indicator in indicators.items()}
     recipes |= settings.of_indicators(indicators, columns)
 
-    index = pd.Index(chosen[key].to_numpy(), name=key)
+    index = pd.Index(chosen[key].to_numpy(copy=True), name=key)
     remarks = [*_left_out(table, key, [*names, *categories], features), *_dropped(len(index), kept, recipes)]
-    values, treatments, evidence = _treat_all(columns, recipes)
-    remarks += cautions_about(table, index, values, evidence, indicators)
-    original = pd.DataFrame(columns, index=index, copy=False)
+    values, treatments, evidence = _treat_all(chosen, columns, recipes)
+    remarks += cautions_about(chosen, index, values, evidence, indicators)
+    original = pd.DataFrame(columns, index=index, copy=True)
     return FeatureSet(key, index.to_numpy(), tuple(columns), values, original, treatments, indicators, tuple(remarks))
 
 
 def _treat_all(
-    columns: Mapping[str, Values], recipes: Mapping[str, Recipe]
+    table: pd.DataFrame, columns: Mapping[str, Values], recipes: Mapping[str, Recipe]
 ) -> tuple[NDArray[np.float64], dict[str, tuple[Treatment, ...]], list[Evidence]]:
     n_customers = len(next(iter(columns.values())))
     working = np.empty((len(columns), n_customers))
     treatments, evidence = {}, []
     with task("preparing features", len(columns)) as advance, ThreadPoolExecutor(os.cpu_count()) as pool:
-        treated = pool.map(lambda name: _treat(name, columns[name], recipes[name]), columns)
+        sources = {name: table[name] if name in table.columns else None for name in columns}
+        treated = pool.map(lambda name: _treat(name, sources[name], columns[name], recipes[name]), columns)
         for place, (name, one) in enumerate(zip(columns, treated, strict=True)):
             working[place] = one.values
             treatments[name] = one.steps
@@ -118,7 +119,7 @@ class _Treated:
     evidence: Evidence
 
 
-def _treat(name: str, column: Values, recipe: Recipe) -> _Treated:
+def _treat(name: str, source: pd.Series | None, column: Values, recipe: Recipe) -> _Treated:
     facts = ColumnFacts.of(column)
     fill = learn_fill(column, facts, recipe.missing)
     steps: list[Treatment] = [fill]
@@ -140,7 +141,9 @@ def _treat(name: str, column: Values, recipe: Recipe) -> _Treated:
         if step is not None:
             values = step.apply(values)
             steps.append(step)
-    evidence = Evidence(name, facts, fill, tail, still, shaped=shape is not None, capped=cap is not None)
+    evidence = Evidence.of(
+        name, source, facts, fill, tail=tail, still=still, shaped=shape is not None, capped=cap is not None
+    )
     return _Treated(values, tuple(steps), evidence)
 
 
