@@ -100,6 +100,13 @@ def _look(**columns: object) -> dict[str, gauger.Remark]:
             pd.to_datetime(["2025-01-07", "2025-06-02"] * (ROWS // 2)),
             "x (100) holds dates after 2025-06-01",
         ),
+        ("nearly-numbers", [f"{row}.5" for row in range(ROWS - 2)] + ["-", "n.a."], "--as-missing 'x=-'"),
+        ("nearly-numbers", [f"1.{row:03d},50" for row in range(ROWS)], "written like 1.000,50. Read the table with"),
+        (
+            "dates-as-text",
+            [f"{row % 28 + 1:02d}/03/2025" for row in range(ROWS)],
+            "dates='%d/%m/%Y' (--dates %d/%m/%Y)",
+        ),
         ("single-levels", ["north"] * (ROWS - 1) + ["nroth"], "x (nroth)"),
     ],
 )
@@ -107,6 +114,10 @@ def test_each_oddity_is_remarked(code: str, column: object, words: str) -> None:
     remark = _look(x=column)[code]
     assert remark.features == ("x",)
     assert words in remark.text
+
+
+def test_codes_are_not_taken_for_spoilt_numbers() -> None:
+    assert "nearly-numbers" not in _look(postcode=[f"{row:05d}" for row in range(ROWS)], word=["a1", "7"] * (ROWS // 2))
 
 
 def test_columns_that_are_missing_together_are_grouped() -> None:

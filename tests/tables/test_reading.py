@@ -266,7 +266,15 @@ def test_values_that_stand_for_none_are_read_as_missing(tmp_path: Path, name: st
     assert read["age"].tolist() == [31, pd.NA, 40]
     assert read["on"].isna().tolist() == [True, False, False]
     assert read["area"].isna().tolist() == [True, False, False]
-    with pytest.raises(SettingError, match="fits no value of 'age'"):
-        gauger.read_table(path, as_missing={"age": "unknown"})
     with pytest.raises(UnknownColumnError, match="did you mean 'age'"):
         gauger.read_table(path, as_missing={"aeg": 999})
+
+
+def test_a_stand_in_no_longer_keeps_a_column_from_being_numbers(tmp_path: Path) -> None:
+    path = _csv(tmp_path, "who;spend\na;1.234,50\nb;-\n")
+    spend = gauger.read_table(path, decimal=",", thousands=".", as_missing={"spend": "-"})["spend"]
+    assert spend.dtype == "float64"
+    assert spend.isna().tolist() == [False, True]
+    typed = gauger.write_table(pd.DataFrame({"age": [31, 999]}), tmp_path / "t.parquet")
+    with pytest.raises(SettingError, match="fits no value of 'age', which holds int64"):
+        gauger.read_table(typed, as_missing={"age": "unknown"})

@@ -66,6 +66,6 @@ def show_columns(columns: "pd.DataFrame") -> None:
 
 
 def _in_full(value: object) -> object:
-    if not isinstance(value, float):
+    if not isinstance(value, float) or math.isnan(value):
         return value
     return f"{value:,.0f}" if value.is_integer() else f"{value:,.6g}"

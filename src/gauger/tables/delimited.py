@@ -15,7 +15,7 @@ from gauger.errors import TableFileError, listed
 from gauger.remarks import Remark
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
 from gauger.tables.harmless import name_as_it_was, text_as_it_was
-from gauger.tables.proving import ReadingRules, typed_columns
+from gauger.tables.proving import ReadingRules, typed_columns, without_stand_ins
 from gauger.tables.text import (
     MISSING_WORDS,
     UTF8,
@@ -94,7 +94,8 @@ def _read(text: TextFile, rules: ReadingRules) -> Readout:
             raise refuse_bad_lines(text.path, bad, f"{len(layout.names)} values") from error
         table = _parse(text, layout, skip=True)
         remarks += keep_bad_lines(text.path, bad, rules.skip_bad_lines)
-    columns = {name_as_it_was(name): table[name] for name in layout.names}
+    table = without_stand_ins(table.rename_columns([name_as_it_was(name) for name in layout.names]), rules)
+    columns = dict(zip(table.column_names, table.columns, strict=True))
     if text.holds("'"):
         columns = {name: text_as_it_was(column) for name, column in columns.items()}
     return typed_columns(columns, rules), remarks

@@ -11,7 +11,11 @@ from gauger.tables.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts
 
 STAND_IN_DATES = ("1900-01-01", "1970-01-01", "9999-12-31")
 
+MOSTLY = 0.8
+
 _TOGETHER = 0.9
+_OTHER_DATE = r"\d{1,2}[./-]\d{1,2}[./-]\d{2,4}(?: .*)?"
+_COMMA_NUMBER = r"[+-]?\d{1,3}(?:\.?\d{3})*,\d+"
 
 
 def oddities(
@@ -28,6 +32,8 @@ def oddities(
     yield from _near_constants(table, columns.index[~roles.isin(["constant", "empty", "key", "text"])].tolist())
     yield from _codes(columns.index[roles == "ordinal code"].tolist())
     yield from _gaps(table, columns)
+    yield from _nearly_numbers(table, columns.index[roles.isin(["text", "category"])].tolist())
+    yield from _dates_as_text(table, columns.index[roles.isin(["text", "category", "key"])].tolist())
     yield from _stand_ins(table, facts)
     yield from _tails(columns[roles.isin(["measure", "count"])])
     yield from _future(table, columns.index[roles == "date"].tolist(), today)
@@ -119,6 +125,42 @@ def _gaps(table: pd.DataFrame, columns: pd.DataFrame) -> Iterator[Remark]:
 def _overlap(one: "pd.Series[bool]", other: "pd.Series[bool]") -> float:
     """Rows in which both are missing, of those in which either is."""
     return float((one & other).sum()) / float((one | other).sum())
+
+
+def _nearly_numbers(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remark]:
+    for name in texts:
+        words = table[name].dropna().astype(str)
+        numbers = pd.to_numeric(words, errors="coerce").notna()
+        odd = words[~numbers].unique().tolist()
+        if MOSTLY <= numbers.mean() < 1.0:
+            yield Remark(
+                "nearly-numbers",
+                f"{name} is text, because it holds {len(odd):,} {plural(len(odd), 'value that is', 'values that are')} "
+                f"no number: {listed(map(repr, odd))}. Correct them, or read the table "
+                f"with as_missing={{{name!r}: {odd[0]!r}}} (--as-missing '{name}={odd[0]}').",
+                (name,),
+            )
+        elif words.str.fullmatch(_COMMA_NUMBER).mean() >= MOSTLY:
+            yield Remark(
+                "nearly-numbers",
+                f"{name} is text, because its numbers are written like {words.iloc[0]}. Read the table with "
+                "decimal=',' and, where there are marks between thousands, thousands='.' (--decimal , --thousands .).",
+                (name,),
+            )
+
+
+def _dates_as_text(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remark]:
+    for name in texts:
+        words = table[name].dropna().astype(str)
+        if words.str.fullmatch(_OTHER_DATE).mean() >= MOSTLY:
+            mark = str(words.iloc[0]).strip("0123456789")[0]
+            formats = [mark.join(parts) for parts in (("%d", "%m", "%Y"), ("%m", "%d", "%Y"))]
+            yield Remark(
+                "dates-as-text",
+                f"{name} is text, because its dates are written like {words.iloc[0]}. Read the table with "
+                f"dates='{formats[0]}' (--dates {formats[0]}), or {formats[1]} if the month comes first.",
+                (name,),
+            )
 
 
 def _stand_ins(table: pd.DataFrame, facts: Mapping[str, ColumnFacts]) -> Iterator[Remark]:

@@ -50,7 +50,6 @@ class ReadingRules:
 
 def typed_columns(columns: Mapping[str, pa.ChunkedArray], rules: ReadingRules) -> pa.Table:
     """Text columns as what all their values are, column by column on every core."""
-    _refuse_strangers(list(columns), rules)
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         typed = pool.map(lambda name: _typed_by_rules(name, columns[name], rules), columns)
         return pa.table(dict(zip(columns, typed, strict=True)))
@@ -72,11 +71,12 @@ def settle(table: pa.Table, rules: ReadingRules, *, iso_dates: bool) -> pa.Table
                 dates = as_dates(column)
             column = column if dates is None else dates
         columns[name] = column
-    return pa.table(columns)
+    return without_stand_ins(pa.table(columns), rules)
 
 
 def without_stand_ins(table: pa.Table, rules: ReadingRules) -> pa.Table:
     """The table with gaps where a column holds the value that is to be taken as missing."""
+    _refuse_strangers(table.column_names, rules)
     for name, word in rules.as_missing.items():
         column = table[name]
         try:

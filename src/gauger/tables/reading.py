@@ -15,7 +15,7 @@ from gauger.tables.arrow import to_pandas
 from gauger.tables.databases import is_url, read_database, without_password
 from gauger.tables.delimited import read_delimited
 from gauger.tables.json_lines import read_json_lines
-from gauger.tables.proving import ReadingRules, settle, without_stand_ins
+from gauger.tables.proving import ReadingRules, settle
 from gauger.tables.spreadsheets import read_spreadsheet
 from gauger.tables.text import Readout, kind_of_file
 
@@ -53,7 +53,7 @@ def read_table(
     - `decimal`, `thousands`: the marks of numbers, such as "," and ".",
     - `dates`: the format of dates, such as "%d.%m.%Y", or by column `{"joined": "%d.%m.%Y"}`,
     - `as_text`: columns that stay text, whatever they look like,
-    - `as_missing`: by column, the value that stands for none: `{"age": 999}`,
+    - `as_missing`: by column, the value that stands for none, as it is written: `{"age": 999}`,
     - `header`: whether the first line names the columns; `encoding`: of the text,
     - `skip_bad_lines`: a file; malformed lines go there, with number and fault, instead of being an error.
 
@@ -81,7 +81,7 @@ def read_table(
         found, remarks = _read_file(Path(source), sheet, rules)
     if not found.num_rows:
         raise TableFileError(f"{name} has a header but no rows. Check the export or the query that made it.")
-    result = to_pandas(without_stand_ins(found, rules))
+    result = to_pandas(found)
     if remarks:
         attach_remarks(result, remarks)
     return result
