@@ -178,6 +178,13 @@ def test_dates_are_read_by_a_given_format(tmp_path: Path) -> None:
         gauger.read_table(path, dates={"onn": "%m/%d/%Y"})
 
 
+@pytest.mark.parametrize("name", ["t.parquet", "t.jsonl", "t.xlsx"])
+def test_dates_written_as_text_are_read_by_a_given_format_from_every_file(tmp_path: Path, name: str) -> None:
+    path = gauger.write_table(pd.DataFrame({"on": ["31.12.2024", None, "01.02.2025"]}), tmp_path / name)
+    read = gauger.read_table(path, dates="%d.%m.%Y")["on"]
+    assert read.tolist() == [pd.Timestamp("2024-12-31"), pd.NaT, pd.Timestamp("2025-02-01")]
+
+
 def test_columns_stay_text_when_told(tmp_path: Path) -> None:
     path = _csv(tmp_path, "who,visits\n417,3\n")
     assert gauger.read_table(path, as_text=["who"])["who"].tolist() == ["417"]

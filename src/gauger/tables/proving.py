@@ -62,7 +62,7 @@ def settle(table: pa.Table, rules: ReadingRules, *, iso_dates: bool) -> pa.Table
     for name, column in zip(table.column_names, table.columns, strict=True):
         if name in rules.as_text:
             column = column.cast(pa.string())
-        elif pa.types.is_string(column.type) and column.null_count < len(column):
+        elif _is_text(column.type) and column.null_count < len(column):
             written = rules.date_format(name)
             dates = None
             if written is not None:
@@ -101,6 +101,10 @@ def as_typed(column: pa.ChunkedArray) -> pa.ChunkedArray:
 def as_dates(column: pa.ChunkedArray) -> pa.ChunkedArray | None:
     """A text column as dates when every value is an ISO date or time, else None."""
     return _cast(column, pa.timestamp("us"))
+
+
+def _is_text(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
 def _refuse_strangers(names: Sequence[str], rules: ReadingRules) -> None:
