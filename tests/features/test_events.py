@@ -270,6 +270,13 @@ def test_keys_of_a_csv_are_what_reading_it_makes_them(tmp_path: Path) -> None:
         assert set(found) == set(gauger.read_table(path)["who"])
 
 
+def test_what_was_guessed_in_reading_a_file_is_remarked(tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_bytes("who,day\ncafé,2025-01-01\n".encode("cp1252"))
+    result = gauger.summarise_events(tmp_path / "t.csv", customer="who", when="day")
+    assert result["who"].tolist() == ["café"]
+    assert [remark.code for remark in gauger.remarks_of(result)] == ["encoding-guessed"]
+
+
 def test_moments_with_a_time_zone_count_as_the_clock_showed_them(tmp_path: Path) -> None:
     late = pd.DataFrame({"who": [1, 1], "at": pd.to_datetime(["2025-01-01 23:30", "2025-01-02 00:30"])})
     zoned = late.assign(at=late["at"].dt.tz_localize("Pacific/Auckland"))

@@ -4,7 +4,7 @@ import datetime
 import tempfile
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -30,6 +30,7 @@ from gauger.errors import (
 from gauger.features.event_sql import EventColumns
 from gauger.features.query import run_query
 from gauger.features.sql_words import sql_name, sql_text
+from gauger.remarks import Remark, remarks_of
 from gauger.tables.checking import checked_table, refuse_missing_key
 from gauger.tables.databases import is_url
 from gauger.tables.delimited import plain_layout
@@ -65,6 +66,7 @@ class EventSource:
     rows: int
     first: datetime.datetime
     last: datetime.datetime
+    remarks: tuple[Remark, ...] = ()
 
     @property
     def names(self) -> list[str]:
@@ -106,50 +108,53 @@ def event_source(
         with duckdb.connect(config=settings) as database:
             database.execute("SET enable_progress_bar = true")
             database.execute("SET enable_progress_bar_print = false")  # it would be drawn among the results
-            if isinstance(events, pd.DataFrame):
-                untyped = False
-                database.register(EVENTS, _as_arrow(events, columns))
-            else:
-                untyped = _connect_file(database, events, columns)
-            try:
-                source = _checked(database, columns, untyped=untyped)
-            except duckdb.Error:
-                if not untyped or isinstance(events, pd.DataFrame):
-                    raise
-                # What DuckDB's reader cannot take, ours explains, or reads after all.
-                database.execute(f"DROP VIEW {EVENTS}")
-                database.register(EVENTS, _as_arrow(read_table(events), columns))
-                source = _checked(database, columns, untyped=False)
+            source = _connected(database, events, columns)
             if customers is not None:
                 _connect_customers(source, customers)
             yield source
 
 
-def _connect_file(database: "DuckDBPyConnection", source: str | PathLike[str], columns: EventColumns) -> bool:
-    """Connect a file; the answer says whether its values are still text."""
-    if isinstance(source, str) and is_url(source):
+def _connected(
+    database: "DuckDBPyConnection", events: pd.DataFrame | str | PathLike[str], columns: EventColumns
+) -> EventSource:
+    import duckdb
+
+    if isinstance(events, pd.DataFrame):
+        database.register(EVENTS, _as_arrow(events, columns))
+        return _checked(database, columns, untyped=False)
+    if isinstance(events, str) and is_url(events):
         raise SettingError(
             "events in a database are read first: summarise_events(read_table(url, table='…'), …); or summarised "
             "there, by the statement that events_sql gives (gauger features --sql)."
         )
-    file = Path(source)
+    file = Path(events)
     refuse_unreadable(file)
+    relation = _relation(file)
+    if relation is not None:
+        database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM {relation}")
+        try:
+            return _checked(database, columns, untyped=relation.startswith("read_csv"))
+        except (duckdb.InvalidInputException, duckdb.IOException):
+            database.execute(f"DROP VIEW {EVENTS}")
+    # What DuckDB's readers cannot take, ours explain, or read after all.
+    table = read_table(file)
+    database.register(EVENTS, _as_arrow(table, columns))
+    return replace(_checked(database, columns, untyped=False), remarks=remarks_of(table))
+
+
+def _relation(file: Path) -> str | None:
+    """How DuckDB is to read a file, or None when it would not read it as we do."""
     layout = plain_layout(file)
     if layout is not None:
         words = ", ".join(sql_text(word) for word in MISSING_WORDS)
         columns_as_text = ", ".join(f"{sql_text(name)}: 'VARCHAR'" for name in layout.names)
-        relation = (
+        return (
             f"read_csv({sql_text(str(file))}, delim = {sql_text(layout.delimiter)}, quote = {sql_text(layout.quote)}, "
             f"escape = {sql_text(layout.quote)}, header = true, nullstr = [{words}], "
             f"auto_detect = false, columns = {{{columns_as_text}}})"
         )
-    elif file.suffix.lower() == ".parquet" and not _has_zones(file):
-        relation = f"read_parquet({sql_text(str(file))})"
-    else:
-        database.register(EVENTS, _as_arrow(read_table(file), columns))
-        return False
-    database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM {relation}")
-    return layout is not None
+    plain = file.suffix.lower() == ".parquet" and not _has_zones(file)
+    return f"read_parquet({sql_text(str(file))})" if plain else None
 
 
 def _has_zones(file: Path) -> bool:

@@ -178,7 +178,7 @@ def _as_of(last: datetime.datetime, as_of: str | datetime.date | None) -> dateti
 
 
 def _remarks(source: EventSource, period: Period, customers: pd.DataFrame | None) -> list[Remark]:
-    remarks = []
+    remarks = [*source.remarks]
     if source.last >= period.as_of:
         when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
         later = source.count(f"SELECT 1 FROM {EVENTS} WHERE {when} >= {sql_moment(period.as_of)}")
