@@ -28,6 +28,11 @@ class MissingFileError(GaugerError, FileNotFoundError):
 class TableFileError(GaugerError, ValueError):
     """Raised when a file is there but cannot be read as the table that its ending promises."""
 
+    @classmethod
+    def damaged(cls, file: Path, error: Exception) -> "TableFileError":
+        """A file that begins as it should and then cannot be read."""
+        return cls(f"{file} is damaged or cut short: {str(error).rstrip('. ')}. Export it again.")
+
 
 class DatabaseError(GaugerError, OSError):
     """Raised when a database cannot be reached or refuses what it is asked; the text never holds a password."""

@@ -1,5 +1,6 @@
 """Reading files: values keep their nature, and bad files are refused with their faults."""
 
+import gzip
 from pathlib import Path
 
 import numpy as np
@@ -121,11 +122,15 @@ def test_other_faults_of_files(tmp_path: Path) -> None:
     (tmp_path / "folder.csv").mkdir()
     (tmp_path / "cut.parquet").write_bytes(b"PAR1 cut short")
     (tmp_path / "text.parquet").write_text("who,x\n")
+    (tmp_path / "text.csv.gz").write_text("who,x\n")
+    (tmp_path / "cut.csv.gz").write_bytes(gzip.compress(b"who,x\na,1\n")[:15])
     (tmp_path / "t.docx").write_text("x")
     for name, message in {
         "folder.csv": "is a folder",
         "cut.parquet": "damaged or cut short",
         "text.parquet": "not what its ending says",
+        "text.csv.gz": "it is not a gzip archive",
+        "cut.csv.gz": "damaged or cut short",
         "t.docx": "Gauger reads .csv, .tsv, .jsonl, .parquet, .xlsx files",
     }.items():
         with pytest.raises(TableFileError, match=message):

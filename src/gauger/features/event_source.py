@@ -162,7 +162,7 @@ def _has_zones(file: Path) -> bool:
     try:
         schema = pq.read_schema(file)
     except (pa.ArrowInvalid, OSError) as error:
-        raise TableFileError(f"{file} is damaged or cut short: {error}. Export it again.") from error
+        raise TableFileError.damaged(file, error) from error
     return any(pa.types.is_timestamp(kind) and kind.tz is not None for kind in schema.types)
 
 

@@ -123,14 +123,14 @@ def _read_file(file: Path, sheet: str | None, rules: ReadingRules) -> Readout:
         except (EOFError, OSError) as error:
             if isinstance(error, TableFileError):
                 raise
-            raise TableFileError(f"{file} is damaged or cut short: {error}. Export it again.") from error
+            raise TableFileError.damaged(file, error) from error
 
 
 def _read_parquet(file: Path, rules: ReadingRules) -> Readout:
     try:
         return settle(pq.read_table(file), rules, iso_dates=False), []
     except pa.ArrowInvalid as error:
-        raise TableFileError(f"{file} is damaged or cut short: {error}. Export it again.") from error
+        raise TableFileError.damaged(file, error) from error
 
 
 def _refuse_setting(name: str, value: object, fits: str) -> None:

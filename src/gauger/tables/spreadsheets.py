@@ -33,7 +33,7 @@ def read_spreadsheet(file: Path, sheet: str | None, rules: ReadingRules) -> Read
             warnings.simplefilter("ignore")  # of styles and drawings, which hold no values
             book = openpyxl.load_workbook(file, read_only=True, data_only=True)
     except (BadZipFile, KeyError, ValueError, OSError) as error:
-        raise TableFileError(f"{file} is damaged or no xlsx workbook: {error}. Export it again.") from error
+        raise TableFileError.damaged(file, error) from error
     try:
         names = book.sheetnames
         if sheet is not None and sheet not in names:

@@ -99,7 +99,7 @@ def likely_encodings(path: Path, asked: str | None) -> list[str]:
         with TextFile(path, UTF8).open_bytes() as stream:
             head = stream.read(_HEAD)
     except (OSError, EOFError) as error:
-        raise TableFileError(f"{path} cannot be read: {error}. Export it again.") from error
+        raise TableFileError.damaged(path, error) from error
     marked = [encoding for mark, encoding in _MARKS.items() if head.startswith(mark)]
     if marked:
         return marked
