@@ -50,9 +50,11 @@ class ReadingRules:
 
 def typed_columns(columns: Mapping[str, pa.ChunkedArray], rules: ReadingRules) -> pa.Table:
     """Text columns as what all their values are, column by column on every core."""
+    largest_first = sorted(columns, key=lambda name: -columns[name].nbytes)
     with ThreadPoolExecutor(os.cpu_count()) as pool:
-        typed = pool.map(lambda name: _typed_by_rules(name, columns[name], rules), columns)
-        return pa.table(dict(zip(columns, typed, strict=True)))
+        found = pool.map(lambda name: _typed_by_rules(name, columns[name], rules), largest_first)
+        typed = dict(zip(largest_first, found, strict=True))
+    return pa.table({name: typed[name] for name in columns})
 
 
 def settle(table: pa.Table, rules: ReadingRules, *, iso_dates: bool) -> pa.Table:
@@ -141,35 +143,34 @@ def _as_whole(column: pa.ChunkedArray) -> pa.ChunkedArray | None:
     if numbers is None:
         return None
     # Casting forgets leading zeros and reads 0x1F as 31: such values are codes.
-    suspect = _count(pc.starts_with(column, "0")) != _count(pc.equal(column, "0")) or any(
-        b"-0" in text for text in _texts(column)
-    )
+    zeros = _count(pc.starts_with(column, "0")) != _count(pc.equal(column, "0"))
+    suspect = zeros or _hold(list(_texts(column)), b"-0")
     return numbers if not suspect or _all_match(column, _WHOLE) else None
 
 
 def _as_decimal(column: pa.ChunkedArray) -> pa.ChunkedArray | None:
     numbers = _cast(column, pa.float64())
-    if numbers is None or not any(sign in text for text in _texts(column) for sign in (b".", b"e", b"E", b"n", b"N")):
+    if numbers is None:
+        return None
+    texts = list(_texts(column))
+    if not any(_hold(texts, sign) for sign in (b".", b"e", b"E", b"n", b"N")):
         return None  # whole numbers too long for 64 bits keep their digits
-    if _surely_plain(column):
+    if _surely_plain(column, texts):
         return numbers
     return numbers if _all_match(column, _DECIMAL) and not _any_match(column, _CODE) else None
 
 
-def _surely_plain(column: pa.ChunkedArray) -> bool:
+def _surely_plain(column: pa.ChunkedArray, texts: Sequence[bytes]) -> bool:
     """Whether no value of a decimal column can be a code such as 007, +44 or 4E5, or a word; quicker than a pattern."""
     zeros = _count(pc.starts_with(column, "0"))
     if zeros and zeros != _count(pc.starts_with(column, "0.")) + _count(pc.equal(column, "0")):
         return False
-    if _count(pc.starts_with(column, "-0")) or _count(pc.starts_with(column, "+")):
+    if any(_hold(texts, start.encode()) and _count(pc.starts_with(column, start)) for start in ("-0", "+")):
         return False
-    for text in _texts(column):
-        if b"n" in text or b"N" in text:
-            return False
-        powers = (part for power in (b"e", b"E") for part in text.split(power)[1:])
-        if any(part[:1].isdigit() for part in powers):
-            return False
-    return True
+    if _hold(texts, b"n") or _hold(texts, b"N"):
+        return False
+    powers = [power for power in (b"e", b"E") if _hold(texts, power)]
+    return not any(part[:1].isdigit() for text in texts for power in powers for part in text.split(power)[1:])
 
 
 def _as_flags(column: pa.ChunkedArray) -> pa.ChunkedArray | None:
@@ -221,6 +222,10 @@ def _texts(column: pa.ChunkedArray) -> Iterator[bytes]:
     """The text of a column, its values one after the other; of a slice, that of the whole column."""
     data = (chunk.buffers()[2] for chunk in column.chunks)
     return (part.to_pybytes() for part in data if part is not None)
+
+
+def _hold(texts: Sequence[bytes], sign: bytes) -> bool:
+    return any(sign in text for text in texts)
 
 
 def _all_match(column: pa.ChunkedArray, pattern: str) -> bool:
