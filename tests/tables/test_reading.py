@@ -252,6 +252,8 @@ def test_json_values_of_mixed_kinds_become_text_and_nested_ones_are_refused(tmp_
 
 
 def test_options_that_do_not_fit_are_refused(tmp_path: Path) -> None:
+    with pytest.raises(SettingError, match="a source is the path of a file or a database's URL, not int"):
+        gauger.read_table(7)
     path = _csv(tmp_path, "who\na\n")
     for wrong, message in {
         "sheet": r"sheet='x' is for a workbook",

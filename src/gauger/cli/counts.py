@@ -16,9 +16,9 @@ COUNT_FILES = ("counts.csv", "counts.png", "features.png")
 
 
 def counts(
+    *,
     source: Source,
     preparation: Preparation,
-    reading: Reading,
     lowest: Annotated[int, typer.Option("--from", metavar="N", help="The lowest count to try.")] = 1,
     highest: Annotated[int, typer.Option("--to", metavar="N", help="The highest count to try.")] = 10,
     starts: Starts = 10,
@@ -29,6 +29,7 @@ def counts(
         typer.Option(metavar="FOLDER", help="Also write counts.csv and the figures counts.png and features.png here."),
     ] = None,
     replace: Replace = False,
+    reading: Reading,
 ) -> None:
     """Try several numbers of segments and advise one, with reasons."""
     from gauger.cli import console

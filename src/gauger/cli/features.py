@@ -47,11 +47,11 @@ class Summary:
 
 
 def features(
+    *,
     events: Annotated[
         str, typer.Argument(metavar="EVENTS", help="A table with one row an event: a file, or a database's URL.")
     ],
     summary: Summary,
-    reading: Reading,
     out: Annotated[Path | None, option("FILE", "The file to write: .csv, .parquet, .xlsx, .tsv or .jsonl.")] = None,
     customers: Annotated[
         str | None,
@@ -64,6 +64,7 @@ def features(
         str | None, option("NAME", "The events' table there. Default: EVENTS without its ending.")
     ] = None,
     replace: Replace = False,
+    reading: Reading,
 ) -> None:
     """Summarise events to one row a customer.
 

@@ -15,8 +15,8 @@ LOOK_FILES = ("columns.csv", "distributions.png", "correlations.png")
 
 
 def look(
+    *,
     source: Source,
-    reading: Reading,
     key: Annotated[
         str | None, typer.Option(metavar="COLUMN", help="The column that identifies a customer, if there is one.")
     ] = None,
@@ -25,6 +25,7 @@ def look(
         typer.Option(metavar="FOLDER", help="Also write columns.csv, distributions.png and correlations.png here."),
     ] = None,
     replace: Replace = False,
+    reading: Reading,
 ) -> None:
     """Show what each column is, and what a study would stumble over.
 

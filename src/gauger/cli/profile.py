@@ -17,14 +17,15 @@ PROFILE_FILES = ("sizes.csv", "means.csv", "medians.csv", "index.csv", "profile.
 
 
 def profile(
+    *,
     source: Source,
-    reading: Reading,
     key: Key,
     assignments: Annotated[Path, typer.Option(metavar="FILE", help="assignments.csv of `gauger segment`.")],
     out: Annotated[
         Path | None, typer.Option(metavar="FOLDER", help="Also write the tables and the figure profile.png here.")
     ] = None,
     replace: Replace = False,
+    reading: Reading,
 ) -> None:
     """Describe each segment against everyone.
 

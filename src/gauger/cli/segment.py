@@ -18,9 +18,9 @@ SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png")
 
 
 def segment(
+    *,
     source: Source,
     preparation: Preparation,
-    reading: Reading,
     count: Annotated[str, typer.Option(metavar="K|auto", help="How many segments; auto follows the advice.")],
     out: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the results go.")],
     over: Annotated[
@@ -31,6 +31,7 @@ def segment(
     max_rounds: MaxRounds = 300,
     seed: Seed = 0,
     replace: Replace = False,
+    reading: Reading,
 ) -> None:
     """Split customers into segments and write who is in which.
 

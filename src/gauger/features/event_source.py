@@ -122,6 +122,8 @@ def _connected(
     if isinstance(events, pd.DataFrame):
         database.register(EVENTS, _as_arrow(events, columns))
         return _checked(database, columns, untyped=False)
+    if not isinstance(events, (str, PathLike)):
+        raise SettingError(f"events must be a DataFrame or the path of a file, not {type(events).__name__}.")
     if isinstance(events, str) and is_url(events):
         raise SettingError(
             "events in a database are read first: summarise_events(read_table(url, table='…'), …); or summarised "

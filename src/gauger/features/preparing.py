@@ -27,9 +27,9 @@ def prepare(
     *,
     key: str,
     features: Sequence[str] | None = None,
-    categories: Sequence[str] = (),
+    categories: Sequence[str] | None = None,
     missing: str | float | Mapping[str, str | float] = "refuse",
-    flag_missing: Sequence[str] = (),
+    flag_missing: Sequence[str] | None = None,
     cap: Quantiles | Mapping[str, Quantiles] | None = None,
     shape: str | Mapping[str, str] | None = None,
     scale: str | Mapping[str, str] = "zscore",
@@ -66,6 +66,7 @@ def prepare(
     for setting, given in (("features", features), ("categories", categories), ("flag_missing", flag_missing)):
         if isinstance(given, str):
             raise SettingError(f"{setting}={given!r} must be a list of names: {setting}=[{given!r}].")
+    categories, flag_missing = list(categories or ()), list(flag_missing or ())
     table = checked_table(table, [key, *(features or ()), *categories])
     names = _chosen(table, key, features, categories)
     settings = Settings(missing, cap, shape, scale, weight)

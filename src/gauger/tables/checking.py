@@ -21,6 +21,9 @@ def checked_table(table: pd.DataFrame, needed: Iterable[str] = ()) -> pd.DataFra
     if not twice.empty:
         raise SettingError(f"the table has {listed(map(repr, twice))} more than once. Rename or drop the repeats.")
     asked = list(needed)
+    odd = [name for name in asked if not isinstance(name, str)]
+    if odd:
+        raise SettingError(f"a column is named by text, not by {odd[0]!r} ({type(odd[0]).__name__}).")
     lacking = [name for name in asked if name not in named.columns]
     if lacking and lacking[0] in table.index.names:
         raise SettingError(f"{lacking[0]!r} is the table's index, not a column: use table.reset_index().")

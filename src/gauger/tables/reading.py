@@ -68,6 +68,8 @@ def read_table(
     """
     if isinstance(as_text, str):
         raise SettingError(f"as_text={as_text!r} must be a list of names: as_text=[{as_text!r}].")
+    if not isinstance(source, (str, PathLike)):
+        raise SettingError(f"a source is the path of a file or a database's URL, not {type(source).__name__}.")
     kept = None if skip_bad_lines is None else Path(skip_bad_lines)
     rules = ReadingRules(decimal, thousands, dates, tuple(as_text), as_missing or {}, header, encoding, kept)
     if isinstance(source, str) and is_url(source):
