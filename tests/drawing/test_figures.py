@@ -203,6 +203,13 @@ def test_distributions_of_too_many_measures_say_how_many_are_not_drawn() -> None
         gauger.draw.distributions(pd.DataFrame({"who": list("abc")}))
 
 
+def test_bins_of_whole_numbers_hold_as_many_of_them_each() -> None:
+    ages = pd.DataFrame({"who": range(1000), "years": np.arange(1000) % 100 + 1})
+    bars = gauger.draw.distributions(ages, "who").axes[0].patches
+    assert {bar.get_width() for bar in bars} == {3.0}
+    assert {bar.get_height() for bar in bars[:-1]} == {30.0}
+
+
 def test_treatments_stand_beside_what_they_were(behaviour: pd.DataFrame) -> None:
     features = gauger.prepare(
         behaviour, key="member_id", features=["visits", "spend_total"], shape={"visits": "log"}, cap=(0.0, 0.99)
@@ -218,7 +225,9 @@ def test_treatments_stand_beside_what_they_were(behaviour: pd.DataFrame) -> None
 
 def test_only_indicators_can_be_drawn_too(members: pd.DataFrame) -> None:
     features = gauger.prepare(members, key="member_id", features=[], categories=["household"])
-    assert _title(gauger.draw.treatments(features)) == "Indicators: 1 where a customer has the level"
+    figure = gauger.draw.treatments(features)
+    assert "tail" not in figure.get_supxlabel()
+    assert _title(figure) == "Indicators: 1 where a customer has the level"
 
 
 def test_correlations_are_ordered_and_named(behaviour: pd.DataFrame) -> None:

@@ -55,6 +55,15 @@ def test_gaps_are_refused_or_dropped_as_they_were() -> None:
     assert "customers-left-out" in {remark.code for remark in dropped.remarks}
 
 
+def test_a_category_without_a_value_is_refused_dropped_or_no_level_as_before() -> None:
+    gaps = LATER.assign(visits=3.0, area=[None, "n"])
+    with pytest.raises(MissingValuesError, match=r"missing values in area \(1 of 2\)"):
+        gauger.prepare_alike(gaps, _learned())
+    assert gauger.prepare_alike(gaps, _learned(missing={"age": "median", "area": "drop"})).keys.tolist() == [8]
+    none = gauger.prepare_alike(gaps, _learned(missing={"age": "median", "area": "zero"}))
+    assert none.values[0, 2:].tolist() == [0.0] * 3
+
+
 def test_columns_that_were_learned_must_be_there() -> None:
     with pytest.raises(UnknownColumnError, match="there is no column 'area'"):
         gauger.prepare_alike(LATER.drop(columns="area"), _learned())

@@ -13,7 +13,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
-from gauger.errors import ColumnValuesError, MissingFileError, SettingError, TableFileError, UnknownColumnError
+from gauger.errors import (
+    ColumnValuesError,
+    MissingFileError,
+    OutputError,
+    SettingError,
+    TableFileError,
+    UnknownColumnError,
+)
 from gauger.tables.proving import as_typed
 
 
@@ -116,6 +123,13 @@ def test_a_bad_csv_is_refused_with_its_fault(tmp_path: Path, content: bytes, mes
     path.write_bytes(content)
     with pytest.raises(TableFileError, match=message):
         gauger.read_table(path)
+
+
+def test_columns_of_one_name_are_refused_in_parquet_too(tmp_path: Path) -> None:
+    table = pa.Table.from_arrays([pa.array([1]), pa.array([2])], names=["x", "x"])
+    pq.write_table(table, tmp_path / "t.parquet")
+    with pytest.raises(TableFileError, match="names 'x' more than once"):
+        gauger.read_table(tmp_path / "t.parquet")
 
 
 def test_other_faults_of_files(tmp_path: Path) -> None:
@@ -243,6 +257,20 @@ def test_bad_json_lines_are_named_and_kept_aside_when_told(tmp_path: Path) -> No
     assert table["n"].tolist() == [1, pd.NA]
 
 
+def test_signs_that_only_look_like_line_ends_end_no_line(tmp_path: Path) -> None:
+    json_lines = _csv(tmp_path, '{"who": "x\u2028y\x85z", "n": "a"}\n{"who": 3, "n": "b"}\n', "t.jsonl")
+    assert gauger.read_table(json_lines)["who"].tolist() == ["x\u2028y\x85z", "3"]
+    with pytest.raises(TableFileError, match=r"line 3 \(1\)"):
+        gauger.read_table(_csv(tmp_path, "who,n\nx\u2028y\x0cz,1\nb\n"))
+
+
+def test_bad_lines_never_replace_a_file(tmp_path: Path) -> None:
+    path = _csv(tmp_path, BAD)
+    with pytest.raises(OutputError, match="bad lines never replace a file"):
+        gauger.read_table(path, skip_bad_lines=path)
+    assert path.read_text() == BAD
+
+
 def test_json_values_of_mixed_kinds_become_text_and_nested_ones_are_refused(tmp_path: Path) -> None:
     path = _csv(tmp_path, '{"who": "00417", "n": 1}\n{"who": 418, "n": 2.5}\n', "t.jsonl")
     assert gauger.read_table(path).to_dict("list") == {"who": ["00417", "418"], "n": [1.0, 2.5]}
@@ -289,6 +317,8 @@ def test_a_stand_in_no_longer_keeps_a_column_from_being_numbers(tmp_path: Path) 
     spend = gauger.read_table(path, decimal=",", thousands=".", as_missing={"spend": "-"})["spend"]
     assert spend.dtype == "float64"
     assert spend.isna().tolist() == [False, True]
+    guarded = gauger.write_table(pd.DataFrame({"x": ["-", "7"]}), tmp_path / "g.csv")
+    assert gauger.read_table(guarded, as_missing={"x": "-"})["x"].tolist() == [pd.NA, 7]
     typed = gauger.write_table(pd.DataFrame({"age": [31, 999]}), tmp_path / "t.parquet")
     with pytest.raises(SettingError, match="fits no value of 'age', which holds int64"):
         gauger.read_table(typed, as_missing={"age": "unknown"})

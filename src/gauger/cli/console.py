@@ -66,6 +66,11 @@ def table(frame: "pd.DataFrame") -> None:
     _console(wide=True).print(shown)
 
 
+def fits(frame: "pd.DataFrame") -> bool:
+    """Whether a table's headings stand side by side within the usual width."""
+    return sum(max(len(str(name)), 8) + 2 for name in (frame.index.name, *frame.columns)) <= _WIDEST
+
+
 def cell(value: object) -> str:
     """One value as people read it: three figures, thousands marks, a dash for a gap."""
     from gauger.readable import short_number

@@ -54,7 +54,7 @@ def segment(
         results.add_table("centres.csv", shown.reset_index())
         results.add_figure("segments.png", _draw(seg, *axes))
     console.heading(f"{seg.headline()}, centres in original units")
-    console.table(shown)
+    console.table(shown if console.fits(shown) else shown.T.rename_axis("feature"))
     console.remarks(seg.remarks)
     console.wrote(results.paths)
     console.next_step(

@@ -58,7 +58,7 @@ def treatments(features: FeatureSet) -> Figure:
     skews = {name: (skewness(before[name]), skewness(after[name])) for name in measures}
     changed = sorted(measures, key=lambda name: -abs(np.nan_to_num(skews[name][0] - skews[name][1])))[:MOST_TREATED]
     shown = [name for name in measures if name in changed]
-    tails = any(skews[name][1] > LONG_TAIL for name in shown)
+    tails = {name for name in shown if name not in features.indicators and skews[name][1] > LONG_TAIL}
     note = f"Left of each pair: original units; right: the working scale.{_TAIL_NOTE if tails else ''}"
     if len(measures) > len(shown):
         note += f" {len(measures) - len(shown)} more features are not drawn."
@@ -69,9 +69,8 @@ def treatments(features: FeatureSet) -> Figure:
     panels = figure.subplots(-(-len(shown) // pairs), 2 * pairs, squeeze=False)
     for place, name in enumerate(shown):
         left, right = panels[place // pairs, 2 * (place % pairs) :][:2]
-        long = skews[name][1] > LONG_TAIL
         _histogram(left, before[name], title=name, colour=FAINT, edge=QUIET)
-        _histogram(right, after[name], title=_steps(features, name), colour=ACCENT if long else _BAR)
+        _histogram(right, after[name], title=_steps(features, name), colour=ACCENT if name in tails else _BAR)
     for axes in panels.ravel()[2 * len(shown) :]:
         axes.set_axis_off()
     return figure
@@ -94,10 +93,11 @@ def _histogram(axes: Axes, values: NDArray[np.float64], *, title: str, colour: s
 
 
 def _edges(values: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Bin edges: between whole numbers where there are few of them, else equal steps."""
+    """Bin edges: between whole numbers, as many to each bin, where all are whole; else equal steps."""
     low, high = float(values.min()), float(values.max())
-    if high - low <= _BINS and (values % 1.0 == 0.0).all():
-        return np.arange(low - 0.5, high + 1.0)
+    if (values % 1.0 == 0.0).all():
+        step = np.ceil((high - low + 1.0) / _BINS)
+        return np.arange(low - 0.5, high + step, step)
     return np.linspace(low, high, _BINS + 1) if high > low else np.array([low - 0.5, low + 0.5])
 
 

@@ -1,5 +1,6 @@
 """Segments over two features in original units, with their centres named."""
 
+import math
 from itertools import combinations
 
 import numpy as np
@@ -115,7 +116,8 @@ def _title(seg: Segmentation, across: str, up: str) -> str:
     if seg.count < 2:
         return f"All {len(seg.codes):,} customers in one segment"
     names = f"{across} and {up}".replace("_", " ")
-    return f"{names.capitalize()} alone place {share_placed(seg, across, up):.0%} of customers in their segment"
+    percent = math.floor(100.0 * share_placed(seg, across, up))  # 100 % is said only of everyone
+    return f"{names.capitalize()} alone place {percent}% of customers in their segment"
 
 
 def _name_centres(axes: Axes, seg: Segmentation, across: str, up: str) -> None:

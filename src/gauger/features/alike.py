@@ -68,7 +68,8 @@ def _customers_kept(raw: Mapping[str, Values], features: FeatureSet) -> np.ndarr
             if fill.rule == "drop":
                 kept &= ~gaps
             else:
-                refused[name] = int(gaps.sum())
+                column = features.indicators[name].column if name in features.indicators else name
+                refused[column] = int(gaps.sum())
     if refused:
         raise MissingValuesError.in_features(refused, len(kept))
     return kept

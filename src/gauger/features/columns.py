@@ -18,7 +18,10 @@ LARGEST = 1e150
 
 @dataclass(frozen=True)
 class Indicator:
-    """A feature that is 1 where a column has a level, or where it has no value (level None), and 0 elsewhere."""
+    """A feature that is 1 where a column has a level, or where it has no value (level None), and 0 elsewhere.
+
+    A level has a gap where its column has one.
+    """
 
     column: str
     level: str | None
@@ -32,8 +35,9 @@ class Indicator:
     def of(self, table: pd.DataFrame) -> Values:
         """The feature's values (n_rows,)."""
         column = table[self.column]
-        hits = column.isna() if self.level is None else (column.astype(str) == self.level) & column.notna()
-        return np.asarray(hits, dtype=np.float64)
+        if self.level is None:
+            return np.asarray(column.isna(), dtype=np.float64)
+        return np.where(column.isna(), np.nan, column.astype(str) == self.level)
 
 
 def level_indicators(table: pd.DataFrame, column: str) -> dict[str, Indicator]:

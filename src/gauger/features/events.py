@@ -185,7 +185,8 @@ def _remarks(source: EventSource, period: Period, customers: pd.DataFrame | None
         remarks.append(
             Remark(
                 "after-as-of",
-                f"{later:,} {plural(later, 'event')} at or after {period.as_of.date()} were left out of account.",
+                f"{later:,} {plural(later, 'event')} at or after {period.as_of.date()} "
+                f"{plural(later, 'was', 'were')} left out of account.",
             )
         )
     remarks += _repeats(source)
@@ -245,7 +246,7 @@ def _without_events(source: EventSource, period: Period) -> list[Remark]:
         remarks.append(Remark("no-events", text))
     if strangers:
         text = (
-            f"{strangers:,} {plural(strangers, 'customer', 'customers')} of the events "
+            f"{strangers:,} {plural(strangers, 'customer')} of the events "
             f"{plural(strangers, 'is', 'are')} not in the customers' table; {plural(strangers, 'it is', 'they are')} "
             "in the result all the same."
         )

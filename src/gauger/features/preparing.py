@@ -1,7 +1,7 @@
 """Prepare features: choose, fill what is missing, cap, shape, scale, weigh; each step recorded and reversible."""
 
 import os
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -13,7 +13,7 @@ from gauger.errors import ColumnValuesError, MissingValuesError, SettingError, l
 from gauger.features.cautions import Evidence, cautions_about
 from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns
 from gauger.features.feature_set import FeatureSet
-from gauger.features.recipes import Quantiles, Recipe, Settings
+from gauger.features.recipes import Quantiles, Recipe, Settings, refuse_strangers
 from gauger.features.shapes import learn_shape
 from gauger.features.treatments import NO_RANGE, Treatment, learn_cap, learn_fill, learn_scale, learn_weight
 from gauger.progress import task
@@ -71,7 +71,7 @@ def prepare(
     names = _chosen(table, key, features, categories)
     settings = Settings(missing, cap, shape, scale, weight)
     recipes = settings.by_feature(names, categories)
-    _refuse_strangers("flag_missing", flag_missing, names)
+    refuse_strangers("flag_missing", flag_missing, names)
     refuse_bad_key(table[key])
 
     raw = {name: as_numbers(table, name, {}) for name in names}
@@ -84,7 +84,7 @@ def prepare(
     _refuse_shared_names(names, indicators)
     columns = {name: values if kept.all() else values[kept] for name, values in raw.items()}
     columns |= {name: indicator.of(chosen) for name, indicator in indicators.items()}
-    recipes |= settings.of_indicators(indicators, columns)
+    recipes |= settings.of_indicators(indicators, columns, recipes)
 
     index = pd.Index(chosen[key].to_numpy(copy=True), name=key)
     remarks = [*_left_out(table, key, [*names, *categories], features), *_dropped(len(index), kept, recipes)]
@@ -165,12 +165,6 @@ def _chosen(
     if key in both:
         raise SettingError(f"the key {key!r} cannot be a feature: it names customers and says nothing about them.")
     return tuple(names)
-
-
-def _refuse_strangers(setting: str, chosen: Iterable[str], names: Sequence[str]) -> None:
-    strangers = [name for name in chosen if name not in names]
-    if strangers:
-        raise SettingError(f"{setting} speaks of {listed(map(repr, strangers))}, not among the features {list(names)}.")
 
 
 def _refuse_shared_names(names: Sequence[str], indicators: Mapping[str, Indicator]) -> None:

@@ -1,6 +1,6 @@
 """What is to be done to each feature, worked out from settings that speak of all or of some."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from numbers import Real
 from typing import TypeVar
@@ -59,30 +59,39 @@ class Settings:
         recipes = {name: Recipe(missing[name], caps[name], shapes[name], scales[name], weights[name]) for name in names}
         return recipes | {name: Recipe(missing[name], weight=weights[name]) for name in categories}
 
-    def of_indicators(self, indicators: Mapping[str, Indicator], columns: Mapping[str, Values]) -> dict[str, Recipe]:
+    def of_indicators(
+        self, indicators: Mapping[str, Indicator], columns: Mapping[str, Values], recipes: Mapping[str, Recipe]
+    ) -> dict[str, Recipe]:
         """Indicators are not scaled; those of levels are weighted, so that a category counts as much as one measure."""
         widths: dict[str, float] = {}
         for name, indicator in indicators.items():
-            share = float(columns[name].mean())
+            share = float(np.nanmean(columns[name]))
             widths[indicator.column] = widths.get(indicator.column, 0.0) + share * (1.0 - share)
         default = self.scale if isinstance(self.scale, str) else "zscore"
-        recipes = {}
+        found = {}
         for name, indicator in indicators.items():
             if indicator.level is None:
-                recipes[name] = Recipe(scale="none")
+                found[name] = Recipe(missing="zero", scale="none")
                 continue
             spread = widths[indicator.column] if default in ("zscore", "robust") else 2.0
-            own = self.weight.get(indicator.column) if isinstance(self.weight, Mapping) else self.weight
-            recipes[name] = Recipe(scale="none", weight=(own or 1.0) / (np.sqrt(spread) if spread > 0.0 else 1.0))
-        return recipes
+            column = recipes[indicator.column]
+            weight = (column.weight or 1.0) / (np.sqrt(spread) if spread > 0.0 else 1.0)
+            missing = column.missing if column.missing in ("drop", "zero") else "refuse"
+            found[name] = Recipe(missing=missing, scale="none", weight=weight)
+        return found
+
+
+def refuse_strangers(setting: str, named: Iterable[str], names: Sequence[str]) -> None:
+    """Raise SettingError when a setting names what is not among the features."""
+    strangers = [name for name in named if name not in names]
+    if strangers:
+        raise SettingError(f"{setting} speaks of {listed(map(repr, strangers))}, not among the features {list(names)}.")
 
 
 def _spread(setting: str, given: Rule | Mapping[str, Rule], default: Rule, names: Sequence[str]) -> dict[str, Rule]:
     if not isinstance(given, Mapping):
         return dict.fromkeys(names, given)
-    strangers = [name for name in given if name not in names]
-    if strangers:
-        raise SettingError(f"{setting} speaks of {listed(map(repr, strangers))}, not among the features {list(names)}.")
+    refuse_strangers(setting, given, names)
     return {**dict.fromkeys(names, default), **given}
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pandas as pd
 
-from gauger.errors import TableFileError, listed, plural
+from gauger.errors import OutputError, TableFileError, listed, plural
 from gauger.remarks import Remark
 from gauger.tables.writing import write_table
 
@@ -30,6 +30,12 @@ def refuse_bad_lines(path: Path, bad: Sequence[BadLine], expected: str) -> Table
     )
 
 
+def refuse_to_replace(kept: Path) -> None:
+    """Raise OutputError when a file stands where the bad lines are to go."""
+    if kept.exists():
+        raise OutputError(f"{kept} is there already, and bad lines never replace a file. Name another, or remove it.")
+
+
 def keep_bad_lines(path: Path, bad: Sequence[BadLine], kept: Path) -> list[Remark]:
     """Write the bad lines to a file of their own, and the remark that says so."""
     table = pd.DataFrame(
@@ -39,7 +45,7 @@ def keep_bad_lines(path: Path, bad: Sequence[BadLine], kept: Path) -> list[Remar
             "text": [line.text for line in bad],
         }
     )
-    write_table(table, kept, replace=True)
+    write_table(table, kept)
     lines = f"{len(bad):,} {plural(len(bad), 'line')} of {path.name}"
     were = plural(len(bad), "was", "were")
     return [Remark("bad-lines-skipped", f"{lines} could not be read and {were} left out; see {kept}.")]

@@ -1,11 +1,12 @@
 """What every function asks of a table it is given: named columns, the ones it needs, a key that identifies."""
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 import pandas as pd
 
-from gauger.errors import KeyColumnError, SettingError, UnknownColumnError, listed
+from gauger.errors import KeyColumnError, SettingError, TableFileError, UnknownColumnError, listed
 
 
 def checked_table(table: pd.DataFrame, needed: Iterable[str] = ()) -> pd.DataFrame:
@@ -30,6 +31,17 @@ def checked_table(table: pd.DataFrame, needed: Iterable[str] = ()) -> pd.DataFra
     if lacking:
         raise UnknownColumnError.among(asked, list(named.columns))
     return named
+
+
+def refuse_bad_names(place: str, names: Sequence[str | None], where: str = "its first line") -> None:
+    """Raise TableFileError unless every column of what was read has a name of its own."""
+    blank = [str(number) for number, name in enumerate(names, 1) if name is None or not name.strip()]
+    if blank or not names:
+        columns = f" for column {listed(blank)}" if blank else ""
+        raise TableFileError(f"{place} has no name{columns} in {where}, which must name every column.")
+    repeats = [str(name) for name, times in Counter(names).items() if times > 1]
+    if repeats:
+        raise TableFileError(f"{place} names {listed(map(repr, repeats))} more than once. Rename the columns.")
 
 
 def refuse_bad_key(keys: pd.Series) -> None:

@@ -12,6 +12,7 @@ import pyarrow as pa
 from gauger.errors import DatabaseError, MissingFileError, SettingError, UnknownTableError, needed_package
 from gauger.progress import task
 from gauger.tables.cells import column_of, joined
+from gauger.tables.checking import refuse_bad_names
 from gauger.tables.proving import ReadingRules, settle
 from gauger.tables.text import Readout
 
@@ -21,8 +22,8 @@ if TYPE_CHECKING:
 CHUNK = 20_000
 
 _URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
-_PASSWORD = re.compile(r"(://[^:/@]*):.*@")
-_SECRET_SETTING = re.compile(r"([?&][^=&]*(?:pass|pwd|secret|token)[^=&]*=)[^&\s]*", re.IGNORECASE)
+_PASSWORD = re.compile(r"(://[^:/@]*):(.*)@")
+_SECRET_SETTING = re.compile(r"([?&][^=&]*(?:pass|pwd|secret|token)[^=&]*=)([^&\s]*)", re.IGNORECASE)
 
 
 def is_url(source: str) -> bool:
@@ -47,6 +48,7 @@ def read_database(source: str, table: str | None, query: str | None, rules: Read
         name = f"reading {table}" if table else "reading the query's result"
         result = connection.execution_options(stream_results=True, yield_per=CHUNK).execute(statement)
         names = list(result.keys())
+        refuse_bad_names("the query's result", names, "its columns")
         chunks: list[list[pa.Array]] = [[] for _ in names]
         with task(name, rows) as advance:
             for part in result.partitions():
@@ -84,6 +86,10 @@ def _connected(source: str) -> "Iterator[Connection]":
     place = without_password(source)
     try:
         url = sa.make_url(source)
+    except (sa.exc.ArgumentError, ValueError):
+        form = "postgresql+psycopg://user@host:5432/shop, or sqlite:///shop.db"
+        raise DatabaseError(f"{place} is not a database's URL. Write it like {form}.") from None
+    try:
         _refuse_missing_file(url)
         engine = _engine(url, place)
         try:
@@ -118,9 +124,8 @@ def _refuse_missing_file(url: "URL") -> None:
 
 
 def _without_secrets(told: str, source: str) -> str:
-    found = _PASSWORD.search(source)
-    typed = source[found.end(1) + 1 : found.end() - 1] if found else ""
+    secrets = [found.group(2) for pattern in (_PASSWORD, _SECRET_SETTING) for found in pattern.finditer(source)]
     told = without_password(told.replace(source, without_password(source)))
-    for secret in filter(None, (typed, unquote(typed))):
+    for secret in filter(None, (*secrets, *map(unquote, secrets))):
         told = told.replace(secret, "***")
     return told

@@ -2,7 +2,6 @@
 
 import csv
 import re
-from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -14,6 +13,7 @@ import pyarrow.csv as pa_csv
 from gauger.errors import TableFileError, listed
 from gauger.remarks import Remark
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
+from gauger.tables.checking import refuse_bad_names
 from gauger.tables.harmless import name_as_it_was, text_as_it_was
 from gauger.tables.proving import ReadingRules, typed_columns, without_stand_ins
 from gauger.tables.text import (
@@ -75,7 +75,7 @@ def find_layout(text: TextFile, header: bool | None) -> Layout:
     named = not _looks_like_data(cells) if header is None else header
     if not named:
         return Layout(delimiter, quote, tuple(f"column_{place}" for place in range(1, len(cells) + 1)), header=False)
-    _refuse_bad_names(text.path, cells)
+    refuse_bad_names(str(text.path), [name_as_it_was(name) for name in cells])
     return Layout(delimiter, quote, tuple(cells), header=True)
 
 
@@ -94,11 +94,10 @@ def _read(text: TextFile, rules: ReadingRules) -> Readout:
             raise refuse_bad_lines(text.path, bad, f"{len(layout.names)} values") from error
         table = _parse(text, layout, skip=True)
         remarks += keep_bad_lines(text.path, bad, rules.skip_bad_lines)
-    table = without_stand_ins(table.rename_columns([name_as_it_was(name) for name in layout.names]), rules)
-    columns = dict(zip(table.column_names, table.columns, strict=True))
+    columns = dict(zip(map(name_as_it_was, layout.names), table.columns, strict=True))
     if text.holds("'"):
         columns = {name: text_as_it_was(column) for name, column in columns.items()}
-    return typed_columns(columns, rules), remarks
+    return typed_columns(without_stand_ins(pa.table(columns), rules), rules), remarks
 
 
 def _parse(text: TextFile, layout: Layout, *, skip: bool) -> pa.Table:
@@ -158,13 +157,3 @@ def _header_missing(text: TextFile, layout: Layout) -> Remark:
         f"the first line of {text.path.name} looks like data, not like names, so its columns are called "
         f"{listed(layout.names)}. If it names them, say header=True (on the command line: --header).",
     )
-
-
-def _refuse_bad_names(file: Path, names: Sequence[str]) -> None:
-    repeats = [name for name, times in Counter(names).items() if times > 1]
-    if repeats:
-        raise TableFileError(f"{file} names {listed(map(repr, repeats))} more than once. Rename the columns.")
-    blank = [str(place) for place, name in enumerate(names, 1) if not name.strip()]
-    if blank or not names:
-        places = f" for column {listed(blank)}" if blank else ""
-        raise TableFileError(f"{file} has no name{places} in its first line. The first line must name every column.")

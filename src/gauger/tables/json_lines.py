@@ -28,11 +28,6 @@ def _read(text: TextFile, rules: ReadingRules) -> Readout:
             raise refuse_bad_lines(text.path, bad, "one JSON object")
         if bad and rules.skip_bad_lines is not None:
             remarks = keep_bad_lines(text.path, bad, rules.skip_bad_lines)
-    nested = [field.name for field in table.schema if pa.types.is_nested(field.type)]
-    if nested:
-        raise TableFileError(
-            f"{text.path} holds objects or lists in {nested[0]!r}. Flatten them to one value a column."
-        )
     return settle(table, rules, iso_dates=True), remarks
 
 
@@ -46,6 +41,9 @@ def _read_at_once(text: TextFile) -> pa.Table | None:
         if "UTF8" in str(error):
             raise text.not_encoded_so() from error
         return None
+    for field in table.schema:
+        if pa.types.is_nested(field.type):
+            raise _nested(text, field.name)
     return pa.table({name: _without_nulls(table[name]) for name in table.column_names})
 
 
@@ -75,5 +73,9 @@ def _read_line_by_line(text: TextFile) -> tuple[pa.Table, list[BadLine]]:
     values = {name: [record.get(name) for record in records] for name in names}
     for name, column in values.items():
         if any(isinstance(value, (dict, list)) for value in column):
-            raise TableFileError(f"{text.path} holds objects or lists in {name!r}. Flatten them to one value a column.")
+            raise _nested(text, name)
     return pa.table({name: joined([column_of(column)]) for name, column in values.items()}), bad
+
+
+def _nested(text: TextFile, name: str) -> TableFileError:
+    return TableFileError(f"{text.path} holds objects or lists in {name!r}. Flatten them to one value a column.")

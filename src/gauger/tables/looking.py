@@ -7,6 +7,7 @@ import numpy as np
 import pandas as pd
 from pandas.api import types
 
+from gauger.errors import plural
 from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -25,7 +26,7 @@ class TableLook(Readable):
     remarks: tuple[Remark, ...] = ()
 
     def headline(self) -> str:
-        return f"{self.rows:,} {'row' if self.rows == 1 else 'rows'}, {len(self.columns)} columns"
+        return f"{self.rows:,} {plural(self.rows, 'row')}, {len(self.columns)} columns"
 
     def overview(self) -> pd.DataFrame:
         return self.columns.drop(columns="because")

@@ -48,13 +48,13 @@ class ReadingRules:
         return self.dates.get(name) if isinstance(self.dates, Mapping) else self.dates
 
 
-def typed_columns(columns: Mapping[str, pa.ChunkedArray], rules: ReadingRules) -> pa.Table:
+def typed_columns(table: pa.Table, rules: ReadingRules) -> pa.Table:
     """Text columns as what all their values are, column by column on every core."""
-    largest_first = sorted(columns, key=lambda name: -columns[name].nbytes)
+    largest_first = sorted(table.column_names, key=lambda name: -table[name].nbytes)
     with ThreadPoolExecutor(os.cpu_count()) as pool:
-        found = pool.map(lambda name: _typed_by_rules(name, columns[name], rules), largest_first)
+        found = pool.map(lambda name: _typed_by_rules(name, table[name], rules), largest_first)
         typed = dict(zip(largest_first, found, strict=True))
-    return pa.table({name: typed[name] for name in columns})
+    return pa.table({name: typed[name] for name in table.column_names})
 
 
 def settle(table: pa.Table, rules: ReadingRules, *, iso_dates: bool) -> pa.Table:

@@ -12,6 +12,8 @@ from gauger.errors import MissingFileError, SettingError, TableFileError
 from gauger.progress import task
 from gauger.remarks import attach_remarks
 from gauger.tables.arrow import to_pandas
+from gauger.tables.bad_lines import refuse_to_replace
+from gauger.tables.checking import refuse_bad_names
 from gauger.tables.databases import is_url, read_database, without_password
 from gauger.tables.delimited import read_delimited
 from gauger.tables.json_lines import read_json_lines
@@ -55,7 +57,7 @@ def read_table(
     - `as_text`: columns that stay text, whatever they look like,
     - `as_missing`: by column, the value that stands for none, as it is written: `{"age": 999}`,
     - `header`: whether the first line names the columns; `encoding`: of the text,
-    - `skip_bad_lines`: a file; malformed lines go there, with number and fault, instead of being an error.
+    - `skip_bad_lines`: a new file; malformed lines go there, with number and fault, instead of being an error.
 
     Guesses and skipped lines are in `remarks_of(result)`. Raises MissingFileError when there is no such file;
     TableFileError when it is empty, has no rows, repeats a column name, or is not what its ending says, with the
@@ -71,6 +73,8 @@ def read_table(
     if not isinstance(source, (str, PathLike)):
         raise SettingError(f"a source is the path of a file or a database's URL, not {type(source).__name__}.")
     kept = None if skip_bad_lines is None else Path(skip_bad_lines)
+    if kept is not None:
+        refuse_to_replace(kept)
     rules = ReadingRules(decimal, thousands, dates, tuple(as_text), as_missing or {}, header, encoding, kept)
     if isinstance(source, str) and is_url(source):
         _refuse_setting("sheet", sheet, "a workbook (.xlsx)")
@@ -130,6 +134,7 @@ def _read_file(file: Path, sheet: str | None, rules: ReadingRules) -> Readout:
 
 def _read_parquet(file: Path, rules: ReadingRules) -> Readout:
     try:
+        refuse_bad_names(str(file), pq.read_schema(file).names, "its columns")
         return settle(pq.read_table(file), rules, iso_dates=False), []
     except pa.ArrowInvalid as error:
         raise TableFileError.damaged(file, error) from error

@@ -13,6 +13,7 @@ from gauger.errors import SettingError, TableFileError, listed, nearest
 from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.tables.cells import column_of, joined, values_of
+from gauger.tables.checking import refuse_bad_names
 from gauger.tables.proving import ReadingRules, as_typed, settle
 from gauger.tables.text import MISSING_WORDS, Readout
 
@@ -97,14 +98,7 @@ def _as_table(file: Path, rows: Sequence[tuple[object, ...]]) -> pa.Table:
         raise TableFileError(f"{file} has no value on this sheet. Name another: sheet='…' (--sheet).")
     width = max((place for row in rows for place, cell in enumerate(row, 1) if cell is not None), default=0)
     names = [None if place >= len(rows[0]) or rows[0][place] is None else str(rows[0][place]) for place in range(width)]
-    if None in names:
-        raise TableFileError(
-            f"{file} has no name for column {names.index(None) + 1} in the first row of the sheet. "
-            "The first row must name every column."
-        )
-    twice = sorted({str(name) for name in names if names.count(name) > 1})
-    if twice:
-        raise TableFileError(f"{file} names {listed(map(repr, twice))} more than once. Rename the columns.")
+    refuse_bad_names(str(file), names, "the first row of the sheet")
     filled = [(*row, *([None] * (width - len(row)))) for row in rows[1:]]
     columns = {str(name): joined([column_of([row[place] for row in filled])]) for place, name in enumerate(names)}
     return pa.table({name: _long_numbers(column) for name, column in columns.items()})

@@ -1,4 +1,4 @@
-"""Text files: how their characters are encoded, and what happens to lines that cannot be read."""
+"""Text files: gzip'd or not, and how their characters are encoded."""
 
 import codecs
 import gzip
@@ -51,8 +51,8 @@ class TextFile:
         """The characters of the text, without its byte-order mark; line ends as they are."""
         name = "utf-8-sig" if self.encoding == UTF8 else self.encoding
         try:
-            with codecs.getreader(name)(self.open_bytes()) as stream:
-                yield stream  # type: ignore[misc]
+            with io.TextIOWrapper(self.open_bytes(), encoding=name, newline="") as stream:
+                yield stream
         except UnicodeError as error:
             raise self.not_encoded_so() from error
 
