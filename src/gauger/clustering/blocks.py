@@ -1,15 +1,19 @@
-"""Work over fixed blocks of rows on all cores, with results in block order, so that threads never change a bit."""
+"""Work on all cores, over fixed blocks of rows or a list of jobs, with results in order: threads never change a bit."""
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
+from threading import current_thread
 from typing import TypeVar
 
 from gauger.errors import SettingError
 
 BLOCK_ROWS = 16_384
 
+_THREAD_NAME = "gauger"
+
+Job = TypeVar("Job")
 Result = TypeVar("Result")
 
 
@@ -19,9 +23,15 @@ def map_blocks(work: Callable[[slice], Result], rows: int, block_rows: int = BLO
     `work` must release the GIL in its kernel and touch only its own rows. The environment variable GAUGER_THREADS sets
     the number of threads, by default one a core; the results do not depend on it.
     """
-    blocks = [slice(start, min(start + block_rows, rows)) for start in range(0, rows, block_rows)]
-    threads = min(thread_count(), len(blocks)) if len(blocks) > 1 else 1
-    return map(work, blocks) if threads == 1 else _pool(threads).map(work, blocks)
+    return map_jobs(work, [slice(start, min(start + block_rows, rows)) for start in range(0, rows, block_rows)])
+
+
+def map_jobs(work: Callable[[Job], Result], jobs: Iterable[Job]) -> Iterator[Result]:
+    """`work` for each job, in order; jobs run at the same time, but one after the other inside a job of their own."""
+    listed = list(jobs)
+    threads = min(thread_count(), len(listed)) if len(listed) > 1 else 1
+    inside = current_thread().name.startswith(_THREAD_NAME)
+    return map(work, listed) if threads == 1 or inside else _pool(threads).map(work, listed)
 
 
 def thread_count() -> int:
@@ -36,4 +46,4 @@ def thread_count() -> int:
 
 @cache
 def _pool(threads: int) -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(threads, thread_name_prefix="gauger")
+    return ThreadPoolExecutor(threads, thread_name_prefix=_THREAD_NAME)

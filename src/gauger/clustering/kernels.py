@@ -2,6 +2,7 @@
 
 Customers are handed over as columns (d, n), one feature after the other, so that a tile of customers runs side by side
 in vector registers. `contract` allows fused multiply-add; nothing reorders a sum, except where a kernel says so.
+Every distance goes through `tile_distances`, so that two kernels never differ in the last bit of one.
 """
 
 import numpy as np
@@ -10,51 +11,8 @@ from numba import njit
 TILE = 64
 
 
-@njit(nogil=True, cache=True, fastmath={"contract"})
-def assign_block(columns, start, stop, centres, codes, counts, sums, spread):
-    """Assign the rows start … stop to their nearest centres (ties to the lower number) and add them up by segment.
-
-    columns (d, n), centres (k, d); changes codes (n,) and adds to counts (k,), sums (k, d) and spread (k,), the
-    squared distances. Returns the number of rows whose code changed. Long because assigning and adding up are fused:
-    a tile is read while it is still in the cache.
-    """
-    d = columns.shape[0]
-    k = centres.shape[0]
-    distance = np.empty(TILE)
-    best = np.empty(TILE)
-    nearest = np.empty(TILE, np.int64)
-    moved = 0
-    for first in range(start, stop, TILE):
-        size = min(TILE, stop - first)
-        for j in range(k):
-            _tile_distances(columns, first, size, centres[j], distance)
-            if j == 0:
-                for r in range(size):
-                    best[r] = distance[r]
-                    nearest[r] = 0
-            else:
-                for r in range(size):
-                    here, least = distance[r], best[r]
-                    nearest[r] = j if here < least else nearest[r]
-                    best[r] = here if here < least else least
-        own = codes[first : first + size]
-        for r in range(size):
-            j = nearest[r]
-            moved += own[r] != j
-            own[r] = j
-        for r in range(size):
-            j = nearest[r]
-            counts[j] += 1
-            spread[j] += best[r]
-        for f in range(d):
-            column = columns[f, first : first + size]
-            for r in range(size):
-                sums[nearest[r], f] += column[r]
-    return moved
-
-
 @njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")
-def _tile_distances(columns, first, size, centre, distance):
+def tile_distances(columns, first, size, centre, distance):
     """Squared distances of the `size` rows from `first` on to one centre (d,), into distance (TILE,)."""
     c = centre[0]
     column = columns[0, first : first + size]
@@ -69,23 +27,230 @@ def _tile_distances(columns, first, size, centre, distance):
             distance[r] += gap * gap
 
 
-@njit(nogil=True, cache=True, fastmath={"contract"})
-def shrink_block(columns, start, stop, centre, closest):
-    """Lower the squared distances closest (n,) of rows start … stop to those from one more centre; returns their sum.
+@njit(nogil=True, cache=True, inline="always")
+def _count_in(columns, weights, row, old, new, counts, sums):
+    """Take a row out of segment `old`, unless that is -1, and put it into segment `new`."""
+    w = weights[row]
+    if old >= 0:
+        counts[old] -= w
+        for f in range(columns.shape[0]):
+            sums[old, f] -= w * columns[f, row]
+    counts[new] += w
+    for f in range(columns.shape[0]):
+        sums[new, f] += w * columns[f, row]
 
-    columns (d, n), centre (d,).
+
+@njit(nogil=True, cache=True, fastmath={"contract"})
+def assign_block(columns, weights, start, stop, centres, codes, counts, sums):
+    """Assign the rows start … stop to their nearest centres, ties to the lower number, and count in those that moved.
+
+    columns (d, n), weights (n,), centres (k, d); changes codes (n,), where -1 is nowhere yet, and adds to counts (k,)
+    and sums (k, d) what moving does to them. Returns the number of rows that moved.
     """
+    k = centres.shape[0]
     distance = np.empty(TILE)
-    total = 0.0
+    best = np.empty(TILE)
+    nearest = np.empty(TILE, np.int64)
+    moved = 0
     for first in range(start, stop, TILE):
         size = min(TILE, stop - first)
-        _tile_distances(columns, first, size, centre, distance)
-        own = closest[first : first + size]
+        for j in range(k):
+            tile_distances(columns, first, size, centres[j], distance)
+            if j == 0:
+                for r in range(size):
+                    best[r] = distance[r]
+                    nearest[r] = 0
+            else:
+                for r in range(size):
+                    here, least = distance[r], best[r]
+                    nearest[r] = j if here < least else nearest[r]
+                    best[r] = here if here < least else least
+        own = codes[first : first + size]
+        changed = 0
         for r in range(size):
-            own[r] = min(own[r], distance[r])
+            changed += own[r] != nearest[r]
+        if changed == 0:
+            continue
+        moved += changed
         for r in range(size):
-            total += own[r]
-    return total
+            if own[r] != nearest[r]:
+                _count_in(columns, weights, first + r, own[r], nearest[r], counts, sums)
+                own[r] = nearest[r]
+    return moved
+
+
+@njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")
+def _nearest_two(columns, size, centres, distance, nearest, best, second):
+    """The nearest centre of a tile's first `size` rows, ties to the lower number, and the two smallest distances."""
+    for i in range(size):
+        best[i] = np.inf
+        second[i] = np.inf
+        nearest[i] = 0
+    for j in range(centres.shape[0]):
+        tile_distances(columns, 0, size, centres[j], distance)
+        for i in range(size):
+            here, least = distance[i], best[i]
+            closer = here < least
+            nearest[i] = j if closer else nearest[i]
+            best[i] = here if closer else least
+            second[i] = least if closer else min(second[i], here)
+
+
+@njit(nogil=True, cache=True, fastmath={"contract"})
+def reassign_block(columns, weights, start, stop, centres, reach, slack, codes, counts, sums):
+    """As `assign_block`, but only for rows whose nearest centre can have changed since their distances were taken.
+
+    slack (n,) is how much nearer a row was to its own centre than to the next, plus how far its centre had come by
+    then; a row is looked at again once reach (k,), how far the centres have come by now, exceeds it. Returns how many
+    rows moved and how many were looked at. Rows to look at are gathered into full tiles, so that sparse ones cost no
+    more than dense ones. Long because gathering, assigning and counting in share one tile.
+    """
+    d = columns.shape[0]
+    gathered = np.empty((d, TILE))
+    distance = np.empty(TILE)
+    best = np.empty(TILE)
+    second = np.empty(TILE)
+    nearest = np.empty(TILE, np.int64)
+    pending = np.empty(2 * TILE, np.int64)
+    waiting = 0
+    moved = looked = 0
+    for first in range(start, stop, TILE):
+        size = min(TILE, stop - first)
+        for r in range(first, first + size):
+            pending[waiting] = r
+            waiting += slack[r] <= reach[codes[r]]
+        last = first + TILE >= stop
+        while waiting >= TILE or (last and waiting):
+            size = min(TILE, waiting)
+            for f in range(d):
+                for i in range(size):
+                    gathered[f, i] = columns[f, pending[i]]
+            _nearest_two(gathered, size, centres, distance, nearest, best, second)
+            for i in range(size):
+                distance[i] = np.sqrt(second[i]) - np.sqrt(best[i])
+            for i in range(size):
+                r, j = pending[i], nearest[i]
+                slack[r] = distance[i] + reach[j]
+                if codes[r] != j:
+                    moved += 1
+                    _count_in(columns, weights, r, codes[r], j, counts, sums)
+                    codes[r] = j
+            looked += size
+            waiting -= size
+            for i in range(waiting):
+                pending[i] = pending[size + i]
+    return moved, looked
+
+
+@njit(nogil=True, cache=True, fastmath={"contract"})
+def own_distances_block(columns, start, stop, centres, codes, squares):
+    """Squared distances of the rows start … stop to their own centres, into squares (n,)."""
+    for r in range(start, stop):
+        j = codes[r]
+        total = 0.0
+        for f in range(columns.shape[0]):
+            gap = columns[f, r] - centres[j, f]
+            total += gap * gap
+        squares[r] = total
+
+
+@njit(nogil=True, cache=True)
+def refill(columns, weights, centres, codes, counts, sums):
+    """Move the farthest rows, one each, into the segments that nobody is in; returns how many were moved.
+
+    Ties go to the first row; a segment never gives its last row away, so there must be at least k distinct rows.
+    """
+    moved = 0
+    for empty in range(centres.shape[0]):
+        if counts[empty] > 0.0:
+            continue
+        farthest, far = -1, -1.0
+        for r in range(columns.shape[1]):
+            j = codes[r]
+            if counts[j] <= weights[r]:
+                continue
+            total = 0.0
+            for f in range(columns.shape[0]):
+                gap = columns[f, r] - centres[j, f]
+                total += gap * gap
+            if total > far:
+                farthest, far = r, total
+        _count_in(columns, weights, farthest, codes[farthest], empty, counts, sums)
+        codes[farthest] = empty
+        moved += 1
+    return moved
+
+
+@njit(nogil=True, cache=True)
+def settle(columns, weights, centres, codes, max_rounds):
+    """Rounds of assigning and moving centres over one block of rows, until nothing moves or max_rounds are done.
+
+    Changes centres (k, d) and codes (n,), which begin at -1. Returns the rounds done and the rows that moved last.
+    """
+    k, d = centres.shape
+    n = columns.shape[1]
+    counts, sums = np.zeros(k), np.zeros((k, d))
+    done, moved = 0, n
+    while moved and done < max_rounds:
+        moved = assign_block(columns, weights, 0, n, centres, codes, counts, sums)
+        if counts.min() <= 0.0:
+            moved += refill(columns, weights, centres, codes, counts, sums)
+        for j in range(k):
+            for f in range(d):
+                centres[j, f] = sums[j, f] / counts[j]
+        done += 1
+    return done, moved
+
+
+@njit(nogil=True, cache=True, fastmath={"contract"})
+def scatter_seeds(columns, weights, draws, chosen):
+    """Draw rows far from each other into chosen (k,), and return how many distinct ones there were.
+
+    draws (k, candidates) are numbers from 0 to 1: at each step every candidate is drawn with a probability proportional
+    to its squared distance to the rows chosen before, and the one that leaves the smallest sum of squares is taken.
+    """
+    n = columns.shape[1]
+    closest = np.ones(n)
+    trial, best = np.empty(n), np.empty(n)
+    running = np.empty(n)
+    distance = np.empty(TILE)
+    for step in range(chosen.shape[0]):
+        total = 0.0
+        for r in range(n):
+            total += closest[r] * weights[r]
+            running[r] = total
+        if total <= 0.0:
+            return step
+        least = np.inf
+        for draw in draws[step, : 1 if step == 0 else draws.shape[1]]:
+            row = min(np.searchsorted(running, draw * total, side="right"), n - 1)
+            while closest[row] * weights[row] <= 0.0:
+                row -= 1
+            centre = columns[:, row].copy()
+            left = 0.0
+            for first in range(0, n, TILE):
+                size = min(TILE, n - first)
+                tile_distances(columns, first, size, centre, distance)
+                for i in range(size):
+                    r = first + i
+                    trial[r] = distance[i] if step == 0 else min(closest[r], distance[i])
+                    left += trial[r] * weights[r]
+            if left < least:
+                least = left
+                chosen[step] = row
+                best, trial = trial, best
+        closest, best = best, closest
+    return chosen.shape[0]
+
+
+@njit(nogil=True, cache=True)
+def mix_block(bits, start, stop, hashes):
+    """Stir one column's bits (n,) uint64 into the rows' hashes (n,): the finaliser of Steele, Lea & Flood (2014)."""
+    for r in range(start, stop):
+        h = (hashes[r] ^ bits[r]) + np.uint64(0x9E3779B97F4A7C15)
+        h = (h ^ (h >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+        h = (h ^ (h >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+        hashes[r] = h ^ (h >> np.uint64(31))
 
 
 @njit(nogil=True, cache=True, fastmath={"contract", "reassoc"})
@@ -102,7 +267,7 @@ def distance_sums_block(values, columns, bounds, sums):
             total = 0.0
             for first in range(bounds[j], bounds[j + 1], TILE):
                 size = min(TILE, bounds[j + 1] - first)
-                _tile_distances(columns, first, size, values[r], distance)
+                tile_distances(columns, first, size, values[r], distance)
                 for i in range(size):
                     total += np.sqrt(distance[i])
             sums[r, j] = total

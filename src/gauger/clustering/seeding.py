@@ -1,55 +1,94 @@
-"""Where k-means starts from: k-means++ (Arthur & Vassilvitskii 2007)."""
+"""Where k-means starts from: k-means++ (Arthur & Vassilvitskii 2007), random rows, the first rows, or given centres."""
+
+from collections.abc import Callable
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.clustering.blocks import BLOCK_ROWS, map_blocks
-from gauger.clustering.kernels import shrink_block
-from gauger.errors import SettingError, plural
+from gauger.clustering.arrangement import Arrangement
+from gauger.clustering.kernels import scatter_seeds
+from gauger.errors import SettingError, UnknownColumnError, listed, plural
+from gauger.features import FeatureSet
+from gauger.segmentation import Segmentation
 
 Values = NDArray[np.float64]
+Seeding = str | Values | pd.DataFrame | Segmentation
+Seeder = Callable[[Arrangement, int, np.random.Generator], Values | None]
+
+SEEDINGS = ("kmeans++", "random", "first")
 
 
-def seed_plusplus(columns: Values, count: int, rng: np.random.Generator) -> Values:
-    """`count` customers as first centres (count, d), each drawn far from those before; `columns` are (d, n).
+def seed_plusplus(customers: Arrangement, count: int, rng: np.random.Generator) -> Values | None:
+    """`count` customers far from each other as centres (count, d); None when fewer than that are distinct.
 
-    The first is drawn evenly, each next with a probability proportional to its squared distance to the nearest centre
-    so far. O(n d count). Raises SettingError when there are fewer than `count` distinct rows.
+    Each is the best of 2 + log(count) candidates, drawn with a probability proportional to weight and squared distance
+    to the centres before. O(n d count log count).
 
     Arthur & Vassilvitskii (2007), Proc. 18th ACM-SIAM Symposium on Discrete Algorithms, 1027-1035.
     """
-    n = columns.shape[1]
-    closest = np.full(n, np.inf)
-    chosen = [int(rng.integers(n))]
-    for _ in range(count - 1):
-        sums = _shrink(columns, columns[:, chosen[-1]].copy(), closest)
-        if not any(sums):
+    draws = rng.random((count, 2 + int(np.log(count))))
+    chosen = np.zeros(count, dtype=np.intp)
+    found = scatter_seeds(customers.columns, customers.weights, draws, chosen)
+    return np.ascontiguousarray(customers.columns[:, chosen].T) if found == count else None
+
+
+def seed_randomly(customers: Arrangement, count: int, rng: np.random.Generator) -> Values | None:
+    """`count` distinct customers as centres, each as likely as the next; None when fewer are distinct."""
+    rows = customers.distinct()
+    if len(rows) < count:
+        return None
+    return np.ascontiguousarray(customers.columns[:, np.sort(rng.choice(rows, size=count, replace=False))].T)
+
+
+def first_rows(customers: Arrangement, count: int) -> Values:
+    """The first `count` distinct customers of the table, in the order of its rows."""
+    seen: dict[bytes, int] = {}
+    for place in np.argsort(customers.order, kind="stable"):
+        seen.setdefault(customers.columns[:, place].tobytes(), int(place))
+        if len(seen) == count:
+            break
+    return np.ascontiguousarray(customers.columns[:, list(seen.values())].T)
+
+
+def given_centres(features: FeatureSet, count: int, seeding: Seeding) -> Values | None:
+    """Centres (count, d) on the working scale from an array, a DataFrame or a Segmentation; None for a word.
+
+    A DataFrame has a row a centre and a column a feature, in original units. Raises SettingError for an unknown word,
+    a wrong shape, numbers that are not finite, or centres that repeat; UnknownColumnError for a feature that lacks.
+    """
+    if isinstance(seeding, str):
+        if seeding not in SEEDINGS:
+            raise SettingError(f"seeding={seeding!r} must be one of {listed(SEEDINGS)}, or centres.")
+        return None
+    centres = np.array(_on_working_scale(features, seeding), dtype=np.float64, order="C")
+    if centres.ndim != 2 or centres.shape != (count, len(features.names)):
+        raise SettingError(
+            f"the given centres have shape {centres.shape}: {count} {plural(count, 'segment')} by "
+            f"{len(features.names)} {plural(len(features.names), 'feature')} need ({count}, {len(features.names)})."
+        )
+    bad = np.flatnonzero(~np.isfinite(centres).all(axis=1))
+    if bad.size:
+        raise SettingError(f"given centre {bad[0] + 1} is not all numbers: {centres[bad[0]].tolist()}.")
+    if len(np.unique(centres, axis=0)) < count:
+        raise SettingError("two of the given centres are equal: one of them would never be the nearest.")
+    return centres
+
+
+def _on_working_scale(features: FeatureSet, seeding: Values | pd.DataFrame | Segmentation) -> Values:
+    if isinstance(seeding, Segmentation):
+        if set(seeding.features.names) != set(features.names):
             raise SettingError(
-                f"{count} segments asked for, but the customers have only {len(chosen)} distinct "
-                f"{plural(len(chosen), 'combination')} of feature values. Ask for at most {len(chosen)}."
+                f"the segmentation given as seeding has the features {listed(seeding.features.names, most=6)}, "
+                f"not {listed(features.names, most=6)}."
             )
-        chosen.append(_draw(closest, np.array(sums), rng.random()))
-    return np.ascontiguousarray(columns[:, chosen].T)
-
-
-def _shrink(columns: Values, centre: Values, closest: Values) -> list[float]:
-    """Lower `closest` to the distance from one more centre; the sum of each block."""
-
-    def of_block(rows: slice) -> float:
-        return float(shrink_block(columns, rows.start, rows.stop, centre, closest))
-
-    return list(map_blocks(of_block, columns.shape[1]))
-
-
-def _draw(weights: Values, block_sums: Values, at: float) -> int:
-    """The row where the running sum of `weights` passes the share `at` of the total; never one of weight zero."""
-    until = np.cumsum(block_sums)
-    target = at * until[-1]
-    block = min(int(np.searchsorted(until, target, side="right")), len(until) - 1)
-    start = block * BLOCK_ROWS
-    within = np.cumsum(weights[start : start + BLOCK_ROWS])
-    row = start + int(np.searchsorted(within, target - (until[block] - block_sums[block]), side="right"))
-    if row < len(weights) and weights[row] > 0.0:
-        return row
-    positive = np.flatnonzero(weights)
-    return int(positive[min(int(np.searchsorted(positive, row)), len(positive) - 1)])
+        return features.treat(seeding.centres) if seeding.features is not features else seeding.scaled_centres
+    if isinstance(seeding, pd.DataFrame):
+        lacking = [name for name in features.names if name not in seeding.columns]
+        if lacking:
+            raise UnknownColumnError(
+                f"the given centres lack the {plural(len(lacking), 'feature')} {listed(lacking, most=6)}; they have "
+                f"{listed(map(str, seeding.columns), most=6)}."
+            )
+        return features.treat(seeding)
+    return np.asarray(seeding)

@@ -36,16 +36,10 @@ def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
     raw = {name: values[kept] for name, values in raw.items()}
     index = pd.Index(table[features.key].to_numpy()[kept], name=features.key)
 
-    working = np.empty((len(raw), len(index)))
-    for place, (name, values) in enumerate(raw.items()):
-        treated = values
-        for step in features.treatments[name]:
-            treated = step.apply(treated)
-        working[place] = treated
-    values = working.T
+    original = pd.DataFrame(raw, index=index, copy=False)
+    values = features.treat(original)
     values.flags.writeable = False
     remarks = [*_dropped(len(index), len(kept)), *_outside(raw, features), *_new_levels(table[kept], features)]
-    original = pd.DataFrame(raw, index=index, copy=False)
     return FeatureSet(
         features.key,
         index.to_numpy(),

@@ -33,6 +33,23 @@ class FeatureSet(Readable):
     indicators: Mapping[str, Indicator] = field(default_factory=dict)
     remarks: tuple[Remark, ...] = ()
 
+    def treat(self, rows: pd.DataFrame) -> NDArray[np.float64]:
+        """Rows in original units, with a column for each feature, brought to the working scale (m, n_features).
+
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, 4.0, 10.0]})
+        >>> features = gauger.prepare(table, key="who", scale="minmax")
+        >>> features.treat(pd.DataFrame({"visits": [6.0]})).tolist()
+        [[0.5]]
+        """
+        working = np.empty((len(self.names), len(rows)))
+        for place, name in enumerate(self.names):
+            values = rows[name].to_numpy(dtype=np.float64)
+            for treatment in self.treatments[name]:
+                values = treatment.apply(values)
+            working[place] = values
+        return working.T
+
     def restore(self, values: ArrayLike) -> pd.DataFrame:
         """Rows on the working scale (m, n_features) brought back to original units, such as centres.
 

@@ -122,23 +122,24 @@ class _Treated:
 
 def _treat(name: str, source: pd.Series | None, column: Values, recipe: Recipe) -> _Treated:
     facts = ColumnFacts.of(column)
-    fill = learn_fill(column, facts, recipe.missing)
+    fill = learn_fill(facts, recipe.missing)
     steps: list[Treatment] = [fill]
     values = fill.apply(column) if facts.missing else column
     filled = facts if fill.value is None else facts.with_filled(fill.value)
     # A monotone step keeps the order, so what is learned from ordered values needs no second sort.
-    ordered = filled.ordered if recipe.scale in ("robust", "rank") else filled.ordered[[0, -1]]
+    needs_all = recipe.scale in ("zscore", "robust", "rank") or recipe.shape == "power"
+    ordered = filled.ordered if needs_all else filled.ordered[[0, -1]]
     cap = learn_cap(filled, recipe.cap)
     if cap is not None:
         values, ordered = cap.apply(values), cap.apply(ordered)
         steps.append(cap)
-    shape = learn_shape(name, values, float(ordered[0]), recipe.shape)
+    shape = learn_shape(name, ordered, recipe.shape)
     if shape is not None:
         values, ordered = shape.apply(values), shape.apply(ordered)
         steps.append(shape)
     tail = skewness(values) if facts.distinct > 2 else np.nan
     still = bool(ordered[-1] - ordered[0] < NO_RANGE)
-    for step in (learn_scale(values, ordered, recipe.scale), learn_weight(recipe.weight)):
+    for step in (learn_scale(ordered, recipe.scale), learn_weight(recipe.weight)):
         if step is not None:
             values = step.apply(values)
             steps.append(step)

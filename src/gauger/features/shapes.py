@@ -69,20 +69,20 @@ class Power:
         return before
 
 
-def learn_shape(name: str, values: Values, low: float, rule: str | None) -> Shape | Power | None:
-    """The curve for a feature's values, of which `low` is the smallest; for "power" its exponent
-    of highest likelihood, from -1 to 3.
+def learn_shape(name: str, ordered: Values, rule: str | None) -> Shape | Power | None:
+    """The curve for a feature's values, given in order; for "power" its exponent of highest likelihood, from -1 to 3.
 
     Raises SettingError where a logarithm or a root would meet a negative value.
     """
     if rule is None or rule == "none":
         return None
+    low = float(ordered[0])
     if rule in _NOT_BELOW_ZERO and low < 0.0:
         raise SettingError(
             f"shape={rule!r} needs values of 0 or more, and {name!r} goes down to {low:,.6g}. Use 'signed_log', which "
             "takes refunds and other negative values, or 'power'."
         )
-    return Power(_likeliest_exponent(values)) if rule == "power" else Shape(rule)
+    return Power(_likeliest_exponent(ordered)) if rule == "power" else Shape(rule)
 
 
 def _likeliest_exponent(values: Values) -> float:

@@ -133,14 +133,14 @@ class Weight:
         return values / self.factor
 
 
-def learn_fill(values: Values, facts: ColumnFacts, rule: str | float) -> Fill:
+def learn_fill(facts: ColumnFacts, rule: str | float) -> Fill:
     """What a missing value becomes: zero, the mean or median of the others, or a number."""
     if rule in ("refuse", "drop"):
         return Fill(str(rule), None, 0)
     if isinstance(rule, str):
         learned = {
             "zero": lambda: 0.0,
-            "mean": lambda: float(np.nanmean(values)),
+            "mean": lambda: float(facts.ordered.mean()),
             "median": lambda: facts.quantile(0.5),
         }
         return Fill(rule, learned[rule](), facts.missing)
@@ -163,8 +163,8 @@ def learn_cap(facts: ColumnFacts, quantiles: tuple[float, float] | None) -> Cap 
     return Cap(low, high, below + above)
 
 
-def learn_scale(values: Values, ordered: Values, rule: str) -> Scale | Rank | None:
-    """Shift and width of a feature, or its ranks, from its values as they come and in order.
+def learn_scale(ordered: Values, rule: str) -> Scale | Rank | None:
+    """Shift and width of a feature, or its ranks, from its values in order, so that rows may come in any.
 
     zscore: mean and standard deviation. minmax: minimum and range. robust: median, and the distance of the quartiles
     over 1.349, which is the standard deviation of normal values; the standard deviation where the quartiles meet.
@@ -180,7 +180,7 @@ def learn_scale(values: Values, ordered: Values, rule: str) -> Scale | Rank | No
         return _learn_rank(ordered)
     if rule == "minmax":
         return Scale(rule, low, span)
-    shifted = (values - low) / span
+    shifted = (ordered - low) / span
     width = float(shifted.std()) * span
     if rule == "zscore":
         return Scale(rule, low + float(shifted.mean()) * span, width)
