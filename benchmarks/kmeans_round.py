@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 
 import numpy as np
+from gauger.clustering.sums import assign
 
 from benchmarks.measuring import Measured, measure
-from gauger.clustering.sums import assign
 
 SHAPES = ((1_000_000, 6, 5), (1_000_000, 20, 8))
 

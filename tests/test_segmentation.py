@@ -59,7 +59,11 @@ def test_the_headline_counts_customers_and_unassigned(seg: gauger.Segmentation) 
 def test_numbers_go_from_the_largest_and_ties_by_centre() -> None:
     codes = np.array([0, 1, 1, 2, 3, 3])
     centres = np.array([[9.0], [5.0], [1.0], [2.0]])
-    assert number_by_size(codes, centres).tolist() == [4, 2, 2, 3, 1, 1]
+    numbered, order = number_by_size(codes, centres)
+    assert numbered.tolist() == [4, 2, 2, 3, 1, 1]
+    assert centres[order].tolist() == sorted(
+        centres.tolist(), key=lambda centre: numbered[codes == centres.tolist().index(centre)][0]
+    )
 
 
 @pytest.mark.parametrize("codes", [[1, 1, 3, 3, 0], [0, 0, 0, 0, 0], [-1, 1, 1, 1, 1]])

@@ -24,7 +24,13 @@ class Segmentation(Readable):
 
     `.scaled_centres` (n_segments, n_features) are on the working scale, `.centres` the same in original units, by
     segment number. `.distances` (n_customers,) are from each customer to the own centre, on the working scale.
-    `.method` says how it was made. k-means fills `.rounds` and `.converged`; for other methods they are None.
+    `.method` says how it was made.
+
+    k-means fills the rest; for other methods it is None. `.rounds` is how many were done, `.converged` whether the last
+    of them moved nobody. `.course` has a row a round: wcss after it, moved (customers that changed segment) and shift
+    (the longest way a centre went, working scale). `.starts` has a row for each start that came to something of its own,
+    by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished rounds and wcss;
+    chosen marks the one that counts. `.weights` (n_customers,) are those given.
     """
 
     features: FeatureSet
@@ -35,6 +41,9 @@ class Segmentation(Readable):
     remarks: tuple[Remark, ...] = ()
     rounds: int | None = None
     converged: bool | None = None
+    course: pd.DataFrame | None = None
+    starts: pd.DataFrame | None = None
+    weights: NDArray[np.float64] | None = None
     given_names: Mapping[int, str] = field(default_factory=dict)
 
     @property
@@ -66,14 +75,28 @@ class Segmentation(Readable):
 
     @cached_property
     def spread(self) -> pd.Series:
-        """Within-segment sum of squares on the working scale, by segment number."""
-        squares = np.bincount(self.codes, weights=self.distances**2, minlength=self.count + 1)[1:]
+        """Within-segment sum of squares on the working scale, by segment number; each customer by its weight."""
+        own = self.distances**2 if self.weights is None else self.distances**2 * self.weights
+        squares = np.bincount(self.codes, weights=own, minlength=self.count + 1)[1:]
         return pd.Series(squares, index=self.numbers, name="spread")
 
     @property
     def wcss(self) -> float:
         """Within-cluster sum of squares: squared distances to the own centre, added up; lower means tighter."""
         return float(self.spread.sum())
+
+    @cached_property
+    def explained(self) -> float:
+        """Share of everyone's sum of squares that the segments account for, the unassigned left aside.
+
+        0 when they say nothing, 1 when all customers stand in their centres; NaN when all customers are alike.
+        """
+        assigned = self.codes > 0
+        values = self.features.values[assigned]
+        weights = np.ones(len(values)) if self.weights is None else self.weights[assigned]
+        middle = np.average(values, axis=0, weights=weights)
+        overall = float((weights * ((values - middle) ** 2).sum(axis=1)).sum())
+        return 1.0 - self.wcss / overall if overall else np.nan
 
     @cached_property
     def assignments(self) -> pd.DataFrame:
@@ -102,6 +125,10 @@ class Segmentation(Readable):
         if twice:
             raise SettingError(f"two segments would be called {twice[0]!r}. Give each its own name.")
         return renamed
+
+    def with_remarks(self, remarks: tuple[Remark, ...]) -> "Segmentation":
+        """The same segmentation with more remarks."""
+        return replace(self, remarks=(*self.remarks, *remarks))
 
     def headline(self) -> str:
         customers = len(self.codes)
@@ -144,10 +171,13 @@ def segmentation_from_codes(
     return Segmentation(features, own, centres, distances, method, remarks, rounds, converged)
 
 
-def number_by_size(codes: NDArray[np.integer], centres: NDArray[np.float64]) -> Codes:
-    """Codes 0 … k-1 renumbered 1 … k from the largest segment; equal sizes go by their centres' coordinates."""
+def number_by_size(codes: NDArray[np.integer], centres: NDArray[np.float64]) -> tuple[Codes, NDArray[np.intp]]:
+    """Codes 0 … k-1 renumbered 1 … k from the largest segment, and the order (k,) that brings centres there.
+
+    Equal sizes go by their centres' coordinates.
+    """
     sizes = np.bincount(codes, minlength=len(centres))
     order = np.lexsort((*reversed(centres.T), -sizes))
     number: Codes = np.empty(len(centres), dtype=np.int32)
     number[order] = np.arange(1, len(centres) + 1, dtype=np.int32)
-    return np.asarray(number[codes], dtype=np.int32)
+    return np.asarray(number[codes], dtype=np.int32), order

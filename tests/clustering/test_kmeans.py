@@ -9,6 +9,7 @@ from collections.abc import Callable
 import numpy as np
 import pandas as pd
 import pytest
+from gauger.clustering.sums import assign
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -16,7 +17,6 @@ import gauger
 from gauger.clustering.blocks import BLOCK_ROWS, map_blocks, thread_count
 from gauger.clustering.kmeans import _refill
 from gauger.clustering.seeding import seed_plusplus
-from gauger.clustering.sums import assign
 from gauger.errors import SettingError
 
 Make = Callable[..., gauger.FeatureSet]

@@ -29,7 +29,7 @@ class Arrangement:
     @property
     def customers(self) -> int:
         """How many customers there are."""
-        return self.columns.shape[1]
+        return int(self.columns.shape[1])
 
     def part(self, rows: Rows) -> "Arrangement":
         """Some customers, in the given order."""

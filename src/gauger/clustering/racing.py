@@ -1,6 +1,6 @@
 """Many cheap starts on a sample, of which the best few are finished: as good as ten full ones, and far quicker."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,25 +24,26 @@ Values = NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Entrant:
-    """One start of the race: the centres it came to on the sample, and the sum of squares there."""
+    """One start: its number from 1, where it began, the centres (k, d) to go on from, and the race's sum of squares."""
 
     number: int
+    seeding: str
     centres: Values
-    wcss: float
+    wcss: float = np.nan
 
 
 def race(
     customers: Arrangement,
     count: int,
     seeder: Seeder,
+    seeding: str,
     starts: int,
     seed: np.random.SeedSequence,
-    others: Sequence[Values] = (),
 ) -> list[Entrant]:
-    """Start four times `starts` times on a sample of up to 4,000 customers, for a dozen rounds; best first.
+    """Start four times `starts` times on a sample of up to 4,000 customers, for a dozen rounds; the best first.
 
-    `others` are centres to start from beside the seeded ones. Starts that came to the same sum of squares count once.
-    An empty list says that fewer than `count` customers are distinct.
+    Starts that came to the same sum of squares count as one. There must be `count` distinct customers. Where the sample
+    is everyone, the best are to be run again from where they began, so that their course can be told.
     """
     sampling, *streams = seed.spawn(1 + starts * _CHEAP_STARTS)
     field = customers
@@ -51,22 +52,22 @@ def race(
         if len(field.distinct()) < count:
             field = customers
 
-    def start(job: tuple[int, np.random.SeedSequence | Values]) -> Entrant | None:
-        number, origin = job
-        if isinstance(origin, np.random.SeedSequence):
-            seeds = seeder(field, count, np.random.default_rng(origin))
-            if seeds is None:
-                return None
-        else:
-            seeds = origin.copy()
+    def start(job: tuple[int, np.random.SeedSequence]) -> Entrant:
+        number, stream = job
+        origin = seeder(field, count, np.random.default_rng(stream))
+        centres = origin.copy()
         codes = np.full(field.customers, -1, dtype=np.int32)
-        settle(field.columns, field.weights, seeds, codes, _CHEAP_ROUNDS)
-        return Entrant(number, seeds, spread_of(field.columns, field.weights, seeds, codes))
+        settle(field.columns, field.weights, centres, codes, _CHEAP_ROUNDS)
+        wcss = spread_of(field.columns, field.weights, centres, codes)
+        return Entrant(number, seeding, origin if field is customers else centres, wcss)
 
-    entrants = [entrant for entrant in map_jobs(start, list(enumerate([*streams, *others], 1))) if entrant is not None]
-    entrants.sort(key=lambda entrant: (entrant.wcss, entrant.number))
+    return best_first(map_jobs(start, enumerate(streams, 1)))
+
+
+def best_first(entrants: Iterable[Entrant]) -> list[Entrant]:
+    """By sum of squares; of those that came to the same, the first one."""
     kept: list[Entrant] = []
-    for entrant in entrants:
+    for entrant in sorted(entrants, key=lambda entrant: (entrant.wcss, entrant.number)):
         if not kept or entrant.wcss > kept[-1].wcss * (1.0 + _SAME):
             kept.append(entrant)
     return kept

@@ -166,7 +166,7 @@ def _look(columns: Values, weights: Values, centres: Values, bounds: _Bounds, co
 
 def sums_of(columns: Values, weights: Values, codes: Codes, count: int) -> SegmentSums:
     """The sums by segment (codes from 0), added up in the order of customers."""
-    weight = np.bincount(codes, weights=weights, minlength=count)
+    weight = np.bincount(codes, weights=weights, minlength=count).astype(np.float64)
     totals = [np.bincount(codes, weights=weights * column, minlength=count) for column in columns]
     return SegmentSums(weight, np.ascontiguousarray(np.transpose(totals)))
 

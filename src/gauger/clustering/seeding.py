@@ -14,13 +14,13 @@ from gauger.segmentation import Segmentation
 
 Values = NDArray[np.float64]
 Seeding = str | Values | pd.DataFrame | Segmentation
-Seeder = Callable[[Arrangement, int, np.random.Generator], Values | None]
+Seeder = Callable[[Arrangement, int, np.random.Generator], Values]
 
 SEEDINGS = ("kmeans++", "random", "first")
 
 
-def seed_plusplus(customers: Arrangement, count: int, rng: np.random.Generator) -> Values | None:
-    """`count` customers far from each other as centres (count, d); None when fewer than that are distinct.
+def seed_plusplus(customers: Arrangement, count: int, rng: np.random.Generator) -> Values:
+    """`count` customers far from each other as centres (count, d); at least as many must be distinct.
 
     Each is the best of 2 + log(count) candidates, drawn with a probability proportional to weight and squared distance
     to the centres before. O(n d count log count).
@@ -29,16 +29,17 @@ def seed_plusplus(customers: Arrangement, count: int, rng: np.random.Generator) 
     """
     draws = rng.random((count, 2 + int(np.log(count))))
     chosen = np.zeros(count, dtype=np.intp)
-    found = scatter_seeds(customers.columns, customers.weights, draws, chosen)
-    return np.ascontiguousarray(customers.columns[:, chosen].T) if found == count else None
+    scatter_seeds(customers.columns, customers.weights, draws, chosen)
+    return np.ascontiguousarray(customers.columns[:, chosen].T)
 
 
-def seed_randomly(customers: Arrangement, count: int, rng: np.random.Generator) -> Values | None:
-    """`count` distinct customers as centres, each as likely as the next; None when fewer are distinct."""
+def seed_randomly(customers: Arrangement, count: int, rng: np.random.Generator) -> Values:
+    """`count` distinct customers as centres, each as likely as the next; at least as many must be distinct."""
     rows = customers.distinct()
-    if len(rows) < count:
-        return None
     return np.ascontiguousarray(customers.columns[:, np.sort(rng.choice(rows, size=count, replace=False))].T)
+
+
+SEEDERS: dict[str, Seeder] = {"kmeans++": seed_plusplus, "random": seed_randomly}
 
 
 def first_rows(customers: Arrangement, count: int) -> Values:
