@@ -28,9 +28,9 @@ class Segmentation(Readable):
 
     k-means fills the rest; for other methods it is None. `.rounds` is how many were done, `.converged` whether the last
     of them moved nobody. `.course` has a row a round: wcss after it, moved (customers that changed segment) and shift
-    (the longest way a centre went, working scale). `.starts` has a row for each start that came to something of its own,
-    by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished rounds and wcss;
-    chosen marks the one that counts. `.weights` (n_customers,) are those given.
+    (the longest way a centre went, working scale). `.starts` has a row for each start that came to something of its
+    own, by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished rounds and
+    wcss; chosen marks the one that counts. `.weights` (n_customers,) are those given.
     """
 
     features: FeatureSet

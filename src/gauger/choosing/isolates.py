@@ -1,0 +1,28 @@
+"""Customers without neighbours: set aside while the count is studied, for a few of them can hide every group."""
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+_NEIGHBOURS = 5
+_FENCE = 2.0
+_MOST = 0.05
+
+Values = NDArray[np.float64]
+
+
+def isolated(values: Values) -> NDArray[np.bool_]:
+    """Which of the customers (n, d) are isolated: their 5th neighbour is far, compared with everyone else's.
+
+    On logarithms of that distance: beyond the upper quartile by twice the distance of the quartiles, and among the
+    farthest 5 %.
+    """
+    if len(values) <= 2 * _NEIGHBOURS:
+        return np.zeros(len(values), dtype=np.bool_)
+    distances = cKDTree(values).query(values, k=_NEIGHBOURS + 1, workers=1)[0][:, -1]
+    positive = distances[distances > 0.0]
+    if not positive.size:
+        return np.zeros(len(values), dtype=np.bool_)
+    logs = np.log(np.maximum(distances, positive.min()))
+    lower, upper, last = np.quantile(logs, (0.25, 0.75, 1.0 - _MOST))
+    return np.asarray(logs > max(upper + _FENCE * (upper - lower), last))
