@@ -9,14 +9,11 @@ from collections.abc import Callable
 import numpy as np
 import pandas as pd
 import pytest
-from gauger.clustering.sums import assign
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import gauger
-from gauger.clustering.blocks import BLOCK_ROWS, map_blocks, thread_count
-from gauger.clustering.kmeans import _refill
-from gauger.clustering.seeding import seed_plusplus
+from gauger.clustering.blocks import BLOCK_ROWS, map_blocks
 from gauger.errors import SettingError
 
 Make = Callable[..., gauger.FeatureSet]
@@ -78,6 +75,43 @@ def test_the_order_of_features_does_not_change_the_segments(demo_features: gauge
     assert (one == other).all()
 
 
+@settings(max_examples=30)
+@given(st.integers(0, 10_000), st.integers(2, 5), st.booleans())
+def test_the_order_of_rows_and_features_changes_no_segment(seed: int, count: int, whole: bool) -> None:
+    rng = np.random.default_rng(seed)
+    values = rng.integers(0, 6, size=(80, 3)).astype(float) if whole else rng.normal(size=(80, 3))
+    table = pd.DataFrame(values, columns=["a", "b", "c"]).assign(who=range(80))
+    mixed = rng.permutation(80)
+    one = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), count)
+    turned = gauger.prepare(table.iloc[mixed], key="who", features=["c", "a", "b"])
+    for other in (
+        gauger.segment_by_kmeans(turned, count),
+        gauger.segment_by_kmeans(turned, count, seeding=one),
+    ):
+        assert (one.codes[mixed] == other.codes).all()
+    sampled = [gauger.segment_by_kmeans(features, count, learn_on=0.6) for features in (one.features, turned)]
+    assert (sampled[0].codes[mixed] == sampled[1].codes).all()
+
+
+@pytest.mark.parametrize("seeding", ["kmeans++", "random"])
+def test_the_order_of_many_rows_changes_no_segment(features_of: Make, seeding: str) -> None:
+    rng = np.random.default_rng(11)
+    values = rng.integers(0, 40, size=(2 * BLOCK_ROWS + 9, 2)).astype(float)
+    mixed = rng.permutation(len(values))
+    one, other = (
+        gauger.segment_by_kmeans(features_of(rows, scale="zscore"), 4, seeding=seeding, starts=2)
+        for rows in (values, values[mixed])
+    )
+    assert (one.codes[mixed] == other.codes).all()
+
+
+def test_the_size_of_blocks_changes_no_segment(features_of: Make, monkeypatch: pytest.MonkeyPatch) -> None:
+    features = features_of(np.random.default_rng(12).normal(size=(9_000, 3)))
+    one = gauger.segment_by_kmeans(features, 5)
+    monkeypatch.setattr(map_blocks, "__defaults__", (1_000,))
+    assert (gauger.segment_by_kmeans(features, 5).codes == one.codes).all()
+
+
 def test_threads_do_not_change_a_bit(features_of: Make, monkeypatch: pytest.MonkeyPatch) -> None:
     values = np.random.default_rng(1).normal(size=(3 * BLOCK_ROWS + 77, 3))
     results = []
@@ -87,21 +121,6 @@ def test_threads_do_not_change_a_bit(features_of: Make, monkeypatch: pytest.Monk
     for other in results[1:]:
         assert results[0].codes.tobytes() == other.codes.tobytes()
         assert results[0].scaled_centres.tobytes() == other.scaled_centres.tobytes()
-
-
-def test_sums_over_blocks_are_the_sums_over_rows() -> None:
-    rng = np.random.default_rng(2)
-    values, centres = rng.normal(size=(2 * BLOCK_ROWS + 5, 2)), rng.normal(size=(3, 2))
-    codes = np.full(len(values), -1, dtype=np.int32)
-    sums = assign(np.ascontiguousarray(values.T), centres, codes)
-    squares = ((values[:, None] - centres) ** 2).sum(axis=2)
-    assert (codes == squares.argmin(axis=1)).all()
-    assert sums.moved == len(values)
-    assert sums.count.tolist() == np.bincount(codes).tolist()
-    for j in range(3):
-        np.testing.assert_allclose(sums.total[j], values[codes == j].sum(axis=0))
-        assert sums.spread[j] == pytest.approx(squares[codes == j, j].sum())
-    assert assign(np.ascontiguousarray(values.T), centres, codes).moved == 0
 
 
 def test_the_kernels_run_without_being_compiled() -> None:
@@ -116,6 +135,49 @@ def test_the_kernels_run_without_being_compiled() -> None:
     plain = {**os.environ, "NUMBA_DISABLE_JIT": "1"}
     done = subprocess.run([sys.executable, "-c", code], env=plain, capture_output=True, text=True, check=True)
     assert done.stdout.strip() == f"{seg.sizes.tolist()} {round(gauger.silhouette(seg).mean, 6)}"
+
+
+RUSPINI = (
+    "4,53 5,63 10,59 9,77 13,49 13,69 12,88 15,75 18,61 19,65 22,74 27,72 28,76 24,58 27,55 28,60 30,52 31,60 32,61 "
+    "36,72 28,147 32,149 35,153 33,154 38,151 41,150 38,145 38,143 32,143 34,141 44,156 44,149 44,143 46,142 47,149 "
+    "49,152 50,142 53,144 52,152 55,155 54,124 60,136 63,139 86,132 85,115 85,96 78,94 74,96 97,122 98,116 98,124 "
+    "99,119 99,128 101,115 108,111 110,111 108,116 111,126 115,117 117,115 70,4 77,12 83,21 61,15 69,15 78,16 66,18 "
+    "58,13 64,20 69,21 66,23 61,25 76,27 72,31 64,30"
+)
+
+
+@pytest.mark.parametrize(
+    ("count", "published"),
+    [(2, 8.93378e4), (3, 5.10634e4), (4, 1.28810e4), (5, 1.01267e4), (6, 8.57541e3), (7, 7.12620e3), (8, 6.14964e3)],
+)
+def test_the_published_optimum_is_reached(features_of: Make, count: int, published: float) -> None:
+    """75 points of Ruspini (1970), Information Sciences 2, 319-350; the proven optima of du Merle, Hansen, Jaumard &
+    Mladenović (1999), SIAM Journal on Scientific Computing 21(4), 1485-1505."""
+    points = [[float(part) for part in pair.split(",")] for pair in RUSPINI.split()]
+    assert gauger.segment_by_kmeans(features_of(points), count, starts=60).wcss == pytest.approx(published, rel=1e-5)
+
+
+def test_the_course_and_the_starts_tell_how_it_went(demo_features: gauger.FeatureSet) -> None:
+    seg = gauger.segment_by_kmeans(demo_features, 6)
+    assert list(seg.course.columns) == ["wcss", "moved", "shift"]
+    assert len(seg.course) == seg.rounds
+    assert seg.course["moved"].iloc[0] == len(seg.codes)
+    assert seg.course["wcss"].iloc[-1] == pytest.approx(seg.wcss)
+    assert seg.starts["chosen"].sum() == 1
+    assert seg.starts.loc[seg.starts["chosen"], "wcss"].item() == pytest.approx(seg.wcss)
+    assert seg.starts["wcss"].notna().sum() == 3
+    total = ((demo_features.values - demo_features.values.mean(axis=0)) ** 2).sum()
+    assert seg.explained == pytest.approx(1.0 - seg.wcss / total)
+
+
+def test_far_customers_are_remarked_with_their_keys(features_of: Make) -> None:
+    rng = np.random.default_rng(5)
+    values = np.concatenate([rng.normal(size=(300, 2)), rng.normal(size=(300, 2)) + 8.0, [[30.0, -20.0]]])
+    seg = gauger.segment_by_kmeans(features_of(values), 2)
+    (remark,) = seg.remarks
+    assert remark.code == "far-customers"
+    assert remark.text.startswith("1 customer lies (c00600) far from every centre")
+    assert remark.segments == (int(seg.codes[600]),)
 
 
 def test_running_out_of_rounds_is_said(demo_features: gauger.FeatureSet) -> None:
@@ -133,25 +195,6 @@ def test_a_tiny_segment_is_remarked_with_its_keys(features_of: Make) -> None:
     assert remark.code == "tiny-segment"
     assert remark.segments == (2,)
     assert "segment 2 has 1 customer (c00200)" in remark.text
-
-
-def test_an_emptied_segment_takes_the_farthest_customer() -> None:
-    values = np.array([[0.0], [1.0], [2.0], [50.0]])
-    centres = np.array([[1.0], [900.0]])
-    codes = np.full(4, -1, dtype=np.int32)
-    columns = np.ascontiguousarray(values.T)
-    sums = _refill(columns, centres, codes, assign(columns, centres, codes))
-    assert codes.tolist() == [0, 0, 0, 1]
-    assert sums.means().tolist() == [[1.0], [50.0]]
-
-
-def test_seeding_draws_distinct_rows_and_far_ones_first() -> None:
-    columns = np.repeat(np.array([[0.0, 1.0, 100.0]]), 40, axis=1)
-    for seed in range(20):
-        seeds = seed_plusplus(columns, 3, np.random.default_rng(seed))
-        assert sorted(seeds[:, 0]) == [0.0, 1.0, 100.0]
-    pairs = [seed_plusplus(columns, 2, np.random.default_rng(seed)) for seed in range(200)]
-    assert sum(abs(float(pair[0, 0] - pair[1, 0])) > 50 for pair in pairs) > 190
 
 
 @pytest.mark.parametrize(
@@ -179,15 +222,3 @@ def test_the_smallest_tables_have_an_answer(features_of: Make, values: list[list
 def test_impossible_settings_are_refused(features_of: Make, count: int, settings: dict, message: str) -> None:
     with pytest.raises(SettingError, match=message):
         gauger.segment_by_kmeans(features_of([[1.0], [1.0], [2.0], [2.0]]), count, **settings)
-
-
-def test_blocks_cover_every_row_once_in_order(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setenv("GAUGER_THREADS", "4")
-    slices = list(map_blocks(lambda rows: rows, 25, block_rows=10))
-    assert [(rows.start, rows.stop) for rows in slices] == [(0, 10), (10, 20), (20, 25)]
-
-
-def test_a_thread_count_that_is_none_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setenv("GAUGER_THREADS", "many")
-    with pytest.raises(SettingError, match="GAUGER_THREADS='many'"):
-        thread_count()

@@ -10,10 +10,15 @@ _DEEP = 0.6
 
 @dataclass(frozen=True)
 class Elbow:
-    """The count at the elbow and its `strength`: 0 when the curve goes on falling as before, 1 when it stops dead."""
+    """The count at the elbow and its `strength`: 0 when the curve goes on falling as before, 1 when it stops dead.
+
+    `count` is where the curve bends most sharply, `by_chord` where it is farthest below the line between its ends; on a
+    curve with a real elbow the two are the same.
+    """
 
     count: int
     strength: float
+    by_chord: int
 
 
 def find_elbow(counts: Sequence[int], wcss: Sequence[float]) -> Elbow | None:
@@ -36,4 +41,4 @@ def find_elbow(counts: Sequence[int], wcss: Sequence[float]) -> Elbow | None:
     bend = np.divide(before - after, before, out=np.zeros(len(before)), where=before > 0.0)
     inner = depth[1:-1]
     at = int(np.where(inner >= _DEEP * inner.max(), bend, -np.inf).argmax())
-    return Elbow(int(x[at + 1]), float(np.clip(bend[at], 0.0, 1.0)))
+    return Elbow(int(x[at + 1]), float(np.clip(bend[at], 0.0, 1.0)), int(x[int(inner.argmax()) + 1]))

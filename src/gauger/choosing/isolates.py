@@ -17,12 +17,17 @@ def isolated(values: Values) -> NDArray[np.bool_]:
     On logarithms of that distance: beyond the upper quartile by twice the distance of the quartiles, and among the
     farthest 5 %.
     """
-    if len(values) <= 2 * _NEIGHBOURS:
-        return np.zeros(len(values), dtype=np.bool_)
-    distances = cKDTree(values).query(values, k=_NEIGHBOURS + 1, workers=1)[0][:, -1]
+    distances = neighbour_distances(values, _NEIGHBOURS)
     positive = distances[distances > 0.0]
-    if not positive.size:
+    if len(values) <= 2 * _NEIGHBOURS or not positive.size:
         return np.zeros(len(values), dtype=np.bool_)
     logs = np.log(np.maximum(distances, positive.min()))
     lower, upper, last = np.quantile(logs, (0.25, 0.75, 1.0 - _MOST))
     return np.asarray(logs > max(upper + _FENCE * (upper - lower), last))
+
+
+def neighbour_distances(values: Values, neighbour: int) -> Values:
+    """Each customer's distance (n,) to its nth nearest neighbour, or to the farthest customer when there are fewer."""
+    nearest = min(neighbour, len(values) - 1) + 1
+    distances = cKDTree(values).query(values, k=[nearest], workers=-1)[0]
+    return np.asarray(distances[:, 0])

@@ -22,12 +22,13 @@ SEEDINGS = ("kmeans++", "random", "first")
 def seed_plusplus(customers: Arrangement, count: int, rng: np.random.Generator) -> Values:
     """`count` customers far from each other as centres (count, d); at least as many must be distinct.
 
-    Each is the best of 2 + log(count) candidates, drawn with a probability proportional to weight and squared distance
-    to the centres before. O(n d count log count).
+    Each is the best of several candidates, drawn with a probability proportional to weight and squared distance to the
+    centres before; how many there are, from one to 2 + log(count), is drawn too, for the best at every step is not
+    always the best at the end. O(n d count log count).
 
     Arthur & Vassilvitskii (2007), Proc. 18th ACM-SIAM Symposium on Discrete Algorithms, 1027-1035.
     """
-    draws = rng.random((count, 2 + int(np.log(count))))
+    draws = rng.random((count, rng.integers(1, 3 + int(np.log(count)))))
     chosen = np.zeros(count, dtype=np.intp)
     scatter_seeds(customers.columns, customers.weights, draws, chosen)
     return np.ascontiguousarray(customers.columns[:, chosen].T)
@@ -62,7 +63,7 @@ def given_centres(features: FeatureSet, count: int, seeding: Seeding) -> Values 
         if seeding not in SEEDINGS:
             raise SettingError(f"seeding={seeding!r} must be one of {listed(SEEDINGS)}, or centres.")
         return None
-    centres = np.array(_on_working_scale(features, seeding), dtype=np.float64, order="C")
+    centres = _on_working_scale(features, seeding)
     if centres.ndim != 2 or centres.shape != (count, len(features.names)):
         raise SettingError(
             f"the given centres have shape {centres.shape}: {count} {plural(count, 'segment')} by "
@@ -91,5 +92,11 @@ def _on_working_scale(features: FeatureSet, seeding: Values | pd.DataFrame | Seg
                 f"the given centres lack the {plural(len(lacking), 'feature')} {listed(lacking, most=6)}; they have "
                 f"{listed(map(str, seeding.columns), most=6)}."
             )
-        return features.treat(seeding)
-    return np.asarray(seeding)
+        try:
+            return np.ascontiguousarray(features.treat(seeding))
+        except (TypeError, ValueError):
+            raise SettingError("the given centres are not all numbers.") from None
+    try:
+        return np.array(seeding, dtype=np.float64, order="C")
+    except (TypeError, ValueError):
+        raise SettingError("the given centres are not all numbers.") from None

@@ -1,0 +1,53 @@
+"""One round of k-means against the bare matrix product X @ C.T, and whole runs with pruning against plain rounds."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from benchmarks.measuring import Measured, measure
+from gauger.clustering.rounds import assign, settle_in_rounds
+
+SHAPES = ((1_000_000, 6, 5), (1_000_000, 20, 8))
+
+
+def run() -> Iterator[Measured]:
+    """Rounds, and runs to convergence, on a million customers."""
+    for n, d, k in SHAPES:
+        yield from _rounds(n, d, k)
+        yield _whole_run(n, d, k)
+
+
+def _rounds(n: int, d: int, k: int) -> Iterator[Measured]:
+    rng = np.random.default_rng(0)
+    values = rng.normal(size=(n, d))
+    centres = values[:k].copy()
+    columns, weights = np.ascontiguousarray(values.T), np.ones(n)
+    codes = np.empty(n, dtype=np.int32)
+
+    def first() -> None:
+        codes.fill(-1)
+        assign(columns, weights, centres, codes)
+
+    shape = f"{n:,} x {d}, k = {k}"
+    yield measure(f"k-means round, all moving, {shape}", first, lambda: values @ centres.T, "X @ C.T", runs=25)
+    yield measure(
+        f"k-means round, none moving, {shape}",
+        lambda: assign(columns, weights, centres, codes),
+        lambda: values @ centres.T,
+        "X @ C.T",
+        runs=25,
+    )
+
+
+def _whole_run(n: int, d: int, k: int) -> Measured:
+    rng = np.random.default_rng(1)
+    groups = rng.normal(size=(k, d)) * 1.5
+    columns = np.ascontiguousarray((groups[rng.integers(k, size=n)] + rng.normal(size=(n, d))).T)
+    weights, centres = np.ones(n), np.ascontiguousarray(columns[:, :k].T)
+    return measure(
+        f"k-means to the end, pruned, {n:,} x {d}, k = {k}",
+        lambda: settle_in_rounds(columns, weights, centres, 300),
+        lambda: settle_in_rounds(columns, weights, centres, 300, prune_below=0.0),
+        "the same rounds, plain",
+        runs=5,
+    )

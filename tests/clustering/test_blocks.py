@@ -1,0 +1,24 @@
+"""Blocks and jobs: every row once, in order, on any number of threads."""
+
+import pytest
+
+from gauger.clustering.blocks import map_blocks, map_jobs, thread_count
+from gauger.errors import SettingError
+
+
+def test_blocks_cover_every_row_once_in_order(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("GAUGER_THREADS", "4")
+    slices = list(map_blocks(lambda rows: rows, 25, block_rows=10))
+    assert [(rows.start, rows.stop) for rows in slices] == [(0, 10), (10, 20), (20, 25)]
+
+
+def test_jobs_inside_jobs_do_not_wait_for_each_other(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("GAUGER_THREADS", "2")
+    nested = map_jobs(lambda start: sum(map_jobs(lambda step: start + step, range(5))), range(6))
+    assert list(nested) == [10 + 5 * start for start in range(6)]
+
+
+def test_a_thread_count_that_is_none_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("GAUGER_THREADS", "many")
+    with pytest.raises(SettingError, match="GAUGER_THREADS='many'"):
+        thread_count()
