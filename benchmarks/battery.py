@@ -43,7 +43,7 @@ def _centres(rng: np.random.Generator, count: int, d: int, gap: float) -> Values
     return best * gap / widest
 
 
-def _counted(rng: np.random.Generator, n: int, shares: Values) -> Values:
+def _counted(n: int, shares: Values) -> Values:
     """Which group each of n rows is of, with sizes as near to the shares as whole numbers come."""
     return np.repeat(np.arange(len(shares)), np.maximum(np.round(shares * n).astype(int), 4))
 
@@ -54,7 +54,7 @@ def _even(rng: np.random.Generator, count: int) -> Values:
 
 def _groups(rng: np.random.Generator, low: float, high: float, *, most: int = 8) -> tuple[int, Values]:
     count, d = int(rng.integers(2, most + 1)), int(rng.integers(2, 11))
-    of = _counted(rng, _size(rng, count), _even(rng, count))
+    of = _counted(_size(rng, count), _even(rng, count))
     return count, _centres(rng, count, d, rng.uniform(low, high))[of] + rng.normal(size=(len(of), d))
 
 
@@ -73,7 +73,7 @@ def unequal_sizes(rng: np.random.Generator) -> tuple[int, Values]:
     count, d = int(rng.integers(3, 8)), int(rng.integers(2, 11))
     shares = rng.uniform(0.04, 0.5 / (count - 1) * 1.2, size=count)
     shares[0] = max(1.0 - shares[1:].sum(), 0.45)
-    of = _counted(rng, max(400, _size(rng, count)), shares / shares.sum())
+    of = _counted(max(400, _size(rng, count)), shares / shares.sum())
     return count, _centres(rng, count, d, rng.uniform(4.5, 7.0))[of] + rng.normal(size=(len(of), d))
 
 
@@ -84,14 +84,14 @@ def unequal_spreads(rng: np.random.Generator) -> tuple[int, Values]:
     centres = _centres(rng, count, d, 1.0)
     apart = np.sqrt(((centres[:, None] - centres) ** 2).sum(axis=2)) / (widths[:, None] + widths)
     centres *= rng.uniform(1.9, 3.2) / apart[np.triu_indices(count, 1)].min()
-    of = _counted(rng, _size(rng, count), _even(rng, count))
+    of = _counted(_size(rng, count), _even(rng, count))
     return count, centres[of] + rng.normal(size=(len(of), d)) * widths[of][:, None]
 
 
 def elongated(rng: np.random.Generator) -> tuple[int, Values]:
     """Groups two to five times as long as wide, each in a direction of its own."""
     count, d = int(rng.integers(2, 7)), int(rng.integers(2, 9))
-    of = _counted(rng, _size(rng, count), _even(rng, count))
+    of = _counted(_size(rng, count), _even(rng, count))
     values = _centres(rng, count, d, rng.uniform(7.0, 11.0))[of]
     for group in range(count):
         turn, _ = np.linalg.qr(rng.normal(size=(d, d)))
@@ -105,7 +105,7 @@ def elongated(rng: np.random.Generator) -> tuple[int, Values]:
 def noise_features(rng: np.random.Generator) -> tuple[int, Values]:
     """Two to four features that tell groups apart, and as many or twice as many that say nothing."""
     count, d = int(rng.integers(2, 7)), int(rng.integers(2, 5))
-    of = _counted(rng, _size(rng, count), _even(rng, count))
+    of = _counted(_size(rng, count), _even(rng, count))
     telling = _centres(rng, count, d, rng.uniform(5.0, 8.0))[of] + rng.normal(size=(len(of), d))
     others = int(rng.integers(d, min(2 * d, 10 - d) + 1))
     width = telling.std(axis=0).mean()
@@ -125,10 +125,12 @@ def outliers(rng: np.random.Generator) -> tuple[int, Values]:
 def skewed(rng: np.random.Generator) -> tuple[int, Values]:
     """Counts, amounts and days of behaviour with long tails, taken to the log as an analyst would."""
     count, d = int(rng.integers(2, 7)), int(rng.integers(3, 9))
-    of = _counted(rng, _size(rng, count), _even(rng, count))
+    of = _counted(_size(rng, count), _even(rng, count))
     logs = _centres(rng, count, d, rng.uniform(4.5, 7.0))[of] + rng.normal(size=(len(of), d))
     rates = np.exp((logs - logs.min(axis=0)) * 0.35 + 1.2)
-    values = np.where(rng.random(d) < 0.5, rng.poisson(np.minimum(rates, 1e6)), rates * rng.gamma(20.0, 0.05, rates.shape))
+    values = np.where(
+        rng.random(d) < 0.5, rng.poisson(np.minimum(rates, 1e6)), rates * rng.gamma(20.0, 0.05, rates.shape)
+    )
     return count, np.log1p(values)
 
 
@@ -137,7 +139,7 @@ def tiny_segment(rng: np.random.Generator) -> tuple[int, Values]:
     count, d = int(rng.integers(3, 6)), int(rng.integers(2, 9))
     shares = _even(rng, count)
     shares[-1] = rng.uniform(0.02, 0.04) * shares[:-1].sum()
-    of = _counted(rng, max(600, _size(rng, count)), shares / shares.sum())
+    of = _counted(max(600, _size(rng, count)), shares / shares.sum())
     return count, _centres(rng, count, d, rng.uniform(5.0, 8.0))[of] + rng.normal(size=(len(of), d))
 
 

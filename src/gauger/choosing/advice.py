@@ -1,34 +1,41 @@
 """The advice on the count: one number, how sure it is, why, and what else is worth a look."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import pandas as pd
 
 from gauger.choosing.elbow import Elbow, find_elbow
+from gauger.choosing.evidence import LIKELY, SURE, Evidence
+from gauger.choosing.gap import Gap
+from gauger.choosing.picks import SHARP, Picks, criteria_picks, in_words, names_in_words, scores_of
 from gauger.errors import listed, plural
 
-TOO_SMALL = 0.01
-SEPARATED, WEAK = 0.50, 0.25
-NEARLY_AS_GOOD = 0.02
-SHARP = 0.4
+VERDICTS = ("clear", "leaning", "unclear", "no structure")
 
-Scores = Mapping[int, float]
+_RIVAL = 0.03
+_TOO_SMALL = 0.015
+_UNEQUAL = 0.25
+_MOST_ALTERNATIVES = 3
+_TRIVIAL = 0.9
 
 
 @dataclass(frozen=True)
 class CountAdvice:
     """Which count to take.
 
-    `.verdict` is "clear" (the signs agree and segments are well apart), "leaning" (a best count, with soft borders or
-    a rival) or "unclear" (the signs disagree or are weak). `.reasons` are sentences with their figures,
-    `.alternatives` maps other counts worth a look to what speaks for each, and `.elbow` is the elbow that was found.
+    `.verdict` is "clear" (customers thin out between each two segments), "leaning" (a best count with soft borders or a
+    rival), "unclear" (the signs are weak or disagree) or "no structure" (no more clustered than one cloud of the same
+    shape; `.count` is then 1, where that was tried). `.reasons` are sentences with their figures, the weightiest first,
+    `.alternatives` maps other counts worth a look to what each would change, `.picks` says which count each criterion
+    alone would take (None: it does not say), and `.elbow` is the elbow that was found.
     """
 
     count: int
     verdict: str
     reasons: tuple[str, ...]
     alternatives: Mapping[int, str]
+    picks: Mapping[str, int | None]
     elbow: Elbow | None = None
 
     def sentences(self) -> list[str]:
@@ -40,99 +47,169 @@ class CountAdvice:
         return " ".join([f"{self.count} {plural(self.count, 'segment')}, {self.verdict}.", *self.sentences()])
 
 
-def advise_count(table: pd.DataFrame) -> CountAdvice:
-    """Advise from a study's table (index count; columns wcss, silhouette, smallest_share).
+def advise_count(
+    table: pd.DataFrame, evidence: Evidence, gap: Gap, names: Sequence[str], alone: Mapping[int, str]
+) -> CountAdvice:
+    """Advise from a study's table (index count) and the evidence on groups.
 
-    The highest mean silhouette decides among counts whose smallest segment holds more than 1 % of the customers; the
-    elbow is heard beside it. Both are read again in words, and a disagreement is said.
+    `names` are the features in the evidence's order; `alone` says by count which feature tells its segments apart all
+    alone. The evidence decides; each criterion is heard beside it, and where one disagrees, it is said and why.
     """
-    elbow = find_elbow(list(table.index), list(table["wcss"]))
-    apart: Scores = {int(count): float(value) for count, value in table["silhouette"].dropna().items()}  # type: ignore[call-overload]
+    tried = table.index.tolist()
+    elbow = find_elbow(tried, table["wcss"].tolist())
+    picks = criteria_picks(table, gap, elbow)
+    apart = scores_of(table, "silhouette")
     if not apart:
-        only = int(table.index[-1])
-        return CountAdvice(only, "unclear", ("One segment alone compares with nothing: try a range of counts.",), {})
-    large_enough = set(table.index[table["smallest_share"] > TOO_SMALL])
-    scores = {count: value for count, value in apart.items() if count in large_enough} or apart
-    best = max(scores, key=lambda count: scores[count])
-    reasons = [_about_silhouette(scores, best), _about_elbow(elbow, best)]
-    reasons += _about_small_segments(apart, scores) + _about_edges(table, best)
-    alternatives = _alternatives(scores, best, elbow)
-    return CountAdvice(best, _verdict(scores, best, elbow), tuple(reasons), alternatives, elbow)
-
-
-def _verdict(scores: Scores, best: int, elbow: Elbow | None) -> str:
-    heard = elbow is not None and elbow.strength >= SHARP
-    agrees = elbow is not None and elbow.count == best
-    rivals = _rivals(scores, best)
-    backed = elbow is not None and elbow.count in rivals
-    if scores[best] < WEAK or (heard and not agrees and not backed):
-        return "unclear"
-    if scores[best] >= SEPARATED and not rivals and (agrees or not heard):
-        return "clear"
-    return "leaning"
-
-
-def _rivals(scores: Scores, best: int) -> list[int]:
-    return [count for count, value in scores.items() if count != best and value >= scores[best] - NEARLY_AS_GOOD]
-
-
-def _about_silhouette(scores: Scores, best: int) -> str:
-    value = scores[best]
-    words = "well apart" if value >= SEPARATED else "apart with soft borders" if value >= WEAK else "hardly apart"
-    others = [count for count in scores if count != best]
-    if not others:
-        return f"With {best} segments, the only count to consider, the silhouette is {value:.2f}: segments are {words}."
-    second = max(others, key=lambda count: scores[count])
-    text = (
-        f"The silhouette is highest with {best} segments, {value:.2f} against {scores[second]:.2f} with {second}: "
-        f"segments are {words}."
+        reason = "One segment alone compares with nothing: try a range of counts."
+        return CountAdvice(tried[-1], "unclear", (reason,), {}, picks, elbow)
+    if evidence.count == 1:
+        count = 1 if 1 in tried else max(apart, key=lambda count: apart[count])
+        reasons = (*_about_one_cloud(evidence, apart), *_about_picks_in_a_cloud(picks))
+        return CountAdvice(count, "no structure", reasons, _cuts_of_a_cloud(apart, count), picks, elbow)
+    count = min(tried, key=lambda count: (abs(count - evidence.count), count))
+    shares = scores_of(table, "smallest_share")
+    reasons = (
+        _about_groups(evidence, count, apart.get(count)),
+        _about_criteria(picks, elbow, count, unequal=shares[count] * count < _UNEQUAL),
+        *_about_features(evidence, names, alone.get(count)),
+        *_about_few_customers(evidence, count, shares[count]),
+        *_about_edges(tried, count),
     )
-    if value < WEAK:
-        text += " The customers may form one cloud rather than groups; segments would cut it into parts."
-    return text
+    return CountAdvice(count, _verdict(evidence), reasons, _alternatives(evidence, picks, apart, count), picks, elbow)
 
 
-def _about_elbow(elbow: Elbow | None, best: int) -> str:
-    if elbow is None:
-        return "An elbow cannot be read from fewer than three counts."
-    if elbow.strength < SHARP:
-        bend = f"The elbow is faint (at {elbow.count}, strength {elbow.strength:.2f})"
-        return f"{bend}: the sum of squares falls smoothly and decides little."
-    if elbow.count == best:
-        return f"The elbow agrees: it is at {elbow.count}, strength {elbow.strength:.2f}."
-    return (
-        f"The elbow disagrees: it is at {elbow.count} (strength {elbow.strength:.2f}), because up to there the sum of "
-        "squares falls most. Look at both before deciding."
-    )
-
-
-def _about_small_segments(apart: Scores, scores: Scores) -> list[str]:
-    skipped = [count for count in apart if count not in scores]
-    if not skipped:
-        return []
-    together = len(skipped) > 2 and skipped == [*range(skipped[0], skipped[-1] + 1)]
-    words = f"{skipped[0]} to {skipped[-1]}" if together else listed(map(str, skipped), most=len(skipped))
-    return [
-        f"Not considered: {words} segments, where the smallest would hold at most {TOO_SMALL:.0%} of customers. "
-        "If a few extreme customers cause that, cap the features (cap=, --cap 0,0.99) and study again."
+def _verdict(evidence: Evidence) -> str:
+    """Every doubt takes a step: a higher silhouette elsewhere, borders without a valley, hardly more than a cloud."""
+    highest, own = evidence.silhouettes[evidence.best_silhouette], evidence.silhouettes.get(evidence.count, 0.0)
+    doubts = [
+        highest - own > _RIVAL,
+        evidence.between_valleys < evidence.count,
+        max(evidence.excess.values()) <= SURE,
     ]
+    return VERDICTS[min(sum(doubts), 2)]
 
 
-def _about_edges(table: pd.DataFrame, best: int) -> list[str]:
-    if best == int(table.index[-1]) and len(table) > 1:
-        return [f"{best} is the highest count tried: more segments might do better, so try further."]
-    if best == int(table.index[0]) and best > 2:
-        return [f"{best} is the lowest count tried: fewer segments might do better, so try those too."]
-    return []
+def _about_groups(evidence: Evidence, count: int, apart: float | None) -> str:
+    above = evidence.excess.get(count, max(evidence.excess.values()))
+    height = f"is {apart:.2f}, " if apart is not None else "would be "
+    text = (
+        f"With {count} {plural(count, 'segment')} the silhouette {height}{above:.0f} standard deviations above that of "
+        "one cloud of the same shape"
+    )
+    if evidence.count != count:
+        return f"{text}; the customers fall into {evidence.count} groups, a count that was not tried."
+    if evidence.between_valleys == evidence.count:
+        return f"{text}, and customers thin out between each two segments."
+    if evidence.between_valleys > 1:
+        return f"{text}. Borders are soft: only {evidence.between_valleys} groups have a valley between each two."
+    return f"{text}. Borders are soft: customers hardly thin out between segments."
 
 
-def _alternatives(scores: Scores, best: int, elbow: Elbow | None) -> dict[int, str]:
-    found = {count: f"a silhouette nearly as high ({scores[count]:.2f})" for count in _rivals(scores, best)}
-    if elbow is not None and elbow.count != best and elbow.strength >= SHARP:
-        also = f"{found[elbow.count]}, and " if elbow.count in found else ""
-        found[elbow.count] = f"{also}the elbow (strength {elbow.strength:.2f})"
-    neighbours = [count for count in (best - 1, best + 1) if count in scores]
-    if neighbours and not found:
-        better = max(neighbours, key=lambda count: scores[count])
-        found[better] = f"the better neighbour ({scores[better]:.2f}), if {best} do not fit the campaign"
-    return found
+def _about_criteria(picks: Picks, elbow: Elbow | None, count: int, *, unequal: bool) -> str:
+    agree = {name: pick for name, pick in picks.items() if pick == count}
+    fewer = {name: pick for name, pick in picks.items() if pick is not None and pick < count}
+    more = {name: pick for name, pick in picks.items() if pick is not None and pick > count}
+    parts: list[str] = []
+    if agree:
+        parts.append(f"{names_in_words(agree)} {plural(len(agree), 'agrees', 'agree')}")
+    if fewer:
+        kind = "segments of such unequal size" if unequal else "segments that lie closer together than others"
+        parts.append(f"{in_words(fewer)}, taking {kind} together")
+    if more:
+        parts.append(f"{in_words(more)}, cutting wide segments into parts")
+    if elbow is not None and elbow.strength < SHARP:
+        parts.append(f"the elbow is faint (at {elbow.count}, strength {elbow.strength:.2f}) and says little")
+    return _sentence("; ".join(parts)) if parts else "No other criterion says anything."
+
+
+def _about_one_cloud(evidence: Evidence, apart: Mapping[int, float]) -> Iterator[str]:
+    if not evidence.silhouettes:
+        yield "Too few customers differ to say anything about groups."
+        return
+    yield (
+        f"The customers are no more clustered than one cloud of the same shape would be: the highest silhouette is "
+        f"{max(apart.values()):.2f}, and nowhere do customers thin out between segments."
+    )
+    yield "Segments would cut the cloud into parts: useful for a campaign, perhaps, but the borders are yours to draw."
+
+
+def _about_picks_in_a_cloud(picks: Picks) -> Iterator[str]:
+    others = {name: pick for name, pick in picks.items() if pick not in (None, 1)}
+    if others:
+        yield _sentence(f"{in_words(others)}; but these find a best count in any cloud")
+
+
+def _about_features(evidence: Evidence, names: Sequence[str], alone: str | None) -> Iterator[str]:
+    if alone is not None:
+        yield f"The segments differ in {alone} alone: a filter on it would give the same."
+    if evidence.idle:
+        idle = [names[place] for place in evidence.idle]
+        yield (
+            f"The groups show once {listed(idle, most=6)} {plural(len(idle), 'is', 'are')} left out, which "
+            f"{plural(len(idle), 'plays', 'play')} no part in them: segment without {plural(len(idle), 'it', 'them')}."
+        )
+
+
+def _about_few_customers(evidence: Evidence, count: int, smallest: float) -> Iterator[str]:
+    if evidence.aside:
+        yield (
+            f"{evidence.aside:,} isolated {plural(evidence.aside, 'customer was', 'customers were')} set aside to see "
+            f"this ({evidence.aside / evidence.looked_at:.1%} of those looked at)."
+        )
+    if smallest <= _TOO_SMALL:
+        yield (
+            f"With {count} segments the smallest holds {smallest:.1%} of the customers: see whether it is worth a "
+            "campaign, or cap the features it is extreme in (cap=, --cap)."
+        )
+
+
+def _about_edges(tried: Sequence[int], count: int) -> Iterator[str]:
+    if count == tried[-1] and len(tried) > 1:
+        yield f"{count} is the highest count tried: more segments might do better, so try further."
+    elif count == tried[0] and count > 2:
+        yield f"{count} is the lowest count tried: fewer segments might do better, so try those too."
+
+
+def _cuts_of_a_cloud(apart: Mapping[int, float], count: int) -> dict[int, str]:
+    best = max(apart, key=lambda other: apart[other])
+    return {} if best == count else {best: f"the best cut through the cloud by the silhouette ({apart[best]:.2f})"}
+
+
+def _alternatives(evidence: Evidence, picks: Picks, apart: Mapping[int, float], count: int) -> dict[int, str]:
+    """Other counts by how much speaks for them: the highest silhouette, groups between valleys, the elbow, rivals."""
+    own = apart.get(count, 0.0)
+    best = max(apart, key=lambda other: apart[other])
+    offers = [(best, f"the highest silhouette ({apart[best]:.2f})")]
+    if evidence.between_valleys > 1:
+        offers.append((evidence.between_valleys, "only groups with a valley between each two"))
+    if picks["elbow"] is not None:
+        offers.append((picks["elbow"], "the elbow"))
+    for other in sorted(apart, key=lambda other: -apart[other]):
+        if apart[other] >= own - _RIVAL and evidence.excess.get(other, 0.0) > LIKELY:
+            offers.append((other, f"a silhouette nearly as high ({apart[other]:.2f})"))
+    found: dict[int, str] = {}
+    for other, why in offers:
+        if other != count and other in apart and len(found) < _MOST_ALTERNATIVES:
+            found.setdefault(other, why)
+    return found or _better_neighbour(apart, count)
+
+
+def _better_neighbour(apart: Mapping[int, float], count: int) -> dict[int, str]:
+    near = [other for other in (count - 1, count + 1) if other in apart]
+    if not near:
+        return {}
+    better = max(near, key=lambda other: apart[other])
+    change = "joins the two nearest segments" if better < count else "splits one segment in two"
+    return {better: f"{change} (silhouette {apart[better]:.2f}), if {count} do not fit the campaign"}
+
+
+def only_telling(shares: Mapping[str, float]) -> str | None:
+    """The feature that tells segments apart alone, from each feature's between-segment share of variance; or None."""
+    if len(shares) < 2:
+        return None
+    telling, runner_up = sorted(shares, key=lambda name: -shares[name])[:2]
+    return telling if shares[telling] >= _TRIVIAL and shares[runner_up] < 1.0 - _TRIVIAL else None
+
+
+def _sentence(text: str) -> str:
+    return f"{text[:1].upper()}{text[1:]}."

@@ -1,6 +1,6 @@
 """The criteria that resample: gap, prediction strength and stability for every count, on one sample of customers."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,7 +20,7 @@ _GAP, _STRENGTH, _STABILITY, _FITS, _SAMPLE = range(5)
 
 @dataclass(frozen=True, eq=False)
 class Criteria:
-    """`table` has a row a count: gap, gap_se, prediction_strength and stability; `measured` customers were looked at."""
+    """`table` has a row a count: gap, gap_se, prediction_strength, stability; `measured` customers were looked at."""
 
     table: pd.DataFrame
     gap: Gap
@@ -34,7 +34,7 @@ def steps_of_criteria(references: int, resamples: int) -> int:
 
 def resampled_criteria(
     customers: Arrangement,
-    counts: Sequence[int],
+    counts: list[int],
     *,
     references: int,
     resamples: int,

@@ -217,7 +217,7 @@ def _mean_silhouette(distances: Values, codes: NDArray[np.integer]) -> float:
 
 def _scaled(values: Values) -> Values:
     spread = values.std(axis=0)
-    return (values - values.mean(axis=0)) / np.where(spread > 0.0, spread, 1.0)
+    return np.asarray((values - values.mean(axis=0)) / np.where(spread > 0.0, spread, 1.0))
 
 
 def _jittered(values: Values, rng: np.random.Generator) -> Values:

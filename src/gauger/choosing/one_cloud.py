@@ -33,7 +33,7 @@ class OneCloud:
     def draw(self, rng: np.random.Generator) -> Values:
         """A made-up table (n, d), each feature with mean 0 and standard deviation 1."""
         scores = rng.normal(size=(self._n, len(self._root))) @ self._root.T
-        made = np.empty_like(scores)
+        made: Values = np.empty_like(scores)
         for feature, (edges, shares) in enumerate(self._margins):
             made[:, feature] = np.interp(ndtr(scores[:, feature]), shares, edges)
         spread = made.std(axis=0)

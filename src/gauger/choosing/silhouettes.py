@@ -123,7 +123,8 @@ def silhouettes_from_sums(sums: Values, own: NDArray[np.integer], sizes: NDArray
     between = means.min(axis=1)
     largest = np.maximum(within, between)
     measurable = np.isfinite(between) & (largest > 0.0) & (own_size > 1)
-    return np.divide(between - within, largest, out=np.zeros(len(own)), where=measurable)
+    apart: Values = np.divide(between - within, largest, out=np.zeros(len(own)), where=measurable)
+    return apart
 
 
 def sample_by_segment(codes: NDArray[np.integer], exact_up_to: int, seed: int) -> Rows:

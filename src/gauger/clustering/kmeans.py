@@ -78,7 +78,7 @@ def segment_by_kmeans(
     else:
         entrants = race(learners, count, SEEDERS[str(seeding)], str(seeding), starts, np.random.SeedSequence(seed))
     with task(f"k-means, {count} {plural(count, 'segment')}", FINISHED) as advance:
-        fit = finish_best(learners, entrants, max_rounds, advance)
+        fit = finish_best(learners, entrants, max_rounds, advance=advance)
     return segmentation_of(features, everyone, learners, fit, max_rounds, weights=own_weights, seed=seed)
 
 
@@ -91,11 +91,20 @@ class Fit:
 
 
 def finish_best(
-    customers: Arrangement, entrants: Sequence[Entrant], max_rounds: int, advance: Callable[[int], None]
+    customers: Arrangement,
+    entrants: Sequence[Entrant],
+    max_rounds: int,
+    *,
+    splits: Sequence[Values] = (),
+    advance: Callable[[int], None] = lambda _: None,
 ) -> Fit:
-    """Finish the three best entrants of a race on all customers; ties go to the better one of the race."""
+    """Finish the three best entrants of a race on all customers, and `splits`, centres that came from fewer segments.
+
+    Ties go to the better one of the race.
+    """
+    entrants = [*entrants, *(Entrant(len(entrants) + place, "split", own) for place, own in enumerate(splits, 1))]
     finished: dict[int, Settled] = {}
-    for entrant in entrants[:FINISHED]:
+    for entrant in [*entrants[:FINISHED], *entrants[len(entrants) - len(splits) :]]:
         finished[entrant.number] = settle_in_rounds(customers.columns, customers.weights, entrant.centres, max_rounds)
         advance(1)
     winner = min(finished, key=lambda number: finished[number].wcss)
