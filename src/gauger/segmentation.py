@@ -99,6 +99,21 @@ class Segmentation(Readable):
         return 1.0 - self.wcss / overall if overall else np.nan
 
     @cached_property
+    def explained_by_feature(self) -> pd.Series:
+        """Share of each feature's variance that lies between segments, 0 to 1; 0 for a feature without variance.
+
+        Over the assigned customers, each counting once.
+        """
+        own = self.codes[self.codes > 0]
+        shares = []
+        for column in self.features.values[self.codes > 0].T:
+            centred = column - column.mean()
+            sums = np.bincount(own, weights=centred, minlength=self.count + 1)[1:]
+            overall = float((centred**2).sum())
+            shares.append(float((sums**2 / self.sizes).sum()) / overall if overall else 0.0)
+        return pd.Series(shares, index=pd.Index(self.features.names, name="feature"), name="explained")
+
+    @cached_property
     def assignments(self) -> pd.DataFrame:
         """A row a customer: the key, segment (number), segment_name, distance (to the own centre)."""
         return pd.DataFrame(

@@ -5,11 +5,13 @@ from dataclasses import dataclass
 
 import pandas as pd
 
+from gauger.choosing.changes import change_in_words
 from gauger.choosing.elbow import Elbow, find_elbow
 from gauger.choosing.evidence import LIKELY, SURE, Evidence
 from gauger.choosing.gap import Gap
 from gauger.choosing.picks import SHARP, Picks, criteria_picks, in_words, names_in_words, scores_of
 from gauger.errors import listed, plural
+from gauger.segmentation import Segmentation
 
 VERDICTS = ("clear", "leaning", "unclear", "no structure")
 
@@ -48,12 +50,18 @@ class CountAdvice:
 
 
 def advise_count(
-    table: pd.DataFrame, evidence: Evidence, gap: Gap, names: Sequence[str], alone: Mapping[int, str]
+    table: pd.DataFrame,
+    evidence: Evidence,
+    gap: Gap,
+    *,
+    names: Sequence[str] = (),
+    segmentations: Mapping[int, Segmentation] | None = None,
 ) -> CountAdvice:
-    """Advise from a study's table (index count) and the evidence on groups.
+    """Advise from a study's table (index count) and the evidence on groups, of which `names` are the features.
 
-    `names` are the features in the evidence's order; `alone` says by count which feature tells its segments apart all
-    alone. The evidence decides; each criterion is heard beside it, and where one disagrees, it is said and why.
+    The evidence decides; each criterion is heard beside it, and where one disagrees, it is said and why. With the
+    `segmentations` by count it can also say what another count would change, and which feature tells segments apart
+    all alone.
     """
     tried = table.index.tolist()
     elbow = find_elbow(tried, table["wcss"].tolist())
@@ -68,14 +76,20 @@ def advise_count(
         return CountAdvice(count, "no structure", reasons, _cuts_of_a_cloud(apart, count), picks, elbow)
     count = min(tried, key=lambda count: (abs(count - evidence.count), count))
     shares = scores_of(table, "smallest_share")
+    made = (segmentations or {}).get(count)
     reasons = (
         _about_groups(evidence, count, apart.get(count)),
         _about_criteria(picks, elbow, count, unequal=shares[count] * count < _UNEQUAL),
-        *_about_features(evidence, names, alone.get(count)),
+        *_about_features(evidence, names, None if made is None else only_telling(made.explained_by_feature)),
         *_about_few_customers(evidence, count, shares[count]),
         *_about_edges(tried, count),
     )
-    return CountAdvice(count, _verdict(evidence), reasons, _alternatives(evidence, picks, apart, count), picks, elbow)
+    others = _alternatives(evidence, picks, apart, count)
+    if made is not None and segmentations is not None:
+        others = {
+            other: f"{why}; {change_in_words(made.codes, segmentations[other].codes)}" for other, why in others.items()
+        }
+    return CountAdvice(count, _verdict(evidence), reasons, others, picks, elbow)
 
 
 def _verdict(evidence: Evidence) -> str:
@@ -107,11 +121,14 @@ def _about_groups(evidence: Evidence, count: int, apart: float | None) -> str:
 
 def _about_criteria(picks: Picks, elbow: Elbow | None, count: int, *, unequal: bool) -> str:
     agree = {name: pick for name, pick in picks.items() if pick == count}
-    fewer = {name: pick for name, pick in picks.items() if pick is not None and pick < count}
+    none = {name: pick for name, pick in picks.items() if pick == 1 < count}
+    fewer = {name: pick for name, pick in picks.items() if pick is not None and 1 < pick < count}
     more = {name: pick for name, pick in picks.items() if pick is not None and pick > count}
     parts: list[str] = []
     if agree:
         parts.append(f"{names_in_words(agree)} {plural(len(agree), 'agrees', 'agree')}")
+    if none:
+        parts.append(f"{names_in_words(none)} {plural(len(none), 'sees', 'see')} no groups, being wary of soft borders")
     if fewer:
         kind = "segments of such unequal size" if unequal else "segments that lie closer together than others"
         parts.append(f"{in_words(fewer)}, taking {kind} together")
@@ -199,16 +216,15 @@ def _better_neighbour(apart: Mapping[int, float], count: int) -> dict[int, str]:
     if not near:
         return {}
     better = max(near, key=lambda other: apart[other])
-    change = "joins the two nearest segments" if better < count else "splits one segment in two"
-    return {better: f"{change} (silhouette {apart[better]:.2f}), if {count} do not fit the campaign"}
+    return {better: f"the better neighbour (silhouette {apart[better]:.2f}), if {count} do not fit the campaign"}
 
 
-def only_telling(shares: Mapping[str, float]) -> str | None:
+def only_telling(shares: pd.Series) -> str | None:
     """The feature that tells segments apart alone, from each feature's between-segment share of variance; or None."""
     if len(shares) < 2:
         return None
-    telling, runner_up = sorted(shares, key=lambda name: -shares[name])[:2]
-    return telling if shares[telling] >= _TRIVIAL and shares[runner_up] < 1.0 - _TRIVIAL else None
+    highest, next_one = shares.sort_values(ascending=False, kind="stable").to_numpy()[:2]
+    return str(shares.idxmax()) if highest >= _TRIVIAL and next_one < 1.0 - _TRIVIAL else None
 
 
 def _sentence(text: str) -> str:

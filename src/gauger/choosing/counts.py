@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 import pandas as pd
 
-from gauger.choosing.advice import CountAdvice, advise_count, only_telling
+from gauger.choosing.advice import CountAdvice, advise_count
 from gauger.choosing.criteria import resampled_criteria, steps_of_criteria
 from gauger.choosing.evidence import MOST_CUSTOMERS, look_for_groups, steps_of_evidence
 from gauger.choosing.separation import calinski_harabasz, davies_bouldin
@@ -88,7 +88,7 @@ def study_counts(
     Each count also starts from the one before it with a segment split. The silhouette is exact up to `exact_up_to`
     customers; beyond, it is measured on a seeded sample of 10,000, by segment. The gap compares with `references`
     evenly filled tables, stability is over `resamples` bootstrap samples, prediction strength over ten random halves:
-    these three are on a sample of up to 2,000 customers, and the evidence on groups that the advice rests on on up to
+    these three are on a sample of up to 2,500 customers, and the evidence on groups that the advice rests on on up to
     4,000; a remark says so. Same features, same seed: the same study, whatever the order of rows.
 
     Raises SettingError when counts are empty, repeat, are out of order, below 1 or above the number of distinct
@@ -121,12 +121,15 @@ def study_counts(
         evidence = look_for_groups(everyone.columns[:, sample].T, several, (seed, _EVIDENCE), advance)
     table = pd.concat([pd.DataFrame(measures).T, criteria.table], axis=1).rename_axis("count")
     table.insert(1, "wcss_share", table["wcss"] / everyone_spread(everyone))
-    told = {count: only_telling(_between_shares(seg)) for count, seg in segmentations.items() if count > 1}
-    alone = {count: name for count, name in told.items() if name is not None}
     names = [features.names[place] for place in everyone.places]
-    advice = advise_count(table, evidence, criteria.gap, names, alone)
+    advice = advise_count(table, evidence, criteria.gap, names=names, segmentations=segmentations)
     remarks = _remarks(segmentations, table, exact_up_to, criteria.measured, len(sample))
     return CountStudy(table[list(_COLUMNS)], advice, segmentations, remarks)
+
+
+def possible_counts(features: FeatureSet, most: int = 10) -> range:
+    """From 1 to `most`, or to as many customers as differ."""
+    return range(1, min(most, len(arrange(features).distinct())) + 1)
 
 
 def everyone_spread(everyone: Arrangement) -> float:
@@ -182,18 +185,6 @@ def _measured(seg: Segmentation, everyone: Arrangement, exact_up_to: int, seed: 
     }
 
 
-def _between_shares(seg: Segmentation) -> dict[str, float]:
-    """The share of each feature's variance that lies between segments."""
-    sizes = np.bincount(seg.codes)[1:]
-    shares = {}
-    for name, column in zip(seg.features.names, seg.features.values.T, strict=True):
-        centred = column - column.mean()
-        between = float((np.bincount(seg.codes, weights=centred)[1:] ** 2 / sizes).sum())
-        overall = float((centred**2).sum())
-        shares[name] = between / overall if overall else 0.0
-    return shares
-
-
 def _remarks(
     segmentations: Mapping[int, Segmentation], table: pd.DataFrame, exact_up_to: int, resampled: int, looked_at: int
 ) -> tuple[Remark, ...]:
@@ -209,12 +200,17 @@ def _remarks(
             )
         )
     if customers > resampled:
+        about_evidence = ""
+        if customers > looked_at:
+            about_evidence = (
+                f", and the evidence on groups is from {looked_at:,}: a segment of a few customers in a thousand can be "
+                "missed"
+            )
         found.append(
             Remark(
                 "criteria-sampled",
                 f"gap, prediction strength and stability are from one seeded sample of {resampled:,} of {customers:,} "
-                f"customers, and the evidence on groups is from {looked_at:,}: a segment of a few customers in a "
-                "thousand can be missed.",
+                f"customers{about_evidence}.",
             )
         )
     unfinished = [str(count) for count, seg in segmentations.items() if not seg.converged]

@@ -11,7 +11,7 @@ from gauger.choosing.resampling import prediction_strength, stability
 from gauger.clustering.arrangement import Arrangement
 from gauger.clustering.quick import distinct_up_to, fits_by_count
 
-MOST_CUSTOMERS = 2_000
+MOST_CUSTOMERS = 2_500
 SPLITS = 10
 
 _GAP, _STRENGTH, _STABILITY, _FITS, _SAMPLE = range(5)
@@ -41,7 +41,7 @@ def resampled_criteria(
     seed: int,
     advance: Callable[[int], None] = lambda _: None,
 ) -> Criteria:
-    """Gap, prediction strength and stability of every count, on up to 2,000 customers drawn with `seed`."""
+    """Gap, prediction strength and stability of every count, on up to 2,500 customers drawn with `seed`."""
     rng = np.random.default_rng([seed, _SAMPLE])
     columns = customers.columns[:, customers.sample(MOST_CUSTOMERS, rng)]
     columns = np.ascontiguousarray(columns)

@@ -33,11 +33,11 @@ class OneCloud:
     def draw(self, rng: np.random.Generator) -> Values:
         """A made-up table (n, d), each feature with mean 0 and standard deviation 1."""
         scores = rng.normal(size=(self._n, len(self._root))) @ self._root.T
-        made: Values = np.empty_like(scores)
+        made = np.empty_like(scores)
         for feature, (edges, shares) in enumerate(self._margins):
             made[:, feature] = np.interp(ndtr(scores[:, feature]), shares, edges)
         spread = made.std(axis=0)
-        return (made - made.mean(axis=0)) / np.where(spread > 0.0, spread, 1.0)
+        return np.asarray((made - made.mean(axis=0)) / np.where(spread > 0.0, spread, 1.0))
 
 
 def single_peaked(values: Values) -> tuple[Values, Values]:

@@ -37,6 +37,11 @@ def say(text: str = "") -> None:
     _console().print(Text(text))
 
 
+def plain(text: str) -> None:
+    """Text for another program to read: as it is, nothing broken."""
+    _console().print(Text(text), soft_wrap=True)
+
+
 def step(name: str, text: str) -> None:
     """A step of a longer job: its name, and beside it what it found."""
     first, hang = f"{name:<{_STEP_INDENT}}", " " * _STEP_INDENT

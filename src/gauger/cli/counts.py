@@ -10,9 +10,16 @@ from gauger.cli.options import MaxRounds, Preparation, Reading, Replace, Seed, S
 from gauger.errors import plural
 
 if TYPE_CHECKING:
-    from gauger.choosing import CountAdvice
+    from collections.abc import Iterator
 
-COUNT_FILES = ("counts.csv", "counts.png", "features.png")
+    import pandas as pd
+
+    from gauger.choosing import CountAdvice, CountStudy
+
+COUNT_FILES = ("counts.csv", "counts.png", "silhouettes.png", "splits.png", "features.png")
+
+_COUNTS_A_TABLE = 10
+_SENTENCES = 3
 
 
 def counts(
@@ -24,9 +31,15 @@ def counts(
     starts: Starts = 10,
     max_rounds: MaxRounds = 300,
     seed: Seed = 0,
+    json: Annotated[
+        bool, typer.Option("--json", help="Print the advice and the table as JSON, and nothing else.")
+    ] = False,
     out: Annotated[
         Path | None,
-        typer.Option(metavar="FOLDER", help="Also write counts.csv and the figures counts.png and features.png here."),
+        typer.Option(
+            metavar="FOLDER",
+            help="Also write counts.csv and figures: counts.png, silhouettes.png, splits.png and features.png.",
+        ),
     ] = None,
     replace: Replace = False,
     reading: Reading,
@@ -37,18 +50,24 @@ def counts(
 
     tries = range(lowest, highest + 1)
     with result_folder(out, COUNT_FILES, replace=replace) if out else nullcontext() as results:
-        prepared = preparation.carry_out(reading.read(source))
+        prepared = preparation.carry_out(reading.read(source), quietly=json)
         from gauger.choosing import study_counts
 
         study = study_counts(prepared, counts=tries, starts=starts, max_rounds=max_rounds, seed=seed)
         if results is not None:
-            from gauger.drawing import count_study, treatments
+            from gauger.drawing import count_study, segment_splits, silhouette_diagrams, treatments
 
             results.add_table("counts.csv", study.table.reset_index())
             results.add_figure("counts.png", count_study(study))
+            results.add_figure("silhouettes.png", silhouette_diagrams(study))
+            results.add_figure("splits.png", segment_splits(study))
             results.add_figure("features.png", treatments(prepared))
-    console.table(study.table.assign(smallest_share=console.percent(study.table["smallest_share"])))
     console.remarks(study.remarks)
+    if json:
+        console.plain(_as_json(study))
+        return
+    for part in _side_by_side(study.table):
+        console.table(part)
     tell_advice(study.advice)
     console.wrote(results.paths if results is not None else ())
     console.next_step(
@@ -57,9 +76,45 @@ def counts(
 
 
 def tell_advice(advice: "CountAdvice") -> None:
-    """The advice as a paragraph: the count, the verdict, the reasons, the alternatives."""
+    """The advice as a paragraph: the count, the verdict, the weightiest reasons, the alternatives."""
     from gauger.cli import console
 
     console.heading(f"Advice: {advice.count} {plural(advice.count, 'segment')} ({advice.verdict})")
-    for sentence in advice.sentences():
+    for sentence in advice.reasons[:_SENTENCES]:
         console.say(sentence)
+    for count, why in advice.alternatives.items():
+        console.say(f"Also look at {count}: {why}.")
+
+
+def _side_by_side(table: "pd.DataFrame") -> "Iterator[pd.DataFrame]":
+    """The study's table with a row a measure and a column a count, ten counts at a time."""
+    from gauger.cli import console
+
+    shown = table.drop(columns=[name for name in ("silhouette_se",) if not table[name].any()])
+    for name in ("wcss_share", "smallest_share"):
+        shown[name] = console.percent(shown[name])
+    for first in range(0, len(shown), _COUNTS_A_TABLE):
+        part = shown.iloc[first : first + _COUNTS_A_TABLE].map(console.cell).T
+        yield part.rename_axis("segments").rename(columns=str)
+
+
+def _as_json(study: "CountStudy") -> str:
+    import json
+
+    advice = study.advice
+    rows = study.table.reset_index().astype(object).where(study.table.reset_index().notna(), None)
+    return json.dumps(
+        {
+            "count": advice.count,
+            "verdict": advice.verdict,
+            "reasons": advice.reasons,
+            "alternatives": {str(count): why for count, why in advice.alternatives.items()},
+            "picks": advice.picks,
+            "elbow_strength": advice.elbow.strength if advice.elbow is not None else None,
+            "table": rows.to_dict(orient="records"),
+            "remarks": [{"code": remark.code, "text": remark.text} for remark in study.remarks],
+        },
+        indent=2,
+        ensure_ascii=False,
+        allow_nan=False,
+    )

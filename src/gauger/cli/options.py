@@ -21,7 +21,7 @@ Source = Annotated[
     ),
 ]
 Starts = Annotated[
-    int, typer.Option(metavar="N", help="k-means runs from different starting centres; the best one counts.")
+    int, typer.Option(metavar="N", help="How thoroughly to search: the best of four times as many starts counts.")
 ]
 MaxRounds = Annotated[int, typer.Option(metavar="N", help="Most rounds of one run.")]
 Seed = Annotated[int, typer.Option(metavar="N", help="Same seed, same result.")]
@@ -116,8 +116,8 @@ class Preparation:
     )
     weight: Annotated[str | None, option("PAIRS", "How much features count: visits=2,spend_mean=0.5.")] = None
 
-    def carry_out(self, table: "pd.DataFrame") -> "FeatureSet":
-        """Prepare the features of a table, saying which."""
+    def carry_out(self, table: "pd.DataFrame", *, quietly: bool = False) -> "FeatureSet":
+        """Prepare the features of a table, saying which, unless standard output is for something else."""
         from gauger.cli import console
         from gauger.features import prepare
 
@@ -133,7 +133,8 @@ class Preparation:
             scale=by_feature(self.scale),
             weight=None if self.weight is None else weights(self.weight),
         )
-        console.say(f"{prepared.headline()}: {', '.join(prepared.names)}")
+        if not quietly:
+            console.say(f"{prepared.headline()}: {', '.join(prepared.names)}")
         console.remarks(prepared.remarks)
         return prepared
 

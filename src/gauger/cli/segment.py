@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from gauger.features import FeatureSet
     from gauger.segmentation import Segmentation
 
-SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png")
+SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png", "spread.png", "rounds.png")
 
 
 def segment(
@@ -27,6 +27,14 @@ def segment(
         str | None,
         typer.Option(metavar="X,Y", help="Two features for the figure. Default: those that tell segments apart best."),
     ] = None,
+    seeding: Annotated[
+        str,
+        typer.Option(metavar="WORD", help="Where starts begin: kmeans++, random, or first (rows of the table)."),
+    ] = "kmeans++",
+    learn_on: Annotated[
+        float | None,
+        typer.Option(metavar="N|SHARE", help="Learn on that many customers, or that share; everyone is assigned."),
+    ] = None,
     starts: Starts = 10,
     max_rounds: MaxRounds = 300,
     seed: Seed = 0,
@@ -35,7 +43,8 @@ def segment(
 ) -> None:
     """Split customers into segments and write who is in which.
 
-    By k-means; writes assignments.csv, centres.csv and the figure segments.png.
+    By k-means; writes assignments.csv, centres.csv and figures: segments.png (who is where), spread.png (each segment's
+    centre and the spread around it) and rounds.png (how k-means came to rest).
     """
     from gauger.cli import console
     from gauger.tables import result_folder
@@ -47,12 +56,23 @@ def segment(
         raise typer.BadParameter(f"{over!r} must name two features: X,Y.", param_hint="--over")
     with result_folder(out, SEGMENT_FILES, replace=replace) as results:
         prepared = preparation.carry_out(reading.read(source))
-        settings = {"starts": starts, "max_rounds": max_rounds, "seed": seed}
-        seg = _advised(prepared, **settings) if count == "auto" else _asked(prepared, int(count), **settings)
+        if count == "auto":
+            asked = _advised_count(prepared, starts=starts, max_rounds=max_rounds, seed=seed)
+        else:
+            asked = int(count)
+        from gauger.clustering import segment_by_kmeans
+
+        seg = segment_by_kmeans(
+            prepared, asked, seeding=seeding, starts=starts, max_rounds=max_rounds, learn_on=learn_on, seed=seed
+        )
         shown = seg.overview()
         results.add_table("assignments.csv", seg.assignments)
         results.add_table("centres.csv", shown.reset_index())
         results.add_figure("segments.png", _draw(seg, *axes))
+        from gauger.drawing import round_history, segment_spread
+
+        results.add_figure("spread.png", segment_spread(seg))
+        results.add_figure("rounds.png", round_history(seg))
     console.heading(f"{seg.headline()}, centres in original units")
     console.table(shown if console.fits(shown) else shown.T.rename_axis("feature"))
     console.remarks(seg.remarks)
@@ -62,18 +82,14 @@ def segment(
     )
 
 
-def _asked(prepared: "FeatureSet", count: int, **settings: int) -> "Segmentation":
-    from gauger.clustering import segment_by_kmeans
-
-    return segment_by_kmeans(prepared, count, **settings)
-
-
-def _advised(prepared: "FeatureSet", **settings: int) -> "Segmentation":
+def _advised_count(prepared: "FeatureSet", *, starts: int, max_rounds: int, seed: int) -> int:
     from gauger.choosing import study_counts
+    from gauger.choosing.counts import possible_counts
 
-    study = study_counts(prepared, counts=range(1, min(10, len(prepared.keys)) + 1), **settings)
+    counts = possible_counts(prepared)
+    study = study_counts(prepared, counts=counts, starts=starts, max_rounds=max_rounds, seed=seed)
     tell_advice(study.advice)
-    return study.segmentations[study.advice.count]
+    return study.advice.count
 
 
 def _draw(seg: "Segmentation", *axes: str) -> "Figure":

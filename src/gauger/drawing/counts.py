@@ -1,4 +1,4 @@
-"""The count study in one picture: the elbow and the silhouette, with the advised count marked in both."""
+"""The count study in one picture: elbow, silhouette, gap and stability, with the advised count marked in all."""
 
 import pandas as pd
 from matplotlib.axes import Axes
@@ -6,59 +6,112 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 
 from gauger.choosing import CountStudy
+from gauger.choosing.picks import SHARP, STABLE
 from gauger.drawing.style import ACCENT, INK, PAPER, QUIET, dress, new_figure
 from gauger.readable import short_number
 
-_HEADROOM = 1.12
+_HEADROOM = 1.16
 
 
 def count_study(study: CountStudy) -> Figure:
-    """Within-cluster sum of squares (left) and mean silhouette (right) against the number of segments.
+    """Sum of squares, mean silhouette, gap (with its standard error) and stability against the number of segments.
 
-    The advised count is marked in both, and on the left the elbow, when it is elsewhere.
+    The advised count is marked in each, and with the sum of squares the elbow, when it is sharp and elsewhere. Beside
+    stability stands prediction strength.
     """
-    advice, apart = study.advice, study.table["silhouette"].dropna()
     figure = new_figure(_title(study), " ".join(remark.text[:1].upper() + remark.text[1:] for remark in study.remarks))
-    left, right = figure.subplots(1, 2)
-    spread = study.table["wcss"]
-    _curve(left, spread)
-    if advice.elbow is not None and advice.elbow.count != advice.count:
-        _mark(left, spread, advice.elbow.count, "elbow", advised=False)
-    _mark(left, spread, advice.count, f"{advice.count} advised", advised=True)
-    dress(left, title=_elbow_title(study), x="number of segments", y="within-cluster sum of squares")
-    left.set_ylim(0.0, float(spread.max()) * _HEADROOM or 1.0)
-    left.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}" if value >= 10 else f"{value:g}"))
-    if apart.empty:
-        right.set_axis_off()
-        right.text(0.5, 0.5, "one segment has no silhouette", ha="center", color=QUIET, transform=right.transAxes)
-        return figure
-    _curve(right, apart)
-    _mark(right, apart, advice.count, f"{advice.count} advised: {short_number(apart[advice.count])}", advised=True)
-    dress(right, title="Silhouette: higher is better", x="number of segments", y="mean silhouette (-1 to 1)")
-    right.set_ylim(min(0.0, float(apart.min())), max(float(apart.max()) * _HEADROOM, 0.05))
+    (spread, apart), (gap, stable) = figure.subplots(2, 2)
+    _draw_spread(spread, study)
+    _draw_silhouette(apart, study)
+    _draw_gap(gap, study)
+    _draw_stability(stable, study)
+    for axes in (spread, apart, gap, stable):
+        axes.set_xlim(study.table.index[0] - 0.4, study.table.index[-1] + 0.4)
+        axes.xaxis.set_major_locator(MaxNLocator(integer=True, nbins=min(len(study.table), 12)))
+        axes.axvline(study.advice.count, color=ACCENT, linewidth=1.2, linestyle=(0, (4, 3)), zorder=1)
     return figure
 
 
-def _curve(axes: Axes, values: pd.Series) -> None:
-    axes.plot(values.index, values, color=INK, linewidth=2.0, marker="o", markersize=6)
-    axes.xaxis.set_major_locator(MaxNLocator(integer=True, nbins=min(len(values), 12)))
+def _draw_spread(axes: Axes, study: CountStudy) -> None:
+    spread, elbow = study.table["wcss"], study.advice.elbow
+    title = "Too few counts for an elbow"
+    if elbow is not None:
+        words = "" if elbow.strength >= SHARP else ": too smooth to say"
+        title = f"Elbow at {elbow.count}, strength {elbow.strength:.2f} of 1{words}"
+    dress(axes, title=title, y="within-cluster sum of squares")
+    _curve(axes, spread)
+    if elbow is not None and elbow.strength >= SHARP and elbow.count != study.advice.count:
+        _mark(axes, spread, elbow.count, "elbow", advised=False)
+    _mark(axes, spread, study.advice.count, f"{study.advice.count} advised", advised=True)
+    axes.set_ylim(0.0, float(spread.max()) * _HEADROOM or 1.0)
+    axes.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}" if value >= 10 else f"{value:g}"))
+
+
+def _draw_silhouette(axes: Axes, study: CountStudy) -> None:
+    apart = study.table["silhouette"].dropna()
+    dress(axes, title="Silhouette: higher is better", y="mean silhouette (-1 to 1)")
+    if apart.empty:
+        axes.text(0.5, 0.5, "one segment has no silhouette", ha="center", color=QUIET, transform=axes.transAxes)
+        return
+    _curve(axes, apart, 2.0 * study.table["silhouette_se"].reindex(apart.index))
+    if study.advice.count in apart.index:
+        _mark(axes, apart, study.advice.count, short_number(apart[study.advice.count]), advised=True)
+    axes.set_ylim(min(0.0, float(apart.min())), max(float(apart.max()) * _HEADROOM, 0.05))
+
+
+def _draw_gap(axes: Axes, study: CountStudy) -> None:
+    gap, pick = study.table["gap"].dropna(), study.advice.picks["gap"]
+    says = f"its rule says {pick}" if pick is not None else "its rule says none of these"
+    dress(axes, title=f"Gap: higher is better; {says}", x="number of segments", y="gap (log units)")
+    _curve(axes, gap, study.table["gap_se"].reindex(gap.index))
+    if study.advice.count in gap.index:
+        _mark(axes, gap, study.advice.count, short_number(gap[study.advice.count]), advised=True)
+    axes.margins(y=0.18)
+
+
+def _draw_stability(axes: Axes, study: CountStudy) -> None:
+    stable, strength = study.table["stability"].dropna(), study.table["prediction_strength"].dropna()
+    title = f"Stability of the weakest segment: above {STABLE} is stable"
+    dress(axes, title=title, x="number of segments", y="0 to 1")
+    axes.axhline(STABLE, color=QUIET, linewidth=0.9)
+    axes.plot(strength.index, strength, color=QUIET, linewidth=1.6, marker="s", markersize=4, linestyle=(0, (2, 2)))
+    _curve(axes, stable)
+    axes.set_ylim(0.0, _HEADROOM)
+    if study.advice.count in stable.index:
+        _mark(axes, stable, study.advice.count, short_number(stable[study.advice.count]), advised=True)
+    if not strength.empty:
+        last = float(strength.to_numpy()[-1])
+        above = stable.empty or last >= float(stable.to_numpy()[-1])
+        axes.annotate(
+            "prediction strength",
+            (strength.index[-1], last),
+            xytext=(0, 8 if above else -14),
+            textcoords="offset points",
+            ha="right",
+            color=QUIET,
+            fontsize=10,
+        )
+
+
+def _curve(axes: Axes, values: pd.Series, errors: pd.Series | None = None) -> None:
+    axes.plot(values.index, values, color=INK, linewidth=2.0, marker="o", markersize=5)
+    if errors is not None and bool(errors.any()):
+        axes.errorbar(values.index, values, yerr=errors, color=INK, linewidth=0.0, elinewidth=1.4, capsize=4)
 
 
 def _mark(axes: Axes, values: pd.Series, count: int, text: str, *, advised: bool) -> None:
     value = float(values[count])
     colour = ACCENT if advised else QUIET
-    if advised:
-        axes.axvline(count, color=colour, linewidth=1.2, linestyle=(0, (4, 3)))
-    axes.plot([count], [value], marker="o", markersize=11, color=colour if advised else PAPER, markeredgecolor=colour)
+    axes.plot([count], [value], marker="o", markersize=10, color=colour if advised else PAPER, markeredgecolor=colour)
     leftwards = count > values.index[len(values) * 2 // 3]
     axes.annotate(
         text,
         (count, value),
-        xytext=(-10 if leftwards else 10, 12),
+        xytext=(-10 if leftwards else 10, 9),
         textcoords="offset points",
         ha="right" if leftwards else "left",
         color=colour,
-        fontsize=12,
+        fontsize=11,
         fontweight="bold",
     )
 
@@ -67,16 +120,13 @@ def _title(study: CountStudy) -> str:
     advice, apart = study.advice, study.table["silhouette"].dropna()
     if apart.empty:
         return "One segment alone compares with nothing"
-    count, score = advice.count, f"{apart[advice.count]:.2f}"
+    if advice.verdict == "no structure":
+        return f"No structure: one cloud, whose best cut has a silhouette of only {apart.max():.2f}"
+    score = f"silhouette {apart[advice.count]:.2f}" if advice.count in apart.index else "no silhouette"
     if advice.verdict == "clear":
-        return f"{count} segments, clearly: silhouette {score} is the highest and nothing speaks against it"
+        return f"{advice.count} segments, clearly: {score}, and customers thin out between each two"
+    others = " or ".join(str(count) for count in advice.alternatives)
+    also = f"; look at {others} too" if others else ""
     if advice.verdict == "leaning":
-        return f"Leaning to {count} segments: silhouette {score} is the highest, with a rival or soft borders"
-    if advice.elbow is not None and advice.elbow.count in advice.alternatives:
-        return f"Unclear: the silhouette says {count} segments ({score}), the elbow says {advice.elbow.count}"
-    return f"Unclear: even with {count} segments, the best, the silhouette is only {score}"
-
-
-def _elbow_title(study: CountStudy) -> str:
-    elbow = study.advice.elbow
-    return f"Elbow at {elbow.count}, strength {elbow.strength:.2f} of 1" if elbow else "Too few counts for an elbow"
+        return f"Leaning to {advice.count} segments ({score}){also}"
+    return f"Unclear: {advice.count} segments at best ({score}){also}"
