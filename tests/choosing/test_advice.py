@@ -1,100 +1,155 @@
-"""The elbow and the advice: what they say to curves whose answer is known."""
+"""The advice: what it says to tables and evidence whose answer is known."""
+
+from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 import pandas as pd
 import pytest
 
-from gauger.choosing.advice import CountAdvice, advise_count
-from gauger.choosing.elbow import find_elbow
-
-
-def _advice(silhouettes: dict[int, float], wcss: list[float], smallest: float = 0.1) -> CountAdvice:
-    counts = range(1, len(wcss) + 1)
-    table = pd.DataFrame({"wcss": wcss, "smallest_share": smallest}, index=pd.Index(counts, name="count"))
-    table["silhouette"] = pd.Series(silhouettes).reindex(counts)
-    return advise_count(table)
-
+from gauger.choosing.advice import CountAdvice, advise_count, only_telling
+from gauger.choosing.changes import change_in_words
+from gauger.choosing.evidence import Evidence
+from gauger.choosing.gap import Gap
+from gauger.choosing.picks import criteria_picks, in_words
 
 SHARP_AT_3 = [1000.0, 500.0, 100.0, 90.0, 82.0, 76.0]
 SMOOTH = [1000.0 / count for count in range(1, 7)]
+SILHOUETTES = {2: 0.5, 3: 0.7, 4: 0.6, 5: 0.5, 6: 0.45}
+FOUND = Evidence(3, 3, SILHOUETTES, dict.fromkeys(SILHOUETTES, 9.0), dict.fromkeys(SILHOUETTES, 0.8), 0, 500)
+GAP = Gap({1: 0.1, 2: 0.2, 3: 0.9, 4: 0.8, 5: 0.7, 6: 0.7}, dict.fromkeys(range(1, 7), 0.01))
 
 
-def test_a_sharp_bend_is_found_with_its_strength() -> None:
-    elbow = find_elbow(range(1, 7), SHARP_AT_3)
-    before, after = np.log(500 / 100) / np.log(3 / 2), np.log(100 / 90) / np.log(4 / 3)
-    assert elbow.count == 3
-    assert elbow.strength == pytest.approx(1 - after / before)
+def _table(wcss: list[float] = SHARP_AT_3, silhouettes: Mapping[int, float] = SILHOUETTES) -> pd.DataFrame:
+    table = pd.DataFrame({"wcss": wcss}, index=pd.RangeIndex(1, len(wcss) + 1, name="count"))
+    table["silhouette"] = pd.Series(silhouettes, dtype=float)
+    settled = {"calinski_harabasz": table["silhouette"], "davies_bouldin": -table["silhouette"]}
+    strong = (table.index <= 3).astype(float)
+    return table.assign(**settled, prediction_strength=strong, stability=strong, smallest_share=0.1)
 
 
-@pytest.mark.parametrize("power", [0.3, 0.5, 1.0, 2.0])
-def test_a_curve_that_falls_like_a_power_has_no_elbow_to_speak_of(power: float) -> None:
-    counts = np.arange(1, 11)
-    assert find_elbow(counts, 1000.0 * counts**-power).strength == pytest.approx(0.0, abs=1e-9)
+def _advice(evidence: Evidence = FOUND, table: pd.DataFrame | None = None, gap: Gap = GAP) -> CountAdvice:
+    return advise_count(_table() if table is None else table, evidence, gap, names=["visits", "spend"])
 
 
-def test_too_few_counts_or_a_flat_curve_have_no_elbow() -> None:
-    assert find_elbow([1, 2], [9.0, 1.0]) is None
-    assert find_elbow([1, 2, 3], [5.0, 5.0, 5.0]) is None
-
-
-def test_a_curve_that_reaches_zero_is_an_elbow_of_full_strength() -> None:
-    assert find_elbow([1, 2, 3, 4], [9.0, 4.0, 0.0, 0.0]).strength == pytest.approx(1.0)
-
-
-def test_agreeing_signs_and_wide_gaps_make_it_clear() -> None:
-    advice = _advice({2: 0.5, 3: 0.7, 4: 0.6, 5: 0.5, 6: 0.5}, SHARP_AT_3)
+def test_groups_with_valleys_between_them_are_clear() -> None:
+    advice = _advice()
     assert (advice.count, advice.verdict) == (3, "clear")
-    assert advice.reasons[0].startswith("The silhouette is highest with 3 segments, 0.70 against 0.60 with 4")
-    assert advice.reasons[1].startswith("The elbow agrees: it is at 3")
-    assert advice.alternatives == {4: "the better neighbour (0.60), if 3 do not fit the campaign"}
-    assert str(advice).startswith("3 segments, clear. The silhouette is highest")
-    assert str(advice).endswith("Also look at 4: the better neighbour (0.60), if 3 do not fit the campaign.")
+    assert advice.reasons[0] == (
+        "With 3 segments the silhouette is 0.70, 9 standard deviations above that of one cloud of the same shape, and "
+        "customers thin out between each two segments."
+    )
+    assert advice.reasons[1] == (
+        "The silhouette, the elbow, the gap, prediction strength, stability, Caliński-Harabasz and Davies-Bouldin "
+        "agree."
+    )
+    assert advice.alternatives == {4: "the better neighbour (silhouette 0.60), if 3 do not fit the campaign"}
+    assert str(advice).startswith("3 segments, clear. With 3 segments")
+    assert str(advice).endswith("Also look at 4: the better neighbour (silhouette 0.60), if 3 do not fit the campaign.")
 
 
-def test_a_disagreeing_elbow_makes_it_unclear_and_is_an_alternative() -> None:
-    advice = _advice({2: 0.3, 3: 0.4, 4: 0.5, 5: 0.6, 6: 0.5}, SHARP_AT_3)
-    assert (advice.count, advice.verdict) == (5, "unclear")
-    assert advice.reasons[1].startswith("The elbow disagrees: it is at 3")
-    assert list(advice.alternatives) == [3]
-
-
-def test_a_faint_elbow_decides_little() -> None:
-    advice = _advice({2: 0.4, 3: 0.6, 4: 0.5}, SMOOTH)
-    assert advice.verdict == "clear"
-    assert "faint" in advice.reasons[1]
-
-
-def test_a_rival_nearly_as_good_makes_it_leaning() -> None:
-    advice = _advice({2: 0.5, 3: 0.70, 4: 0.69}, SHARP_AT_3)
+def test_soft_borders_lean_and_name_the_groups_that_are_apart() -> None:
+    advice = _advice(replace(FOUND, between_valleys=2))
     assert advice.verdict == "leaning"
+    assert "Borders are soft: only 2 groups have a valley between each two." in advice.reasons[0]
+    assert advice.alternatives[2] == "only groups with a valley between each two"
+    assert "customers hardly thin out" in _advice(replace(FOUND, between_valleys=1)).reasons[0]
+
+
+def test_every_further_doubt_takes_a_step() -> None:
+    weak = dict.fromkeys(SILHOUETTES, 4.0)
+    assert _advice(replace(FOUND, excess=weak)).verdict == "leaning"
+    assert _advice(replace(FOUND, excess=weak, between_valleys=1)).verdict == "unclear"
+    higher = {**SILHOUETTES, 5: 0.8}
+    unclear = _advice(replace(FOUND, silhouettes=higher, between_valleys=2), _table(silhouettes=higher))
+    assert unclear.verdict == "unclear"
+    assert unclear.alternatives[5] == "the highest silhouette (0.80)"
+
+
+def test_one_cloud_has_no_structure_and_its_best_cut_is_offered() -> None:
+    cloud = replace(FOUND, count=1, between_valleys=1)
+    advice = _advice(cloud)
+    assert (advice.count, advice.verdict) == (1, "no structure")
+    assert advice.reasons[0].startswith("The customers are no more clustered than one cloud of the same shape")
+    assert advice.reasons[-1].endswith("but these find a best count in any cloud.")
+    assert advice.alternatives == {3: "the best cut through the cloud by the silhouette (0.70)"}
+    without_one = _advice(cloud, _table().loc[2:])
+    assert (without_one.count, without_one.verdict, without_one.alternatives) == (3, "no structure", {})
+    nothing = Evidence(1, 1, {}, {}, {}, 0, 4)
+    assert _advice(nothing).reasons[0].startswith("Too few customers differ")
+
+
+def test_a_criterion_that_disagrees_is_named_with_the_reason() -> None:
+    early = [1000.0, 100.0, 90.0, 84.0, 80.0, 77.0]
+    advice = advise_count(_table(early).assign(calinski_harabasz=[np.nan, 1.0, 3.0, 4.0, 9.0, 2.0]), FOUND, GAP)
+    assert "the elbow says 2, taking segments that lie closer together than others together" in advice.reasons[1]
+    assert "Caliński-Harabasz says 5, cutting wide segments into parts" in advice.reasons[1]
+    assert advice.alternatives == {2: "the elbow"}
+    unequal = advise_count(_table(early).assign(smallest_share=0.04), FOUND, GAP)
+    assert "taking segments of such unequal size together" in unequal.reasons[1]
+    wary = _advice(gap=Gap({1: 0.9, 2: 0.2}, {1: 0.0, 2: 0.0}))
+    assert "the gap sees no groups" in wary.reasons[1]
+    assert "the elbow is faint (at " in _advice(table=_table(SMOOTH)).reasons[1]
+
+
+def test_what_was_set_aside_left_out_or_tiny_is_said() -> None:
+    reasons = _advice(replace(FOUND, aside=10, idle=(1,))).reasons
+    assert any("10 isolated customers were set aside to see this (2.0% of those looked at)" in text for text in reasons)
+    assert any("once spend is left out, which plays no part in them: segment without it" in text for text in reasons)
+    assert any(
+        "the smallest holds 1.0%" in text for text in _advice(table=_table().assign(smallest_share=0.01)).reasons
+    )
+
+
+def test_the_edges_of_the_range_are_said() -> None:
+    assert _advice(table=_table().loc[:3]).reasons[-1].startswith("3 is the highest count tried")
+    assert _advice(table=_table().loc[3:]).reasons[-1].startswith("3 is the lowest count tried")
+    beyond = _advice(replace(FOUND, count=6, between_valleys=6), _table().loc[:4])
+    assert beyond.count == 4
+    assert "the customers fall into 6 groups, a count that was not tried" in beyond.reasons[0]
+
+
+def test_a_rival_nearly_as_high_is_an_alternative() -> None:
+    near = {**SILHOUETTES, 4: 0.69}
+    advice = _advice(replace(FOUND, silhouettes=near), _table(silhouettes=near))
     assert advice.alternatives == {4: "a silhouette nearly as high (0.69)"}
 
 
-def test_hardly_any_separation_is_unclear_and_says_there_may_be_no_groups() -> None:
-    advice = _advice({2: 0.15, 3: 0.2, 4: 0.18}, SMOOTH)
-    assert advice.verdict == "unclear"
-    assert "may form one cloud" in advice.reasons[0]
-
-
-def test_counts_that_make_a_tiny_segment_are_not_considered() -> None:
-    table = pd.DataFrame(
-        {"wcss": SMOOTH[:4], "silhouette": [np.nan, 0.9, 0.5, 0.4], "smallest_share": [1.0, 0.004, 0.2, 0.1]},
-        index=pd.Index(range(1, 5), name="count"),
-    )
-    advice = advise_count(table)
-    assert advice.count == 3
-    assert any(reason.startswith("Not considered: 2 segments") for reason in advice.reasons)
-
-
-def test_the_edge_of_the_range_is_said() -> None:
-    assert "6 is the highest count tried" in _advice({5: 0.5, 6: 0.6}, SMOOTH).reasons[-1]
-    table = pd.DataFrame(
-        {"wcss": [90.0, 50.0, 20.0], "silhouette": [0.7, 0.5, 0.4], "smallest_share": 0.1},
-        index=pd.Index([4, 5, 6], name="count"),
-    )
-    assert "4 is the lowest count tried" in advise_count(table).reasons[-1]
-
-
 def test_one_count_alone_is_not_advice() -> None:
-    assert _advice({}, [10.0]).verdict == "unclear"
-    assert _advice({2: 0.4}, [10.0, 5.0]).reasons[0].startswith("With 2 segments, the only count to consider")
+    alone = advise_count(_table().loc[:1], replace(FOUND, count=1), Gap({1: 0.1}, {1: 0.1}))
+    assert (alone.count, alone.verdict) == (1, "unclear")
+
+
+def test_each_criterion_picks_by_its_own_rule() -> None:
+    table = _table().assign(
+        stability=[1.0, 0.9, 0.5, 0.86, 0.2, 0.1], prediction_strength=[1.0, 0.5, 0.2, 0.2, 0.1, 0.1]
+    )
+    picks = criteria_picks(table, GAP, None)
+    assert picks == {
+        "silhouette": 3,
+        "elbow": None,
+        "gap": 3,
+        "prediction_strength": 1,
+        "stability": 4,
+        "calinski_harabasz": 3,
+        "davies_bouldin": 3,
+    }
+    assert in_words({"gap": 2, "stability": 4, "elbow": 2}) == "the gap and the elbow say 2; stability says 4"
+
+
+def test_the_only_telling_feature_is_found() -> None:
+    assert only_telling(pd.Series({"flag": 0.99, "visits": 0.02})) == "flag"
+    assert only_telling(pd.Series({"flag": 0.99, "visits": 0.3})) is None
+    assert only_telling(pd.Series({"visits": 1.0})) is None
+
+
+@pytest.mark.parametrize(
+    ("other", "words"),
+    [
+        ([1, 1, 1, 2, 2, 2], "segments 1 and 2 become one"),
+        ([1, 1, 2, 3, 4, 4], "segment 2 is split"),
+        ([1, 1, 1, 1, 1, 1], "segments 1, 2 and 3 become one"),
+    ],
+)
+def test_a_change_is_told_in_the_advised_segments_numbers(other: list[int], words: str) -> None:
+    assert change_in_words(np.array([1, 1, 2, 2, 3, 3]), np.array(other)) == words

@@ -7,7 +7,6 @@ import pandas as pd
 import pytest
 
 import gauger
-from gauger.choosing import counts as counts_module
 from gauger.demo.kinds import BLOCK_BOOKER
 from gauger.demo.world import World
 from gauger.errors import SettingError
@@ -57,27 +56,78 @@ def test_one_segment_has_all_the_spread(demo_features: gauger.FeatureSet, demo_s
     assert demo_study.table.loc[1, "wcss"] == pytest.approx(len(demo_features.keys) * len(demo_features.names))
 
 
-def test_a_cloud_without_groups_is_not_called_clear(features_of: Make) -> None:
-    for seed in range(5):
+def test_the_criteria_agree_with_their_definitions(demo_study: gauger.CountStudy) -> None:
+    seg, row = demo_study.segmentations[4], demo_study.table.loc[4]
+    n, spread = len(seg.codes), demo_study.table.loc[1, "wcss"]
+    assert row["wcss_share"] == pytest.approx(seg.wcss / spread)
+    assert row["calinski_harabasz"] == pytest.approx((spread - seg.wcss) / 3 / (seg.wcss / (n - 4)))
+    assert row["silhouette_se"] == 0.0
+    assert demo_study.table.loc[1, ["prediction_strength", "stability"]].tolist() == [1.0, 1.0]
+    assert demo_study.table["gap_se"].between(0.0, 0.1).all()
+
+
+def test_each_count_is_no_worse_than_the_one_before_split(demo_study: gauger.CountStudy) -> None:
+    for count in range(2, 11):
+        alone = gauger.segment_by_kmeans(demo_study.segmentations[count].features, count)
+        assert demo_study.table.loc[count, "wcss"] <= alone.wcss * (1 + 1e-9)
+
+
+def test_clouds_without_groups_have_no_structure(features_of: Make) -> None:
+    for seed in range(3):
         values = np.random.default_rng(seed).normal(size=(400, 4))
-        assert gauger.study_counts(features_of(values), counts=range(1, 8), starts=3).advice.verdict == "unclear"
+        advice = gauger.study_counts(features_of(values), counts=range(1, 8), starts=3).advice
+        assert (advice.count, advice.verdict) == (1, "no structure")
 
 
-def test_large_tables_are_measured_on_one_sample_and_say_so(features_of: Make, monkeypatch: pytest.MonkeyPatch) -> None:
-    seen = []
-    real = counts_module.silhouette_values
-    monkeypatch.setattr(
-        counts_module, "silhouette_values", lambda values, codes: seen.append(len(values)) or real(values, codes)
-    )
+def test_the_order_of_rows_changes_no_figure(demo_features: gauger.FeatureSet) -> None:
+    table = demo_features.original.reset_index()
+    turned = table.iloc[np.random.default_rng(0).permutation(len(table))]
+    names = list(demo_features.names)[::-1]
+    studies = [
+        gauger.study_counts(gauger.prepare(rows, key="member_id", features=features), counts=range(1, 5), resamples=3)
+        for rows, features in ((table, names[::-1]), (turned, names))
+    ]
+    pd.testing.assert_frame_equal(studies[0].table, studies[1].table, rtol=1e-9)
+    assert studies[0].advice.reasons == studies[1].advice.reasons
+
+
+def test_threads_do_not_change_a_study(features_of: Make, monkeypatch: pytest.MonkeyPatch) -> None:
+    features = features_of(np.random.default_rng(1).normal(size=(300, 2)))
+    tables = []
+    for threads in ("1", "3"):
+        monkeypatch.setenv("GAUGER_THREADS", threads)
+        tables.append(gauger.study_counts(features, counts=range(1, 4), resamples=3).table)
+    pd.testing.assert_frame_equal(*tables, check_exact=True)
+
+
+def test_large_tables_are_measured_on_samples_and_say_so(features_of: Make) -> None:
     values = np.random.default_rng(0).normal(size=(12_000, 2))
-    study = gauger.study_counts(features_of(values), counts=[2, 3], starts=1, exact_up_to=11_000)
-    assert seen == [10_000, 10_000]
-    assert study.remarks[0].code == "silhouette-sampled"
+    study = gauger.study_counts(features_of(values), counts=[2, 3], starts=1, exact_up_to=11_000, resamples=2)
+    assert [remark.code for remark in study.remarks] == ["silhouette-sampled", "criteria-sampled"]
     assert "10,000 of 12,000" in study.remarks[0].text
+    assert "2,500 of 12,000" in study.remarks[1].text
+    assert (study.table["silhouette_se"] > 0.0).all()
+
+
+def test_a_lone_flag_is_named(features_of: Make) -> None:
+    rng = np.random.default_rng(2)
+    values = np.column_stack([rng.normal(size=400) * 0.2, rng.normal(size=400) * 0.2, rng.random(400) < 0.4])
+    advice = gauger.study_counts(features_of(values), counts=range(1, 6)).advice
+    assert advice.count == 2
+    assert any(reason.startswith("The segments differ in f2 alone") for reason in advice.reasons)
+
+
+def test_a_range_that_ends_too_early_is_said(features_of: Make) -> None:
+    rng = np.random.default_rng(3)
+    places = np.repeat(rng.permutation(25)[:6], 60)
+    values = np.column_stack([places % 5 * 9.0, places // 5 * 9.0]) + rng.normal(size=(360, 2))
+    advice = gauger.study_counts(features_of(values), counts=range(1, 4)).advice
+    assert advice.count == 3
+    assert any("highest count tried" in reason for reason in advice.reasons)
 
 
 def test_rounds_that_ran_out_are_remarked(demo_features: gauger.FeatureSet) -> None:
-    study = gauger.study_counts(demo_features, counts=[5, 6], starts=1, max_rounds=1)
+    study = gauger.study_counts(demo_features, counts=[5, 6], starts=1, max_rounds=1, resamples=2)
     assert [remark.code for remark in study.remarks] == ["not-converged"]
     assert "with 5 and 6 segments" in study.remarks[0].text
 
@@ -96,6 +146,12 @@ def test_rounds_that_ran_out_are_remarked(demo_features: gauger.FeatureSet) -> N
 def test_impossible_counts_are_refused(features_of: Make, counts: Iterable[int], message: str) -> None:
     with pytest.raises(SettingError, match=message):
         gauger.study_counts(features_of([[1.0], [2.0], [3.0], [4.0], [9.0]]), counts=counts)
+
+
+@pytest.mark.parametrize("settings", [{"references": 1}, {"resamples": 0}, {"seed": -1}, {"starts": 0}])
+def test_impossible_settings_are_refused(features_of: Make, settings: dict) -> None:
+    with pytest.raises(SettingError, match=f"{next(iter(settings))}="):
+        gauger.study_counts(features_of([[1.0], [2.0], [3.0]]), counts=[1, 2], **settings)
 
 
 def test_more_segments_than_distinct_customers_is_said(features_of: Make) -> None:

@@ -40,7 +40,9 @@ def _by_definition(values: np.ndarray, codes: np.ndarray) -> list[float]:
 )
 def test_any_table_agrees_with_the_definition(drawn: tuple[np.ndarray, np.ndarray]) -> None:
     values, codes = drawn
-    np.testing.assert_allclose(silhouette_values(values, codes), _by_definition(values, codes), atol=1e-12)
+    np.testing.assert_allclose(
+        silhouette_values(np.ascontiguousarray(values.T), codes), _by_definition(values, codes), atol=1e-12
+    )
 
 
 def test_four_customers_worked_by_hand(features_of: Make) -> None:
@@ -57,7 +59,9 @@ def test_four_customers_worked_by_hand(features_of: Make) -> None:
 def test_segments_larger_than_a_tile_agree_with_the_definition() -> None:
     rng = np.random.default_rng(4)
     values, codes = rng.normal(size=(700, 5)), rng.integers(1, 4, 700).astype(np.int32)
-    np.testing.assert_allclose(silhouette_values(values, codes), _by_definition(values, codes), rtol=1e-9)
+    np.testing.assert_allclose(
+        silhouette_values(np.ascontiguousarray(values.T), codes), _by_definition(values, codes), rtol=1e-9
+    )
 
 
 def test_the_unassigned_have_no_silhouette_and_disturb_none(features_of: Make) -> None:
@@ -72,9 +76,38 @@ def test_beyond_the_limit_a_seeded_sample_is_measured_and_said(features_of: Make
     seg = gauger.segment_by_kmeans(features_of(values), 2, starts=1)
     exact, sampled = gauger.silhouette(seg), gauger.silhouette(seg, exact_up_to=12_000)
     assert sampled.measured == np.isfinite(sampled.values).sum() == 10_000
-    assert sampled.mean == pytest.approx(exact.mean, abs=0.01)
+    assert exact.error == 0.0
+    assert 0.0 < sampled.error < 0.003
+    assert abs(sampled.mean - exact.mean) < 4.0 * sampled.error
     assert [remark.code for remark in sampled.remarks] == ["silhouette-sampled"]
     assert gauger.silhouette(seg, exact_up_to=12_000).mean == sampled.mean
+
+
+def test_a_small_segment_is_sampled_by_fifty_at_least(features_of: Make) -> None:
+    rng = np.random.default_rng(6)
+    values = np.concatenate([rng.normal(size=(20_500, 1)), rng.normal(50.0, 1.0, size=(60, 1))])
+    seg = gauger.segment_by_kmeans(features_of(values), 2, starts=1)
+    sampled = gauger.silhouette(seg)
+    assert np.isfinite(sampled.values[seg.codes == 2]).sum() == 50
+    weighted = (sampled.by_segment * seg.sizes).sum() / seg.sizes.sum()
+    assert sampled.mean == pytest.approx(weighted)
+
+
+def test_the_error_is_what_samples_differ_by(features_of: Make) -> None:
+    rng = np.random.default_rng(7)
+    seg = gauger.segment_by_kmeans(features_of(rng.normal(size=(14_000, 2))), 3, starts=1)
+    drawn = [gauger.silhouette(seg, exact_up_to=13_000, seed=seed) for seed in range(12)]
+    spread = np.std([one.mean for one in drawn])
+    assert drawn[0].error / 3.0 < spread < drawn[0].error * 3.0
+
+
+def test_the_share_below_zero_is_by_segment(features_of: Make) -> None:
+    seg = segmentation_from_codes(
+        features_of([[0.0], [1.0], [9.0], [10.0], [9.5]]), np.array([1, 1, 1, 2, 2]), method="hand"
+    )
+    found = gauger.silhouette(seg)
+    assert found.below_zero.tolist() == [pytest.approx((found.values[:3] < 0).mean()), 0.0]
+    assert found.values[2] < 0.0
 
 
 def test_one_segment_has_no_silhouette(features_of: Make) -> None:

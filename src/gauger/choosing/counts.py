@@ -203,8 +203,8 @@ def _remarks(
         about_evidence = ""
         if customers > looked_at:
             about_evidence = (
-                f", and the evidence on groups is from {looked_at:,}: a segment of a few customers in a thousand can be "
-                "missed"
+                f", and the evidence on groups is from {looked_at:,}: a segment of a few customers in a thousand can "
+                "be missed"
             )
         found.append(
             Remark(

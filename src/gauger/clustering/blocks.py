@@ -9,7 +9,7 @@ from typing import TypeVar
 
 from gauger.errors import SettingError
 
-BLOCK_ROWS = 16_384
+BLOCK_ROWS = 32_768
 
 _THREAD_NAME = "gauger"
 

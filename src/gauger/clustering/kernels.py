@@ -40,6 +40,33 @@ def _count_in(columns, weights, row, old, new, counts, sums):
         sums[new, f] += w * columns[f, row]
 
 
+@njit(nogil=True, cache=True, inline="always")
+def _count_in_tile(columns, weights, first, size, nearest, counts, sums):
+    """As `_count_in` for a tile of rows that were nowhere yet, to the same bits, feature by feature."""
+    for r in range(size):
+        counts[nearest[r]] += weights[first + r]
+    for f in range(columns.shape[0]):
+        column = columns[f, first : first + size]
+        for r in range(size):
+            sums[nearest[r], f] += weights[first + r] * column[r]
+
+
+@njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")
+def _nearest(columns, first, size, centres, distance, nearest, best):
+    """The nearest centre of a tile's rows, ties to the lower number, and its squared distance."""
+    for j in range(centres.shape[0]):
+        tile_distances(columns, first, size, centres[j], distance)
+        if j == 0:
+            for r in range(size):
+                best[r] = distance[r]
+                nearest[r] = 0
+        else:
+            for r in range(size):
+                here, least = distance[r], best[r]
+                nearest[r] = j if here < least else nearest[r]
+                best[r] = here if here < least else least
+
+
 @njit(nogil=True, cache=True, fastmath={"contract"})
 def assign_block(columns, weights, start, stop, centres, codes, counts, sums):
     """Assign the rows start … stop to their nearest centres, ties to the lower number, and count in those that moved.
@@ -47,24 +74,13 @@ def assign_block(columns, weights, start, stop, centres, codes, counts, sums):
     columns (d, n), weights (n,), centres (k, d); changes codes (n,), where -1 is nowhere yet, and adds to counts (k,)
     and sums (k, d) what moving does to them. Returns the number of rows that moved.
     """
-    k = centres.shape[0]
     distance = np.empty(TILE)
     best = np.empty(TILE)
     nearest = np.empty(TILE, np.int64)
     moved = 0
     for first in range(start, stop, TILE):
         size = min(TILE, stop - first)
-        for j in range(k):
-            tile_distances(columns, first, size, centres[j], distance)
-            if j == 0:
-                for r in range(size):
-                    best[r] = distance[r]
-                    nearest[r] = 0
-            else:
-                for r in range(size):
-                    here, least = distance[r], best[r]
-                    nearest[r] = j if here < least else nearest[r]
-                    best[r] = here if here < least else least
+        _nearest(columns, first, size, centres, distance, nearest, best)
         own = codes[first : first + size]
         changed = 0
         for r in range(size):
@@ -72,6 +88,11 @@ def assign_block(columns, weights, start, stop, centres, codes, counts, sums):
         if changed == 0:
             continue
         moved += changed
+        if own.max() < 0:
+            _count_in_tile(columns, weights, first, size, nearest, counts, sums)
+            for r in range(size):
+                own[r] = nearest[r]
+            continue
         for r in range(size):
             if own[r] != nearest[r]:
                 _count_in(columns, weights, first + r, own[r], nearest[r], counts, sums)
@@ -96,6 +117,14 @@ def _nearest_two(columns, size, centres, distance, nearest, best, second):
             second[i] = least if closer else min(second[i], here)
 
 
+@njit(nogil=True, cache=True, inline="always")
+def _gather(columns, rows, size, gathered):
+    """The first `size` of some rows, side by side in gathered (d, TILE)."""
+    for f in range(columns.shape[0]):
+        for i in range(size):
+            gathered[f, i] = columns[f, rows[i]]
+
+
 @njit(nogil=True, cache=True, fastmath={"contract"})
 def reassign_block(columns, weights, start, stop, centres, reach, slack, codes, counts, sums):
     """As `assign_block`, but only for rows whose nearest centre can have changed since their distances were taken.
@@ -105,26 +134,28 @@ def reassign_block(columns, weights, start, stop, centres, reach, slack, codes, 
     rows moved and how many were looked at. Rows to look at are gathered into full tiles, so that sparse ones cost no
     more than dense ones. Long because gathering, assigning and counting in share one tile.
     """
-    d = columns.shape[0]
-    gathered = np.empty((d, TILE))
+    gathered = np.empty((columns.shape[0], TILE))
     distance = np.empty(TILE)
     best = np.empty(TILE)
     second = np.empty(TILE)
     nearest = np.empty(TILE, np.int64)
     pending = np.empty(2 * TILE, np.int64)
+    farthest = reach.max()
     waiting = 0
     moved = looked = 0
     for first in range(start, stop, TILE):
         size = min(TILE, stop - first)
+        candidates = 0
         for r in range(first, first + size):
-            pending[waiting] = r
-            waiting += slack[r] <= reach[codes[r]]
+            candidates += slack[r] <= farthest
+        if candidates:
+            for r in range(first, first + size):
+                pending[waiting] = r
+                waiting += slack[r] <= reach[codes[r]]
         last = first + TILE >= stop
         while waiting >= TILE or (last and waiting):
             size = min(TILE, waiting)
-            for f in range(d):
-                for i in range(size):
-                    gathered[f, i] = columns[f, pending[i]]
+            _gather(columns, pending, size, gathered)
             _nearest_two(gathered, size, centres, distance, nearest, best, second)
             for i in range(size):
                 distance[i] = np.sqrt(second[i]) - np.sqrt(best[i])
@@ -140,6 +171,14 @@ def reassign_block(columns, weights, start, stop, centres, reach, slack, codes, 
             for i in range(waiting):
                 pending[i] = pending[size + i]
     return moved, looked
+
+
+@njit(nogil=True, cache=True)
+def sums_block(columns, weights, start, stop, codes, counts, sums):
+    """Add the rows start … stop to the counts (k,) and sums (k, d) of their segments."""
+    for first in range(start, stop, TILE):
+        size = min(TILE, stop - first)
+        _count_in_tile(columns, weights, first, size, codes[first : first + size], counts, sums)
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"})

@@ -102,14 +102,15 @@ def finish_best(
 
     Ties go to the better one of the race.
     """
-    entrants = [*entrants, *(Entrant(len(entrants) + place, "split", own) for place, own in enumerate(splits, 1))]
+    last = max(entrant.number for entrant in entrants)
+    halved = [Entrant(last + place, "split", centres) for place, centres in enumerate(splits, 1)]
     finished: dict[int, Settled] = {}
-    for entrant in [*entrants[:FINISHED], *entrants[len(entrants) - len(splits) :]]:
+    for entrant in [*entrants[:FINISHED], *halved]:
         finished[entrant.number] = settle_in_rounds(customers.columns, customers.weights, entrant.centres, max_rounds)
         advance(1)
     winner = min(finished, key=lambda number: finished[number].wcss)
     rows = []
-    for entrant in entrants:
+    for entrant in [*entrants, *halved]:
         settled = finished.get(entrant.number)
         rows.append(
             {

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.clustering.blocks import map_blocks
-from gauger.clustering.kernels import assign_block, own_distances_block, reassign_block, refill
+from gauger.clustering.kernels import assign_block, own_distances_block, reassign_block, refill, sums_block
 
 PRUNE_BELOW = 0.05
 """Once a round moves a smaller share of customers than this, bounds on their distances pay."""
@@ -78,7 +78,8 @@ class _Bounds:
     @classmethod
     def at_first(cls, columns: Values, count: int) -> "_Bounds":
         """Everyone is to be looked at; the margin is far above what rounding does to the distances."""
-        margin = _MARGIN * float(np.sqrt((columns**2).sum(axis=0).max()))
+        farthest = np.maximum(columns.max(axis=1), -columns.min(axis=1))
+        margin = _MARGIN * float(np.sqrt((farthest**2).sum()))
         return cls(np.full(columns.shape[1], -np.inf), np.full(count, margin))
 
     def went(self, ways: Values) -> None:
@@ -105,7 +106,7 @@ def settle_in_rounds(
     middle, overall = total_spread(columns, weights)
     bounds: _Bounds | None = None
     course: list[tuple[float, int, float]] = []
-    moved, before = n, centres
+    moved, before, exact = n, centres, False
     while len(course) < max_rounds:
         if bounds is None and moved < prune_below * n and k > 1:
             bounds = _Bounds.at_first(columns, k)
@@ -119,7 +120,10 @@ def settle_in_rounds(
         if sums.weight.min() <= 0.0:
             moved += refill(columns, weights, before, codes, sums.weight, sums.total)
             bounds = None
-        sums = sums_of(columns, weights, codes, k) if moved == 0 else replace(sums, moved=0, looked=0)
+        if moved == 0 and not exact:
+            sums = sums_of(columns, weights, codes, k)
+        exact = moved == 0
+        sums = replace(sums, moved=0, looked=0)
         centres = sums.means()
         ways = np.sqrt(((centres - before) ** 2).sum(axis=1))
         if bounds is not None:
@@ -165,10 +169,14 @@ def _look(columns: Values, weights: Values, centres: Values, bounds: _Bounds, co
 
 
 def sums_of(columns: Values, weights: Values, codes: Codes, count: int) -> SegmentSums:
-    """The sums by segment (codes from 0), added up in the order of customers."""
-    weight = np.bincount(codes, weights=weights, minlength=count).astype(np.float64)
-    totals = [np.bincount(codes, weights=weights * column, minlength=count) for column in columns]
-    return SegmentSums(weight, np.ascontiguousarray(np.transpose(totals)))
+    """The sums by segment (codes from 0), added up anew."""
+
+    def of_block(rows: slice) -> SegmentSums:
+        weight, total = np.zeros(count), np.zeros((count, len(columns)))
+        sums_block(columns, weights, rows.start, rows.stop, codes, weight, total)
+        return SegmentSums(weight, total)
+
+    return reduce(add, map_blocks(of_block, columns.shape[1]))
 
 
 def squares_to_own(columns: Values, centres: Values, codes: Codes) -> Values:
@@ -188,6 +196,6 @@ def spread_of(columns: Values, weights: Values, centres: Values, codes: Codes) -
 
 def total_spread(columns: Values, weights: Values) -> tuple[Values, float]:
     """The mean of everyone (d,) and the sum of squares about it."""
-    middle = np.array([(weights * column).sum() for column in columns]) / weights.sum()
+    middle = np.einsum("ij,j->i", columns, weights) / weights.sum()
     everyone = np.zeros(columns.shape[1], dtype=np.int32)
     return middle, spread_of(columns, weights, middle[None, :], everyone)

@@ -8,6 +8,7 @@ from matplotlib.ticker import FuncFormatter, MaxNLocator
 from gauger.choosing import CountStudy
 from gauger.choosing.picks import SHARP, STABLE
 from gauger.drawing.style import ACCENT, INK, PAPER, QUIET, dress, new_figure
+from gauger.errors import listed
 from gauger.readable import short_number
 
 _HEADROOM = 1.16
@@ -125,7 +126,7 @@ def _title(study: CountStudy) -> str:
     score = f"silhouette {apart[advice.count]:.2f}" if advice.count in apart.index else "no silhouette"
     if advice.verdict == "clear":
         return f"{advice.count} segments, clearly: {score}, and customers thin out between each two"
-    others = " or ".join(str(count) for count in advice.alternatives)
+    others = listed(map(str, sorted(advice.alternatives)), last="or") if advice.alternatives else ""
     also = f"; look at {others} too" if others else ""
     if advice.verdict == "leaning":
         return f"Leaning to {advice.count} segments ({score}){also}"

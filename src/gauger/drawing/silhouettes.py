@@ -85,7 +85,7 @@ def _title(found: dict[int, Silhouette]) -> str:
     best = max(found, key=lambda count: found[count].mean)
     worst = float(found[best].by_segment.min())
     number = int(found[best].by_segment.to_numpy().argmin()) + 1
-    lowest = f"segment {number} the lowest, {worst:.2f}"
+    least = f"segment {number} is the least apart ({worst:.2f})"
     if len(found) == 1:
-        return f"{best} segments have a mean silhouette of {found[best].mean:.2f}; {lowest}"
-    return f"{best} segments are best apart of these ({found[best].mean:.2f}); there {lowest}"
+        return f"{best} segments have a mean silhouette of {found[best].mean:.2f}; {least}"
+    return f"{best} segments are best apart of these (mean {found[best].mean:.2f}); {least}"

@@ -4,25 +4,26 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
-from gauger.drawing.style import FAINT, INK, PAPER, dress, new_figure, segment_colour, segment_marker
+from gauger.drawing.style import FAINT, PAPER, dress, new_figure, segment_colour, segment_marker
 from gauger.segmentation import Segmentation
 
 MOST_PANELS = 9
 
 _INNER, _OUTER = (0.25, 0.75), (0.05, 0.95)
+_BEYOND = 0.3
 
 
 def segment_spread(seg: Segmentation) -> Figure:
     """For each feature every segment's centre, the middle half of its customers (thick) and nine in ten (thin).
 
-    In original units. At most nine features are drawn, those that tell segments apart best; a note says how many are
-    not.
+    In original units, and each panel goes a little beyond the widest thick bar. At most nine features are
+    drawn, those that tell segments apart best; a note says how many are not.
     """
     shares = seg.explained_by_feature.to_numpy()
     order = np.argsort(-shares, kind="stable")[:MOST_PANELS]
     shown = [seg.features.names[place] for place in sorted(order)]
     left_out = len(seg.features.names) - len(shown)
-    note = "Thick: the middle half of a segment's customers. Thin: nine in ten."
+    note = "Thick: the middle half of a segment's customers. Thin: nine in ten, cut where the panel ends."
     if left_out:
         note += f" {left_out} more features tell segments apart less."
     best = seg.features.names[int(order[0])]
@@ -41,11 +42,12 @@ def segment_spread(seg: Segmentation) -> Figure:
 
 def _panel(axes: Axes, seg: Segmentation, feature: str, *, named: bool) -> None:
     values = seg.features.original[feature].to_numpy()
-    everyone = np.nanquantile(values, (0.01, 0.99))
+    middles = []
     for place, number in enumerate(seg.numbers):
         own = values[seg.codes == number]
         colour = segment_colour(number)
         thin, thick = np.nanquantile(own, _OUTER), np.nanquantile(own, _INNER)
+        middles.append(thick)
         axes.plot(thin, [place, place], color=colour, linewidth=2.0, alpha=0.55, solid_capstyle="round")
         axes.plot(thick, [place, place], color=colour, linewidth=9.0, alpha=0.55, solid_capstyle="butt")
         axes.plot(
@@ -63,6 +65,6 @@ def _panel(axes: Axes, seg: Segmentation, feature: str, *, named: bool) -> None:
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(seg.count - 0.4, -0.6)
     axes.axvline(float(np.nanmedian(values)), color=FAINT, linewidth=3.0, zorder=0)
-    low, high = axes.get_xlim()
-    axes.set_xlim(min(low, float(everyone[0])), max(high, float(everyone[1])))
-    axes.title.set_color(INK)
+    low, high = float(np.min(middles)), float(np.max(middles))
+    beyond = _BEYOND * (high - low) or 1.0
+    axes.set_xlim(max(low - beyond, float(np.nanmin(values)) - 0.1 * beyond), high + beyond)

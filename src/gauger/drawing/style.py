@@ -1,5 +1,7 @@
 """The look of every figure: size, colours, markers, titles and notes."""
 
+import textwrap
+
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.layout_engine import ConstrainedLayoutEngine
@@ -29,6 +31,7 @@ SEGMENT_COLOURS = (
 SEGMENT_MARKERS = ("o", "s", "^", "D", "v", "P", "X", "p", "<", ">", "h", "*")
 
 _WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
+_NOTE_WIDTH = 165
 
 
 def new_figure(title: str, note: str = "") -> Figure:
@@ -37,7 +40,7 @@ def new_figure(title: str, note: str = "") -> Figure:
     figure = Figure(figsize=(_WIDTH, _HEIGHT), dpi=_DPI, layout=layout, facecolor=PAPER)
     figure.suptitle(title, x=0.02, ha="left", fontsize=16, fontweight="bold", color=INK, wrap=True)
     if note:
-        figure.supxlabel(note, x=0.02, ha="left", fontsize=10, color=QUIET)
+        figure.supxlabel(textwrap.fill(note, _NOTE_WIDTH), x=0.02, ha="left", fontsize=10, color=QUIET)
     return figure
 
 
