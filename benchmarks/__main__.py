@@ -2,9 +2,18 @@
 
 from itertools import chain
 
-from benchmarks import events, kmeans_round, preparing, reading, startup
+from benchmarks import (
+    count_study,
+    events,
+    kmeans_rounds,
+    kmeans_starts,
+    preparing,
+    reading,
+    silhouettes,
+    startup,
+)
 
-ROOMS = (reading, events, preparing, kmeans_round, startup)
+ROOMS = (reading, events, preparing, kmeans_rounds, kmeans_starts, silhouettes, count_study, startup)
 
 
 def main() -> None:

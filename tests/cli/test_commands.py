@@ -1,16 +1,19 @@
 """The real command line, as a process, on the demo data: results, files, and what it prints."""
 
+import json
 from collections.abc import Callable
 from pathlib import Path
 from subprocess import CompletedProcess
 from urllib.parse import quote_plus
 
 import numpy as np
+import pandas as pd
 import pytest
 from own_postgres import PASSWORD
 
 import gauger
 from gauger.cli.look import LOOK_FILES
+from gauger.cli.segment import SEGMENT_FILES
 from gauger.demo.walkthrough import OUTPUTS
 
 Run = Callable[..., "CompletedProcess[str]"]
@@ -140,11 +143,13 @@ def test_counts_prints_the_table_and_the_advice_and_writes_both(
     shown = command("counts", behaviour_file, "--key", "member_id", *FEATURES, "--out", "study")
     assert shown.returncode == 0, shown.stderr
     assert "Advice: 6 segments (clear)" in shown.stdout
-    assert "The silhouette is highest with 6 segments" in shown.stdout
+    assert "With 6 segments the silhouette is 0.58" in shown.stdout
+    assert "segments                  1      2" in shown.stdout
     assert _narrow(shown.stdout)
     table = gauger.read_table(tmp_path / "study" / "counts.csv")
     assert table["count"].tolist() == list(range(1, 11))
-    assert (tmp_path / "study" / "counts.png").read_bytes().startswith(b"\x89PNG")
+    for name in ("counts.png", "silhouettes.png", "splits.png", "features.png"):
+        assert (tmp_path / "study" / name).read_bytes().startswith(b"\x89PNG")
     next_line = next(line for line in shown.stdout.splitlines() if line.startswith("Next: gauger "))
     assert next_line.endswith(
         "--features recency_days,visits,spend_mean,seats_mean --cap 0,0.99 --count 6 --out segments"
@@ -179,6 +184,36 @@ def test_segment_then_profile_give_what_python_gives(
         "index.csv",
         "profile.png",
     }
+
+
+def test_counts_gives_the_advice_to_scripts_as_json(command: Run, behaviour_file: Path) -> None:
+    shown = command("counts", behaviour_file, "--key", "member_id", *FEATURES, "--to", 8, "--json")
+    assert shown.returncode == 0, shown.stderr
+    told = json.loads(shown.stdout)
+    assert (told["count"], told["verdict"]) == (6, "clear")
+    assert told["picks"]["silhouette"] == 6
+    assert told["table"][0]["silhouette"] is None
+    assert [row["count"] for row in told["table"]] == [1, 2, 3, 4, 5, 6, 7, 8]
+
+
+def test_auto_makes_one_segment_of_one_cloud_and_says_why(command: Run, tmp_path: Path) -> None:
+    values = np.random.default_rng(0).normal(size=(300, 2))
+    pd.DataFrame(values, columns=["visits", "spend"]).assign(who=range(300)).to_csv(tmp_path / "t.csv", index=False)
+    shown = command("segment", "t.csv", "--key", "who", "--count", "auto", "--out", "s")
+    assert shown.returncode == 0, shown.stderr
+    assert "Advice: 1 segment (no structure)" in shown.stdout
+    assert "1 segment of 300 customers by k-means" in shown.stdout
+    assert (tmp_path / "s" / "rounds.png").exists()
+
+
+def test_segment_learns_on_a_sample_and_says_so(command: Run, tmp_path: Path, behaviour_file: Path) -> None:
+    shown = command(
+        *("segment", behaviour_file, "--key", "member_id", *FEATURES, "--count", 6, "--out", "s"),
+        *("--learn-on", 0.5, "--seeding", "random"),
+    )
+    assert shown.returncode == 0, shown.stderr
+    assert "the centres were learned on 1,178 of 2,355 customers" in " ".join(shown.stderr.split())
+    assert {path.name for path in (tmp_path / "s").iterdir()} == set(SEGMENT_FILES)
 
 
 def test_one_feature_is_enough(command: Run, tmp_path: Path, behaviour_file: Path) -> None:

@@ -11,13 +11,15 @@ from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
+from matplotlib.patches import PathPatch, Rectangle
 
 import gauger
-from gauger.choosing.advice import advise_count
+from gauger.choosing.elbow import Elbow
 from gauger.drawing import style
 from gauger.drawing.style import SEGMENT_COLOURS, SEGMENT_MARKERS
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.readable import short_number
+from gauger.segmentation import segmentation_from_codes
 
 Make = Callable[..., gauger.FeatureSet]
 
@@ -38,25 +40,93 @@ def _overlapping(axes: Axes) -> list[tuple[str, str]]:
     return [(one, other) for (one, a), (other, b) in combinations(boxes, 2) if a.overlaps(b)]
 
 
-def test_the_count_study_marks_the_advised_count_in_both_panels(demo_study: gauger.CountStudy) -> None:
+def test_the_count_study_marks_the_advised_count_in_every_panel(demo_study: gauger.CountStudy) -> None:
     figure = gauger.draw.count_study(demo_study)
-    left, right = figure.axes
+    spread, apart, gap, stable = figure.axes
     assert figure.get_size_inches() @ [100, 0] == 1280
-    assert _title(figure).startswith("6 segments, clearly: silhouette 0.58")
-    np.testing.assert_allclose(left.lines[0].get_ydata(), demo_study.table["wcss"])
-    np.testing.assert_allclose(right.lines[0].get_ydata(), demo_study.table["silhouette"].dropna())
-    for axes in (left, right):
+    assert _title(figure) == "6 segments, clearly: silhouette 0.58, and customers thin out between each two"
+    for axes, name in ((spread, "wcss"), (apart, "silhouette"), (gap, "gap")):
+        np.testing.assert_allclose(axes.lines[0].get_ydata(), demo_study.table[name].dropna())
+    assert any(np.array_equal(line.get_ydata(), demo_study.table["stability"]) for line in stable.lines)
+    bars = np.diff([segment[:, 1] for segment in gap.containers[0][2][0].get_segments()]).ravel() / 2.0
+    np.testing.assert_allclose(bars, demo_study.table["gap_se"])
+    for axes in figure.axes:
         assert [6, 6] in [list(line.get_xdata()) for line in axes.lines]
-        assert axes.texts[0].get_text().startswith("6 advised")
+        assert _overlapping(axes) == []
+    assert spread.get_title(loc="left") == "Elbow at 6, strength 0.66 of 1"
 
 
-def test_a_disagreeing_elbow_is_marked_and_in_the_title(demo_study: gauger.CountStudy) -> None:
-    table = demo_study.table.assign(wcss=[900.0, 500, 100, 95, 90, 85, 80, 75, 70, 65])
-    study = replace(demo_study, table=table, advice=advise_count(table))
-    figure = gauger.draw.count_study(study)
-    assert _title(figure) == "Unclear: the silhouette says 6 segments (0.58), the elbow says 3"
+def test_verdicts_and_a_sharp_elbow_elsewhere_are_in_the_figure(demo_study: gauger.CountStudy) -> None:
+    elbow = Elbow(3, 0.9, 3)
+    advice = replace(demo_study.advice, verdict="leaning", alternatives={8: "", 3: ""}, elbow=elbow)
+    figure = gauger.draw.count_study(replace(demo_study, advice=advice))
+    assert _title(figure) == "Leaning to 6 segments (silhouette 0.58); look at 3 or 8 too"
     assert [text.get_text() for text in figure.axes[0].texts] == ["elbow", "6 advised"]
-    assert _overlapping(figure.axes[0]) == []
+    unclear = replace(demo_study, advice=replace(advice, verdict="unclear", alternatives={}))
+    assert _title(gauger.draw.count_study(unclear)) == "Unclear: 6 segments at best (silhouette 0.58)"
+    none = replace(demo_study, advice=replace(advice, verdict="no structure", count=1))
+    assert _title(gauger.draw.count_study(none)).startswith("No structure: one cloud")
+
+
+def test_silhouette_diagrams_show_every_customer_and_the_mean(demo_study: gauger.CountStudy) -> None:
+    figure = gauger.draw.silhouette_diagrams(demo_study, [2, 6])
+    two, six = figure.axes
+    assert (len(two.collections), len(six.collections)) == (2, 6)
+    own = gauger.silhouette(demo_study.segmentations[6])
+    for number, part in enumerate(six.collections, 1):
+        assert to_rgb(SEGMENT_COLOURS[number - 1]) == tuple(part.get_facecolor()[0][:3])
+        values = own.values[demo_study.segmentations[6].codes == number]
+        assert part.get_paths()[0].vertices[:, 0].max() == pytest.approx(values.max())
+    assert own.mean in [line.get_xdata()[0] for line in six.lines]
+    assert six.get_title(loc="left").startswith("6 segments, advised\nmean 0.58")
+    assert len(gauger.draw.silhouette_diagrams(demo_study).axes) == 4
+
+
+@pytest.mark.parametrize("counts", [[1, 2], [2, 99], [], [2, 3, 4, 5, 6]])
+def test_silhouette_diagrams_of_impossible_counts_are_refused(demo_study: gauger.CountStudy, counts: list[int]) -> None:
+    with pytest.raises(SettingError, match="one to 4 of those studied"):
+        gauger.draw.silhouette_diagrams(demo_study, counts)
+
+
+def test_splits_are_as_wide_as_they_have_customers(demo_study: gauger.CountStudy) -> None:
+    (axes,) = gauger.draw.segment_splits(demo_study, [5, 6]).axes
+    boxes = [patch for patch in axes.patches if isinstance(patch, Rectangle)]
+    bands = [patch for patch in axes.patches if isinstance(patch, PathPatch)]
+    five, six = demo_study.segmentations[5], demo_study.segmentations[6]
+    assert len(boxes) == 11
+    pairs = pd.crosstab(five.codes, six.codes)
+    assert len(bands) == (pairs > 0).to_numpy().sum()
+    scale = 1.0 - 0.018 * 5
+    shares = sorted(box.get_height() / scale for box in boxes if box.get_x() == 1.0)
+    np.testing.assert_allclose(shares, np.sort(six.sizes / six.sizes.sum()))
+    assert _overlapping(axes) == []
+    with pytest.raises(SettingError, match="one to 8 of those studied"):
+        gauger.draw.segment_splits(demo_study, [5, 77])
+
+
+def test_the_round_history_shows_what_each_round_did(demo_features: gauger.FeatureSet) -> None:
+    seg = gauger.segment_by_kmeans(demo_features, 6)
+    upper, lower = gauger.draw.round_history(seg).axes
+    assert [bar.get_height() for bar in upper.patches] == seg.course["moved"].tolist()
+    np.testing.assert_allclose(lower.lines[0].get_ydata(), seg.course["wcss"])
+    assert _title(gauger.draw.round_history(seg)).startswith(f"At rest after {seg.rounds} rounds")
+    stopped = gauger.segment_by_kmeans(demo_features, 6, max_rounds=2)
+    moved = stopped.course["moved"].iloc[-1]
+    assert _title(gauger.draw.round_history(stopped)) == f"Stopped at 2 rounds with {moved} still moving: not final"
+    by_hand = segmentation_from_codes(demo_features, stopped.codes, method="hand")
+    with pytest.raises(SettingError, match="segments by hand are not made in rounds"):
+        gauger.draw.round_history(by_hand)
+
+
+def test_spreads_show_centres_and_the_middle_half_in_original_units(demo_segments: gauger.Segmentation) -> None:
+    figure = gauger.draw.segment_spread(demo_segments)
+    assert _title(figure).startswith("spend_mean tells segments apart best: 94%")
+    visits = next(axes for axes in figure.axes if axes.get_title(loc="left") == "visits")
+    thick = [line for line in visits.lines if line.get_linewidth() == 9.0]
+    own = demo_segments.features.original["visits"].to_numpy()[demo_segments.codes == 3]
+    np.testing.assert_allclose(thick[2].get_xdata(), np.quantile(own, (0.25, 0.75)))
+    points = [line.get_xdata()[0] for line in visits.lines if line.get_marker() in SEGMENT_MARKERS]
+    np.testing.assert_allclose(points, demo_segments.centres["visits"])
 
 
 def test_a_study_of_one_count_says_there_is_nothing_to_compare(features_of: Make) -> None:

@@ -22,26 +22,20 @@ def scaled_dip(ordered: Values) -> float:
     return float(dip_of(values, np.cumsum(counts) / len(ordered)) * np.sqrt(len(ordered)))
 
 
-@njit(nogil=True, cache=True)
-def dip_of(values, until):
+def dip_of(values: Values, until: Values) -> float:
     """The dip of a distribution function with steps up to until (m,) at rising values (m,).
 
     With the peak at one of the values, the part before it must come near a convex function and the part after it near
     a concave one. The first gets harder as the peak moves right, the second easier: the best peak is where they meet.
     """
-    m = values.shape[0]
-    before = np.empty(m)
-    before[0] = 0.0
-    before[1:] = until[:-1]
-    mirrored = -values[::-1]
-    mirrored_until, mirrored_before = 1.0 - before[::-1], 1.0 - until[::-1]
-    hull = np.empty(m, np.int64)
-    low, high = 0, m - 1
-    best = 1.0
+    before = np.concatenate([[0.0], until[:-1]])
+    mirrored = np.negative(values[::-1]), 1.0 - until[::-1], 1.0 - before[::-1]
+    hull = np.empty(len(values), np.int64)
+    low, high, best = 0, len(values) - 1, 1.0
     while low <= high:
         peak = (low + high) // 2
-        left = _misfit(values, before, until, peak, hull)
-        right = _misfit(mirrored, mirrored_before, mirrored_until, m - 1 - peak, hull)
+        left = float(_misfit(values, before, until, peak, hull))
+        right = float(_misfit(*mirrored, len(values) - 1 - peak, hull))
         best = min(best, max(left, right))
         if left < right:
             low = peak + 1

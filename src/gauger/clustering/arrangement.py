@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from gauger.clustering.blocks import map_blocks
 from gauger.clustering.kernels import mix_block
+from gauger.clustering.warming import warm_up
 from gauger.features import FeatureSet
 
 Values = NDArray[np.float64]
@@ -74,6 +75,7 @@ class Arrangement:
 
 def arrange(features: FeatureSet, weights: Values | None = None) -> Arrangement:
     """A FeatureSet's customers, arranged; the same arrangement whatever the order of its rows and features."""
+    warm_up()
     places = np.argsort(np.array(features.names, dtype=object), kind="stable")
     values = features.values.T[places] + 0.0  # there is one zero only
     hashes = np.zeros(values.shape[1], dtype=np.uint64)

@@ -231,7 +231,7 @@ def settle(columns, weights, centres, codes, max_rounds):
     counts, sums = np.zeros(k), np.zeros((k, d))
     done, moved = 0, n
     while moved and done < max_rounds:
-        moved = assign_block(columns, weights, 0, n, centres, codes, counts, sums)
+        moved = assign_block(columns, weights, np.int64(0), n, centres, codes, counts, sums)
         if counts.min() <= 0.0:
             moved += refill(columns, weights, centres, codes, counts, sums)
         for j in range(k):

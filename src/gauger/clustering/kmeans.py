@@ -77,7 +77,7 @@ def segment_by_kmeans(
         entrants = [Entrant(1, "first", first_rows(learners, count))]
     else:
         entrants = race(learners, count, SEEDERS[str(seeding)], str(seeding), starts, np.random.SeedSequence(seed))
-    with task(f"k-means, {count} {plural(count, 'segment')}", FINISHED) as advance:
+    with task(f"k-means, {count} {plural(count, 'segment')}", min(FINISHED, len(entrants))) as advance:
         fit = finish_best(learners, entrants, max_rounds, advance=advance)
     return segmentation_of(features, everyone, learners, fit, max_rounds, weights=own_weights, seed=seed)
 
