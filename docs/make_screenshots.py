@@ -32,6 +32,10 @@ FIGURES = {
     "figure-correlations": "behaviour/correlations.png",
     "figure-features": "study/features.png",
     "figure-counts": "results/counts.png",
+    "figure-silhouettes": "study/silhouettes.png",
+    "figure-splits": "study/splits.png",
+    "figure-spread": "segments/spread.png",
+    "figure-rounds": "segments/rounds.png",
     "figure-segments": "results/segments.png",
     "figure-profile": "results/profile.png",
 }

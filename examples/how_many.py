@@ -1,0 +1,45 @@
+"""How many segments: a study where two criteria disagree, what the advice makes of it, and what another count changes.
+
+Run it as it stands: python examples/how_many.py [folder]
+"""
+
+import sys
+from pathlib import Path
+
+import gauger
+
+folder = Path(sys.argv[1]) if len(sys.argv) > 1 else Path("how-many")
+folder.mkdir(exist_ok=True)
+
+visits = gauger.read_table(gauger.demo_file("visits.csv"))
+behaviour = gauger.summarise_events(
+    visits,
+    customer="member_id",
+    when="visited_on",
+    amount="ticket_spend",
+    quantity="seats",
+    event_key="visit_id",
+)
+features = gauger.prepare(
+    behaviour, key="member_id", features=["recency_days", "visits", "spend_mean", "seats_mean"], cap=(0, 0.99)
+)
+
+# Seven criteria for each count, and what each of them alone would take.
+study = gauger.study_counts(features)
+print(study.table[["wcss", "silhouette", "gap", "stability", "smallest_share"]].round(3).to_string())
+for criterion, count in study.advice.picks.items():
+    print(f"{criterion:<20} {'says nothing' if count is None else f'says {count}'}")
+
+# They disagree. The advice says what it makes of that.
+print(study.advice)
+
+# What would change with another count: the figure shows who goes where.
+gauger.draw.count_study(study).savefig(folder / "counts.png")
+gauger.draw.silhouette_diagrams(study).savefig(folder / "silhouettes.png")
+gauger.draw.segment_splits(study).savefig(folder / "splits.png")
+
+# Start from last year's idea of the segments, in the units people think in, and see how many rounds it takes.
+advised = study.segmentations[study.advice.count]
+again = gauger.segment_by_kmeans(features, study.advice.count, seeding=advised.centres.round(0))
+print(f"from rounded centres: {again.rounds} rounds, {again.explained:.0%} of the variance explained")
+print(again.course.tail(3).to_string())
