@@ -75,6 +75,8 @@ def test_one_cloud_has_no_structure_and_its_best_cut_is_offered() -> None:
     assert advice.alternatives == {3: "the best cut through the cloud by the silhouette (0.70)"}
     without_one = _advice(cloud, _table().loc[2:])
     assert (without_one.count, without_one.verdict, without_one.alternatives) == (3, "no structure", {})
+    few_values = _table(silhouettes={2: 0.7, 3: 1.0})
+    assert _advice(cloud, few_values).reasons[0].startswith("The features take so few values that segments would only")
     nothing = Evidence(1, 1, {}, {}, {}, 0, 4)
     assert _advice(nothing).reasons[0].startswith("Too few customers differ")
 

@@ -1,5 +1,6 @@
 """Writing: whole or not at all, and nothing is overwritten unasked."""
 
+import shutil
 from pathlib import Path
 
 import pandas as pd
@@ -37,6 +38,22 @@ def test_a_fault_inside_leaves_earlier_results_as_they_were(tmp_path: Path) -> N
         raise RuntimeError
     assert (tmp_path / "t.csv").read_bytes() == before
     assert [path.name for path in tmp_path.iterdir()] == ["t.csv"]
+
+
+def test_a_second_ctrl_c_does_not_stop_the_sweeping(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    presses = iter([KeyboardInterrupt, None])
+    real = shutil.rmtree
+
+    def interrupted(place: Path, *, ignore_errors: bool = False) -> None:
+        if next(presses):
+            raise KeyboardInterrupt
+        real(place, ignore_errors=ignore_errors)
+
+    monkeypatch.setattr(shutil, "rmtree", interrupted)
+    with pytest.raises(KeyboardInterrupt), result_folder(tmp_path / "out", ["t.csv"]) as results:
+        results.add_table("t.csv", TABLE)
+        raise KeyboardInterrupt
+    assert not (tmp_path / "out").exists()
 
 
 def test_existing_results_are_refused_before_any_work_and_replaced_when_told(tmp_path: Path) -> None:

@@ -20,6 +20,7 @@ _TOO_SMALL = 0.015
 _UNEQUAL = 0.25
 _MOST_ALTERNATIVES = 3
 _TRIVIAL = 0.9
+_REPEATS = 0.8
 
 
 @dataclass(frozen=True)
@@ -143,9 +144,16 @@ def _about_one_cloud(evidence: Evidence, apart: Mapping[int, float]) -> Iterator
     if not evidence.silhouettes:
         yield "Too few customers differ to say anything about groups."
         return
+    highest = max(apart.values())
+    if highest >= _REPEATS:
+        yield (
+            f"The features take so few values that segments would only repeat them (silhouette {highest:.2f}): a "
+            "filter on the values says as much."
+        )
+        return
     yield (
         f"The customers are no more clustered than one cloud of the same shape would be: the highest silhouette is "
-        f"{max(apart.values()):.2f}, and nowhere do customers thin out between segments."
+        f"{highest:.2f}, and nowhere do customers thin out between segments."
     )
     yield "Segments would cut the cloud into parts: useful for a campaign, perhaps, but the borders are yours to draw."
 

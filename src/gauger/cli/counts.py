@@ -102,7 +102,8 @@ def _as_json(study: "CountStudy") -> str:
     import json
 
     advice = study.advice
-    rows = study.table.reset_index().astype(object).where(study.table.reset_index().notna(), None)
+    rows = study.table.reset_index().replace([float("inf")], float("nan")).astype(object)
+    rows = rows.where(rows.notna(), None)
     return json.dumps(
         {
             "count": advice.count,

@@ -102,8 +102,7 @@ def result_folder(folder: str | PathLike[str], names: Sequence[str], *, replace:
         yield results
         _publish(results)
     except BaseException as error:
-        shutil.rmtree(stage, ignore_errors=True)
-        _remove_empty(made)
+        _sweep(stage, made)
         # A broken pipe is the reader of what is printed, not the disk.
         if isinstance(error, OSError) and not isinstance(error, (GaugerError, BrokenPipeError)):
             raise OutputError(f"writing into {target} failed: {error.strerror}.") from error
@@ -126,6 +125,17 @@ def _make_folder(folder: Path) -> list[Path]:
     for place in lacking:
         place.mkdir()
     return lacking
+
+
+def _sweep(stage: Path, made: Sequence[Path]) -> None:
+    """Remove what was staged and the folders made for it, also when Ctrl-C is pressed again meanwhile."""
+    while True:
+        try:
+            shutil.rmtree(stage, ignore_errors=True)
+            _remove_empty([place for place in made if place.exists()])
+        except KeyboardInterrupt:
+            continue
+        return
 
 
 def _remove_empty(folders: Sequence[Path]) -> None:
