@@ -129,7 +129,8 @@ def _about_criteria(picks: Picks, elbow: Elbow | None, count: int, *, unequal: b
     if agree:
         parts.append(f"{names_in_words(agree)} {plural(len(agree), 'agrees', 'agree')}")
     if none:
-        parts.append(f"{names_in_words(none)} {plural(len(none), 'sees', 'see')} no groups, being wary of soft borders")
+        verb, rule = ("stays", "its rule") if len(none) == 1 else ("stay", "their rules")
+        parts.append(f"{names_in_words(none)} {verb} with 1 by {rule}")
     if fewer:
         kind = "segments of such unequal size" if unequal else "segments that lie closer together than others"
         parts.append(f"{in_words(fewer)}, taking {kind} together")

@@ -14,7 +14,7 @@ from gauger.tables import Results, result_folder
 FEATURES = ["recency_days", "visits", "spend_mean", "seats_mean"]
 
 OUTPUTS = {
-    "counts.png": "how many segments: elbow and silhouette",
+    "counts.png": "how many segments: elbow, silhouette, gap and stability",
     "segments.png": "who is where: segments over two features",
     "profile.png": "what each segment is like",
     "assignments.csv": "who is in which segment, ready for a campaign",
