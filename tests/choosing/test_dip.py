@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
@@ -43,7 +43,8 @@ def _nearest_with_peak(values: np.ndarray, until: np.ndarray, peak: int) -> floa
     return float(linprog(goal, A_ub=np.array(rows), b_ub=limits, bounds=bounds).fun)
 
 
-@settings(max_examples=25)
+@settings(max_examples=40)
+@example([0, 1, 2, 4, 6, 7, 8])
 @given(st.lists(st.integers(0, 60), min_size=4, max_size=9, unique=True))
 def test_any_sample_agrees_with_the_definition(drawn: list[int]) -> None:
     values = np.sort(np.array(drawn, dtype=float))
@@ -64,8 +65,8 @@ def test_the_scaled_dip_of_evenly_spread_values_hardly_depends_on_their_number()
     rng = np.random.default_rng(0)
     for n in (50, 400, 2_000):
         drawn = [scaled_dip(np.sort(rng.uniform(size=n))) for _ in range(200)]
-        assert np.mean(drawn) == pytest.approx(0.335, abs=0.02)
-        assert np.quantile(drawn, 0.98) < 0.56
+        assert np.mean(drawn) == pytest.approx(0.37, abs=0.03)
+        assert np.quantile(drawn, 0.95) < 0.6
 
 
 def test_few_or_equal_values_have_no_dip() -> None:

@@ -58,6 +58,14 @@ def test_learning_on_a_sample_assigns_everyone_and_says_how_far_another_would_le
     assert (squares.argmin(axis=1) + 1 == seg.codes).all()
 
 
+def test_a_sample_is_drawn_from_those_who_count_and_said(features_of: Make) -> None:
+    values = np.random.default_rng(2).normal(size=(400, 2))
+    weights = np.repeat([1.0, 0.0], [300, 100])
+    seg = gauger.segment_by_kmeans(features_of(values), 2, weights=weights, learn_on=100)
+    assert [remark.code for remark in seg.remarks] == ["learned-on-sample"]
+    assert not gauger.segment_by_kmeans(features_of(values), 2, weights=weights).remarks
+
+
 def test_a_sample_of_everyone_is_everyone(features_of: Make) -> None:
     features = features_of(np.random.default_rng(1).normal(size=(50, 2)))
     assert not gauger.segment_by_kmeans(features, 2, learn_on=50).remarks

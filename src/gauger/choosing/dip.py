@@ -11,8 +11,8 @@ def scaled_dip(ordered: Values) -> float:
     """The dip of ordered values (n,), times the root of n; higher means more surely more than one peak.
 
     The dip is the largest distance between the sample's distribution function and the nearest one with a single peak,
-    which is convex before the peak and concave after it. Times the root of n it is about 0.35 for evenly spread values,
-    whatever their number, and rarely above 0.56. O(n log n).
+    which is convex before the peak and concave after it. Times the root of n it is about 0.38 for evenly spread values,
+    whatever their number, and rarely above 0.6. O(n) a step, and few steps.
 
     Hartigan & Hartigan (1985), Annals of Statistics 13(1), 70-84.
     """
@@ -22,47 +22,76 @@ def scaled_dip(ordered: Values) -> float:
     return float(dip_of(values, np.cumsum(counts) / len(ordered)) * np.sqrt(len(ordered)))
 
 
-def dip_of(values: Values, until: Values) -> float:
+@njit(nogil=True, cache=True)
+def dip_of(values, until):
     """The dip of a distribution function with steps up to until (m,) at rising values (m,).
 
-    With the peak at one of the values, the part before it must come near a convex function and the part after it near
-    a concave one. The first gets harder as the peak moves right, the second easier: the best peak is where they meet.
+    Between `low` and `high`, where the peak must be, the greatest convex function below the steps and the least concave
+    one above them are farthest apart at one place; the peak is near it, so the interval shrinks to the corners around
+    it. What lies outside must be convex and concave: `outside` is how far it is from that. Once the two functions are
+    no farther apart than that, a straight line does for what is left.
     """
-    before = np.concatenate([[0.0], until[:-1]])
-    mirrored = np.negative(values[::-1]), 1.0 - until[::-1], 1.0 - before[::-1]
-    hull = np.empty(len(values), np.int64)
-    low, high, best = 0, len(values) - 1, 1.0
-    while low <= high:
-        peak = (low + high) // 2
-        left = float(_misfit(values, before, until, peak, hull))
-        right = float(_misfit(*mirrored, len(values) - 1 - peak, hull))
-        best = min(best, max(left, right))
-        if left < right:
-            low = peak + 1
-        else:
-            high = peak - 1
-    return best
+    m = values.shape[0]
+    before = np.empty(m)
+    before[0] = 0.0
+    before[1:] = until[:-1]
+    below, above = np.empty(m), np.empty(m)
+    feet, tops = np.empty(m, np.int64), np.empty(m, np.int64)
+    low, high, outside = 0, m - 1, 0.0
+    while low < high:
+        n_feet = _hull(values, before, 1.0, low, high, feet)
+        n_tops = _hull(values, until, -1.0, low, high, tops)
+        _along(values, before, feet, n_feet, below)
+        _along(values, until, tops, n_tops, above)
+        widest = low
+        for i in range(low, high + 1):
+            if above[i] - below[i] > above[widest] - below[widest]:
+                widest = i
+        if above[widest] - below[widest] <= outside:
+            break
+        left, right = low, high
+        for corner in range(n_feet):
+            if feet[corner] <= widest:
+                left = feet[corner]
+        for corner in range(n_tops - 1, -1, -1):
+            if tops[corner] >= widest:
+                right = tops[corner]
+        for i in range(low, left):
+            outside = max(outside, until[i] - below[i])
+        for i in range(right + 1, high + 1):
+            outside = max(outside, above[i] - before[i])
+        if left == low and right == high:
+            outside = max(outside, above[widest] - below[widest])
+            break
+        low, high = left, right
+    return outside / 2.0
 
 
 @njit(nogil=True, cache=True)
-def _misfit(values, before, until, peak, hull):
-    """How far the steps before the peak are at least from any convex function: half the largest height above one.
+def _hull(values, heights, sign, low, high, hull):
+    """Corners of the greatest convex function below heights (sign 1), or the least concave one above (sign -1).
 
-    The highest convex function below the steps' feet (greatest convex minorant) is drawn corner by corner into hull.
+    From `low` to `high`; writes their places into hull and returns how many they are.
     """
     corners = 0
-    for i in range(peak + 1):
+    for i in range(low, high + 1):
         while corners >= 2:
             a, b = hull[corners - 2], hull[corners - 1]
-            if (before[b] - before[a]) * (values[i] - values[b]) < (before[i] - before[b]) * (values[b] - values[a]):
+            rise, onward = heights[b] - heights[a], heights[i] - heights[b]
+            if sign * rise * (values[i] - values[b]) < sign * onward * (values[b] - values[a]):
                 break
             corners -= 1
         hull[corners] = i
         corners += 1
-    worst = 0.0
+    return corners
+
+
+@njit(nogil=True, cache=True)
+def _along(values, heights, hull, corners, line):
+    """The heights along straight lines from corner to corner, at every place between the first and the last."""
+    line[hull[0]] = heights[hull[0]]
     for corner in range(1, corners):
         a, b = hull[corner - 1], hull[corner]
-        slope = (before[b] - before[a]) / (values[b] - values[a])
-        for i in range(a, b):
-            worst = max(worst, until[i] - before[a] - slope * (values[i] - values[a]))
-    return worst / 2.0
+        slope = (heights[b] - heights[a]) / (values[b] - values[a])
+        for i in range(a + 1, b + 1):
+            line[i] = heights[a] + slope * (values[i] - values[a])

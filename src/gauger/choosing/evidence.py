@@ -22,14 +22,14 @@ from gauger.clustering.quick import QuickFit, distinct_up_to, fits_by_count
 MOST_CUSTOMERS = 4_000
 CLOUDS = 10
 
-DEEP = 0.56
-"""A scaled dip that evenly spread customers hardly ever reach: a valley by itself."""
-FAINT = 0.36
+DEEP = 0.60
+"""A scaled dip that evenly spread customers reach once in fifty times, a normal cloud never: a valley by itself."""
+FAINT = 0.38
 """A scaled dip that speaks for a count when its silhouette does too."""
 SURE, LIKELY = 5.0, 3.0
 """Standard deviations of the silhouette above that of one cloud."""
 
-_LINKED = 0.42
+_LINKED = 0.46
 _TRADE = 5.0
 _MOST_LOSS = 0.05
 _PLAIN_TO_SEE = 0.75

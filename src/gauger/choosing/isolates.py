@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-_NEIGHBOURS = 5
+_NEIGHBOURS = 3
 _FENCE = 2.0
 _MOST = 0.05
 
@@ -12,9 +12,10 @@ Values = NDArray[np.float64]
 
 
 def isolated(values: Values) -> NDArray[np.bool_]:
-    """Which of the customers (n, d) are isolated: their 5th neighbour is far, compared with everyone else's.
+    """Which of the customers (n, d) are isolated: their 3rd neighbour is far, compared with everyone else's.
 
-    On logarithms of that distance: beyond the upper quartile by twice the distance of the quartiles, and among the
+    With the 3rd, a group of a dozen that lies by itself is not taken for a dozen customers alone. On logarithms of that
+    distance: beyond the upper quartile by twice the distance of the quartiles, and among the
     farthest 5 %.
     """
     distances = neighbour_distances(values, _NEIGHBOURS)

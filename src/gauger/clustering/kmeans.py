@@ -9,6 +9,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from gauger.clustering.arrangement import Arrangement, arrange
 from gauger.clustering.cautions import cautions_about
+from gauger.clustering.kernels import refill
 from gauger.clustering.learning import checked_share, checked_weights, learners_among, other_sample
 from gauger.clustering.racing import FINISHED, Entrant, race
 from gauger.clustering.rounds import Settled, assign, settle_in_rounds, squares_to_own
@@ -141,7 +142,9 @@ def segmentation_of(
     arranged = best.codes
     if learners is not everyone:
         arranged = np.full(everyone.customers, -1, dtype=np.int32)
-        assign(everyone.columns, everyone.weights, best.centres, arranged)
+        sums = assign(everyone.columns, everyone.weights, best.centres, arranged)
+        if np.bincount(arranged, minlength=len(best.centres)).min() == 0:
+            refill(everyone.columns, everyone.weights, best.centres, arranged, sums.weight, sums.total)
     numbered, order = number_by_size(arranged, best.centres)
     codes, distances = np.empty_like(numbered), np.empty(len(numbered))
     codes[everyone.order] = numbered
@@ -162,7 +165,7 @@ def segmentation_of(
         weights=weights,
     )
     other = None
-    if learners.customers < everyone.customers and np.all(everyone.weights > 0.0):
+    if learners.customers < np.count_nonzero(everyone.weights > 0.0):
         sample = other_sample(everyone, learners, seed)
         elsewhere = settle_in_rounds(sample.columns, sample.weights, best.centres, max_rounds)
         other = everyone.outwards(elsewhere.centres[order])

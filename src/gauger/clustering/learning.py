@@ -55,9 +55,8 @@ def learners_among(everyone: Arrangement, size: int | None, seed: int) -> Arrang
 
 def other_sample(everyone: Arrangement, learners: Arrangement, seed: int) -> Arrangement:
     """Another sample as large as the learners, of those who are not among them as far as there are enough."""
-    rest = np.flatnonzero((everyone.weights > 0.0) & ~np.isin(everyone.order, learners.order))
+    counting = np.flatnonzero(everyone.weights > 0.0)
+    rest = counting[~np.isin(everyone.order[counting], learners.order)]
+    drawn = rest if len(rest) >= learners.customers else counting
     rng = np.random.default_rng([seed, _DRAW, 1])
-    if len(rest) >= learners.customers:
-        return everyone.part(np.sort(rng.choice(rest, size=learners.customers, replace=False)))
-    again = rng.choice(everyone.customers, size=learners.customers, replace=False)
-    return everyone.part(np.sort(again))
+    return everyone.part(np.sort(rng.choice(drawn, size=learners.customers, replace=False)))
