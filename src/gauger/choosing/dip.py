@@ -43,25 +43,18 @@ def dip_of(values, until):
         n_tops = _hull(values, until, -1.0, low, high, tops)
         _along(values, before, feet, n_feet, below)
         _along(values, until, tops, n_tops, above)
-        widest = low
-        for i in range(low, high + 1):
-            if above[i] - below[i] > above[widest] - below[widest]:
-                widest = i
-        if above[widest] - below[widest] <= outside:
+        widest = low + np.argmax(above[low : high + 1] - below[low : high + 1])
+        apart = above[widest] - below[widest]
+        if apart <= outside:
             break
-        left, right = low, high
-        for corner in range(n_feet):
-            if feet[corner] <= widest:
-                left = feet[corner]
-        for corner in range(n_tops - 1, -1, -1):
-            if tops[corner] >= widest:
-                right = tops[corner]
+        left = feet[np.searchsorted(feet[:n_feet], widest, side="right") - 1]
+        right = tops[np.searchsorted(tops[:n_tops], widest)]
         for i in range(low, left):
             outside = max(outside, until[i] - below[i])
         for i in range(right + 1, high + 1):
             outside = max(outside, above[i] - before[i])
         if left == low and right == high:
-            outside = max(outside, above[widest] - below[widest])
+            outside = apart
             break
         low, high = left, right
     return outside / 2.0

@@ -77,7 +77,8 @@ def look_for_groups(
 ) -> Evidence:
     """The evidence in customers (n, d) on counts from 2 up.
 
-    Looks a second time without the features that play no part, if there are any; the larger count is the answer.
+    Looks a second time without the features that play no part, if there are any. That answer is taken when it finds
+    more, or when it finds a valley between each two of its groups and the first look only had soft borders.
     """
     first, idle = _look(values, counts, [*seed, 0], advance)
     others = [place for place in range(values.shape[1]) if place not in idle]
@@ -85,7 +86,8 @@ def look_for_groups(
         advance(CLOUDS)
         return first
     second, _ = _look(values[:, others], counts, [*seed, 1], advance)
-    return replace(second, idle=idle) if second.count > first.count else first
+    firmer = second.count == second.between_valleys >= first.between_valleys < first.count
+    return replace(second, idle=idle) if second.count > first.count or firmer else first
 
 
 def _look(

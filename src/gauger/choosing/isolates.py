@@ -15,8 +15,7 @@ def isolated(values: Values) -> NDArray[np.bool_]:
     """Which of the customers (n, d) are isolated: their 3rd neighbour is far, compared with everyone else's.
 
     With the 3rd, a group of a dozen that lies by itself is not taken for a dozen customers alone. On logarithms of that
-    distance: beyond the upper quartile by twice the distance of the quartiles, and among the
-    farthest 5 %.
+    distance: beyond the upper quartile by twice the distance of the quartiles, and among the farthest 5 %.
     """
     distances = neighbour_distances(values, _NEIGHBOURS)
     positive = distances[distances > 0.0]
