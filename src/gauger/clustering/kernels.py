@@ -131,7 +131,7 @@ def reassign_block(columns, weights, start, stop, centres, reach, slack, codes, 
 
     slack (n,) is how much nearer a row was to its own centre than to the next, plus how far its centre had come by
     then; a row is looked at again once reach (k,), how far the centres have come by now, exceeds it. Returns how many
-    rows moved and how many were looked at. Rows to look at are gathered into full tiles, so that sparse ones cost no
+    rows moved. Rows to look at are gathered into full tiles, so that sparse ones cost no
     more than dense ones. Long because gathering, assigning and counting in share one tile.
     """
     gathered = np.empty((columns.shape[0], TILE))
@@ -142,7 +142,7 @@ def reassign_block(columns, weights, start, stop, centres, reach, slack, codes, 
     pending = np.empty(2 * TILE, np.int64)
     farthest = reach.max()
     waiting = 0
-    moved = looked = 0
+    moved = 0
     for first in range(start, stop, TILE):
         size = min(TILE, stop - first)
         candidates = 0
@@ -166,11 +166,10 @@ def reassign_block(columns, weights, start, stop, centres, reach, slack, codes, 
                     moved += 1
                     _count_in(columns, weights, r, codes[r], j, counts, sums)
                     codes[r] = j
-            looked += size
             waiting -= size
             for i in range(waiting):
                 pending[i] = pending[size + i]
-    return moved, looked
+    return moved
 
 
 @njit(nogil=True, cache=True)

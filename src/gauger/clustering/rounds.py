@@ -27,22 +27,15 @@ Codes = NDArray[np.int32]
 class SegmentSums:
     """Mergeable sums by segment: `weight` (k,) of the customers and `total` (k, d), the weighted sum of their values.
 
-    What a block of customers adds: sums of blocks are added in their order. `moved` customers changed segment, and
-    the distances of `looked` were taken.
+    What a block of customers adds: sums of blocks are added in their order. `moved` customers changed segment.
     """
 
     weight: Values
     total: Values
     moved: int = 0
-    looked: int = 0
 
     def __add__(self, other: "SegmentSums") -> "SegmentSums":
-        return SegmentSums(
-            self.weight + other.weight,
-            self.total + other.total,
-            self.moved + other.moved,
-            self.looked + other.looked,
-        )
+        return SegmentSums(self.weight + other.weight, self.total + other.total, self.moved + other.moved)
 
     def means(self) -> Values:
         """Centres (k, d); every segment must have a customer."""
@@ -123,7 +116,7 @@ def settle_in_rounds(
         if moved == 0 and not exact:
             sums = sums_of(columns, weights, codes, k)
         exact = moved == 0
-        sums = replace(sums, moved=0, looked=0)
+        sums = replace(sums, moved=0)
         centres = sums.means()
         ways = np.sqrt(((centres - before) ** 2).sum(axis=1))
         if bounds is not None:
@@ -149,7 +142,7 @@ def assign(columns: Values, weights: Values, centres: Values, codes: Codes) -> S
     def of_block(rows: slice) -> SegmentSums:
         weight, total = np.zeros(len(centres)), np.zeros_like(centres)
         moved = assign_block(columns, weights, rows.start, rows.stop, centres, codes, weight, total)
-        return SegmentSums(weight, total, int(moved), rows.stop - rows.start)
+        return SegmentSums(weight, total, int(moved))
 
     return reduce(add, map_blocks(of_block, columns.shape[1]))
 
@@ -160,10 +153,10 @@ def _look(columns: Values, weights: Values, centres: Values, bounds: _Bounds, co
 
     def of_block(rows: slice) -> SegmentSums:
         weight, total = np.zeros(len(centres)), np.zeros_like(centres)
-        moved, looked = reassign_block(
+        moved = reassign_block(
             columns, weights, rows.start, rows.stop, centres, reach, bounds.slack, codes, weight, total
         )
-        return SegmentSums(weight, total, int(moved), int(looked))
+        return SegmentSums(weight, total, int(moved))
 
     return reduce(add, map_blocks(of_block, columns.shape[1]))
 
