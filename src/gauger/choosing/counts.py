@@ -120,7 +120,7 @@ def study_counts(
         several = [count for count in asked if count > 1]
         evidence = look_for_groups(everyone.columns[:, sample].T, several, (seed, _EVIDENCE), advance)
     table = pd.concat([pd.DataFrame(measures).T, criteria.table], axis=1).rename_axis("count")
-    table.insert(1, "wcss_share", table["wcss"] / everyone_spread(everyone))
+    table.insert(1, "wcss_share", table["wcss"] / _everyone_spread(everyone))
     names = [features.names[place] for place in everyone.places]
     advice = advise_count(table, evidence, criteria.gap, names=names, segmentations=segmentations)
     remarks = _remarks(segmentations, table, exact_up_to, criteria.measured, len(sample))
@@ -132,7 +132,7 @@ def possible_counts(features: FeatureSet, most: int = 10) -> range:
     return range(1, min(most, len(arrange(features).distinct())) + 1)
 
 
-def everyone_spread(everyone: Arrangement) -> float:
+def _everyone_spread(everyone: Arrangement) -> float:
     """The sum of squares about everyone's mean; NaN when all customers are alike, so that shares of it are too."""
     return total_spread(everyone.columns, everyone.weights)[1] or np.nan
 
@@ -169,7 +169,7 @@ def _measured(seg: Segmentation, everyone: Arrangement, exact_up_to: int, seed: 
     """The measures of one count that need no resampling."""
     codes = seg.codes[everyone.order]
     sizes = seg.sizes.to_numpy()
-    spread = everyone_spread(everyone)
+    spread = _everyone_spread(everyone)
     apart, error = np.nan, np.nan
     if seg.count > 1:
         chosen = sample_by_segment(codes, exact_up_to, seed)

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from gauger.clustering.blocks import map_blocks
 from gauger.clustering.kernels import mix_block
+from gauger.clustering.rounds import squares_to_own, total_spread
 from gauger.clustering.warming import warm_up
 from gauger.features import FeatureSet
 
@@ -54,7 +55,8 @@ class Arrangement:
         Each is weighted by the inverse of its chance, so that a sum of squares keeps its expectation, and customers
         far out are hardly ever missed. Bachem, Lucic & Krause (2018), Proc. 24th ACM SIGKDD, 1119-1127.
         """
-        squares, spread = squares_about_mean(self.columns, self.weights)
+        middle, spread = total_spread(self.columns, self.weights)
+        squares = squares_to_own(self.columns, middle[None, :], np.zeros(self.customers, dtype=np.int32))
         chances = 0.5 * self.weights / self.weights.sum() + (0.5 * self.weights * squares / spread if spread else 0.0)
         running = np.cumsum(chances)
         rows = np.searchsorted(running, np.sort(rng.random(size)) * running[-1], side="right")
@@ -99,11 +101,3 @@ def _collides(hashes: NDArray[np.uint64], columns: Values) -> bool:
     """Whether customers that differ share a hash: about once in 30 million tables of a million customers."""
     same = np.flatnonzero(hashes[1:] == hashes[:-1])
     return bool((columns[:, same] != columns[:, same + 1]).any())
-
-
-def squares_about_mean(columns: Values, weights: Values) -> tuple[Values, float]:
-    """Each customer's squared distance (n,) to everyone's mean, and their weighted sum."""
-    squares = np.zeros(columns.shape[1])
-    for column in columns:
-        squares += (column - (weights * column).sum() / weights.sum()) ** 2
-    return squares, float((weights * squares).sum())

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.clustering.kernels import scatter_seeds, settle
-from gauger.clustering.rounds import squares_to_own, sums_of
+from gauger.clustering.rounds import spread_of, sums_of
 
 _CHEAP_ROUNDS = 8
 _ROUNDS = 100
@@ -52,7 +52,7 @@ def quick_fit(columns: Values, weights: Values, centres: Values, max_rounds: int
     own = centres.copy()
     codes = np.full(columns.shape[1], -1, dtype=np.int32)
     settle(columns, weights, own, codes, max_rounds)
-    return QuickFit(codes, own, float((weights * squares_to_own(columns, own, codes)).sum()))
+    return QuickFit(codes, own, spread_of(columns, weights, own, codes))
 
 
 def distinct_up_to(columns: Values, most: int) -> int:
