@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from gauger import drawing as draw
     from gauger.choosing import CountAdvice, CountStudy, Silhouette, silhouette, study_counts
-    from gauger.clustering import segment_by_kmeans
+    from gauger.clustering import MergeTree, build_tree, segment_by_kmeans
     from gauger.demo import demo_file
     from gauger.errors import GaugerError
     from gauger.features import FeatureSet, events_sql, pivot_series, prepare, prepare_alike, summarise_events
@@ -23,11 +23,13 @@ __all__ = [
     "CountStudy",
     "FeatureSet",
     "GaugerError",
+    "MergeTree",
     "Profile",
     "Remark",
     "Segmentation",
     "Silhouette",
     "TableLook",
+    "build_tree",
     "demo_file",
     "draw",
     "events_sql",
@@ -52,11 +54,13 @@ _ROOMS = {
     "CountStudy": "choosing",
     "FeatureSet": "features",
     "GaugerError": "errors",
+    "MergeTree": "clustering",
     "Profile": "profiling",
     "Remark": "remarks",
     "Segmentation": "segmentation",
     "Silhouette": "choosing",
     "TableLook": "tables",
+    "build_tree": "clustering",
     "demo_file": "demo",
     "events_sql": "features",
     "listening": "progress",

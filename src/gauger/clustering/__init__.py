@@ -1,5 +1,6 @@
-"""k-means, and the block-and-sum machinery that every clustering method shares."""
+"""Clustering: one method a file, compiled loops in kernels, merge trees in a room of their own."""
 
 from gauger.clustering.kmeans import segment_by_kmeans
+from gauger.clustering.merge_trees import MergeTree, build_tree
 
-__all__ = ["segment_by_kmeans"]
+__all__ = ["MergeTree", "build_tree", "segment_by_kmeans"]

@@ -19,7 +19,7 @@ Values = NDArray[np.float64]
 
 def cautions_about(seg: Segmentation, learners: int, max_rounds: int, other: Values | None) -> tuple[Remark, ...]:
     """Remarks on a result of k-means; `other` are the centres (k, d) that another sample of `learners` gave."""
-    found = [*_unsettled(seg, max_rounds), *_tiny(seg), *_far(seg)]
+    found = [*_unsettled(seg, max_rounds), *tiny_segments(seg), *_far(seg)]
     if other is not None:
         found.append(_sampled(seg, learners, other))
     return tuple(found)
@@ -36,7 +36,8 @@ def _unsettled(seg: Segmentation, max_rounds: int) -> Iterator[Remark]:
         )
 
 
-def _tiny(seg: Segmentation) -> Iterator[Remark]:
+def tiny_segments(seg: Segmentation) -> Iterator[Remark]:
+    """A remark on segments of one customer in a hundred or fewer, if there are any."""
     sizes = seg.sizes
     tiny = tuple(int(number) for number in sizes.index[sizes <= max(1, TINY_SHARE * len(seg.codes))])
     if tiny and seg.count > 1:

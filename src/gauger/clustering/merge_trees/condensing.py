@@ -1,0 +1,55 @@
+"""Micro-segments: a million customers as two thousand weighted points that a tree can stand on."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.clustering.arrangement import Arrangement
+from gauger.clustering.quick import quick_fit
+from gauger.clustering.rounds import assign, spread_of, sums_of
+from gauger.clustering.seeding import seed_plusplus
+from gauger.progress import task
+
+_SAMPLE_EACH = 20
+_ROUNDS = 4
+
+Values = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class MicroSegments:
+    """`columns` (d, m) are their means, `weights` (m,) their sizes, `home` (n,) is each customer's.
+
+    `spread` is the sum of squares within them all.
+    """
+
+    columns: Values
+    weights: Values
+    home: NDArray[np.int32]
+    spread: float
+
+
+def condense_customers(customers: Arrangement, count: int, seed: int) -> MicroSegments:
+    """At most `count` micro-segments by k-means, a few rounds on a sample and two passes over everyone."""
+    rng = np.random.default_rng([seed, count])
+    with task(f"{count:,} micro-segments of {customers.customers:,} customers", _ROUNDS + 3) as advance:
+        sample = customers.part(customers.sample(_SAMPLE_EACH * count, rng))
+        seeds = seed_plusplus(sample, count, rng)
+        advance(1)
+        centres = np.ascontiguousarray(
+            np.unique(quick_fit(sample.columns, sample.weights, seeds, _ROUNDS).centres, axis=0)
+        )
+        advance(_ROUNDS)
+        home = np.full(customers.customers, -1, dtype=np.int32)
+        for _ in range(2):
+            sums = assign(customers.columns, customers.weights, centres, home)
+            sums = sums_of(customers.columns, customers.weights, home, len(centres))
+            there = sums.weight > 0.0
+            centres = np.where(there[:, None], sums.total / np.where(there, sums.weight, 1.0)[:, None], centres)
+            advance(1)
+        number = np.cumsum(there, dtype=np.int32) - 1
+        home = number[home]
+        kept = np.ascontiguousarray(centres[there])
+        spread = spread_of(customers.columns, customers.weights, kept, home)
+    return MicroSegments(np.ascontiguousarray(kept.T), sums.weight[there], home, spread)

@@ -1,0 +1,123 @@
+"""Build a merge tree: which linkage needs what, and where its merges come from."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.clustering.blocks import map_blocks
+from gauger.clustering.memory import available_bytes, in_words
+from gauger.clustering.merge_trees.closest import join_closest_points
+from gauger.clustering.merge_trees.joins import Joins
+from gauger.clustering.merge_trees.matrix import MATRIX_LINKAGES, Condensed, MatrixSpace
+from gauger.clustering.merge_trees.points import WardSpace
+from gauger.clustering.merge_trees.reciprocal import join_reciprocal_pairs
+from gauger.clustering.merge_trees.spanning import join_nearest_neighbours
+from gauger.distances import Geometry
+from gauger.errors import SettingError
+from gauger.progress import task
+
+POINT_LINKAGES = ("ward", "centroid", "median")
+LINKAGES = ("single", *MATRIX_LINKAGES, *POINT_LINKAGES)
+
+_BLOCK = 128
+_SHIFT = 1e-9
+"""Relative: what is moved by as little as this to see whether ties decide."""
+_FULL, _TIGHT = 0.5, 0.9
+
+Values = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """What a tree stands on: leaves with a distance between any two, and weights (n,).
+
+    `columns` (d, n) are their points, where the distance is Euclidean.
+    """
+
+    distances: Geometry
+    weights: Values
+    columns: Values | None = None
+
+    def shifted(self) -> "Ground":
+        """The same, every leaf moved by about a billionth, so that ties fall another way."""
+        rng = np.random.default_rng(0)
+        noise = _SHIFT * rng.random(len(self.weights))
+        between = self.distances.between
+        apart = Geometry(
+            self.distances.name,
+            self.distances.words,
+            self.distances.size,
+            lambda rows, others: between(rows, others) * (1.0 + noise[rows][:, None] + noise[others]),
+        )
+        if self.columns is None:
+            return Ground(apart, self.weights)
+        widths = self.columns.std(axis=1, keepdims=True)
+        return Ground(apart, self.weights, self.columns + _SHIFT * widths * rng.normal(size=self.columns.shape))
+
+
+def join_all(ground: Ground, linkage: str) -> Joins:
+    """Every merge of a ground's leaves, in order.
+
+    Heights of centroid and median linkage are squared distances, those of Ward's twice what a merge adds to the sum of
+    squares, those of the others distances.
+    """
+    n = len(ground.weights)
+    many = f"{n:,} leaves"
+    if linkage in POINT_LINKAGES:
+        assert ground.columns is not None
+        with task(f"{linkage} tree of {many}", n - 1) as advance:
+            if linkage == "ward":
+                return join_reciprocal_pairs(WardSpace(ground.columns, ground.weights), advance)
+            return join_closest_points(ground.columns, ground.weights, linkage == "centroid", advance)
+    if linkage == "single":
+        everyone = np.arange(n)
+        with task(f"single-linkage tree of {many}", n - 1) as advance:
+            return join_nearest_neighbours(n, _from_one(ground.distances, everyone), advance)
+    distances = condensed(ground.distances)
+    with task(f"{linkage}-linkage tree of {many}", n - 1) as advance:
+        return join_reciprocal_pairs(MatrixSpace(distances, ground.weights, linkage), advance)
+
+
+def _from_one(distances: Geometry, everyone: NDArray[np.intp]) -> Callable[[int], Values]:
+    return lambda leaf: np.ascontiguousarray(distances.between(everyone[leaf : leaf + 1], everyone)[0], np.float64)
+
+
+def condensed(distances: Geometry) -> Condensed:
+    """All distances, by rows above the diagonal (n (n - 1) / 2,): float64, or float32 where memory is short.
+
+    Raises SettingError when even that does not fit, with the ways out.
+    """
+    n = distances.size
+    pairs = n * (n - 1) // 2
+    matrix: Condensed = np.empty(pairs, np.float64) if precision_for(n) is np.float64 else np.empty(pairs, np.float32)
+    everyone = np.arange(n)
+
+    def fill(rows: slice) -> int:
+        block = distances.between(everyone[rows], everyone[rows.start :])
+        at = rows.start * (2 * n - rows.start - 1) // 2
+        for place, row in enumerate(range(rows.start, rows.stop)):
+            own = block[place, place + 1 :]
+            matrix[at : at + len(own)] = own
+            at += n - 1 - row
+        return len(block)
+
+    with task(f"distances of {n:,}, {in_words(matrix.nbytes)}", n) as advance:
+        for done in map_blocks(fill, n, _BLOCK):
+            advance(done)
+    return matrix
+
+
+def precision_for(n: int) -> type[np.float64] | type[np.float32]:
+    """The precision in which all distances of n fit into half the memory there is, float32 into nine tenths."""
+    pairs, free = n * (n - 1) // 2, available_bytes()
+    if 8 * pairs <= _FULL * free:
+        return np.float64
+    if 4 * pairs <= _TIGHT * free:
+        return np.float32
+    raise SettingError(
+        f"the distances between {n:,} take {in_words(8 * pairs)}, half of that at lower precision, and "
+        f"{in_words(free)} are free. Take linkage='ward', 'centroid' or 'single', which hold no such matrix, or build "
+        "the tree on micro-segments: condense=2000 (--condense 2000)."
+    )

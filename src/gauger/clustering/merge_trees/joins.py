@@ -1,0 +1,65 @@
+"""Merges as they are found, and the same in the order in which they happen."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+Nodes = NDArray[np.int64]
+Values = NDArray[np.float64]
+
+
+@dataclass(eq=False)
+class Joins:
+    """Which nodes are joined, and at what height: `left`, `right` and `height` (leaves - 1,).
+
+    Leaves are the nodes 0 … leaves - 1, and join i makes the node leaves + i. `tied` says whether a pair was joined
+    though one of the two had another as near.
+    """
+
+    leaves: int
+    tied: bool = False
+    left: Nodes = field(init=False)
+    right: Nodes = field(init=False)
+    height: Values = field(init=False)
+    done: int = field(init=False, default=0)
+
+    def __post_init__(self) -> None:
+        self.left, self.right = (np.empty(self.leaves - 1, dtype=np.int64) for _ in range(2))
+        self.height = np.empty(self.leaves - 1)
+
+    def add(self, left: Nodes, right: Nodes, height: Values) -> Nodes:
+        """More joins; returns the nodes they make."""
+        places = slice(self.done, self.done + len(left))
+        self.left[places], self.right[places], self.height[places] = left, right, height
+        self.done += len(left)
+        return np.arange(places.start, places.stop) + self.leaves
+
+    def at_heights(self, height: Values) -> "Joins":
+        """The same joins at other heights."""
+        return self._like(self.left, self.right, height)
+
+    def renumbered(self, place: NDArray[np.intp]) -> "Joins":
+        """The same joins of leaves of which the i-th is now called place[i]."""
+        number = np.concatenate([place, np.arange(self.leaves, 2 * self.leaves - 1)])
+        return self._like(number[self.left], number[self.right], self.height)
+
+    def _like(self, left: Nodes, right: Nodes, height: Values) -> "Joins":
+        other = Joins(self.leaves, self.tied)
+        other.add(left, right, height)
+        return other
+
+    def in_order(self) -> "Joins":
+        """The same joins by height, the earlier found first where equal; none below what it joins.
+
+        Only for linkages without inversions: what rounding puts below a part is raised to it.
+        """
+        height = self.height.copy()
+        for i in range(self.done):
+            for part in (self.left[i], self.right[i]):
+                if part >= self.leaves and height[part - self.leaves] > height[i]:
+                    height[i] = height[part - self.leaves]
+        order = np.argsort(height, kind="stable")
+        number = np.arange(2 * self.leaves - 1)
+        number[self.leaves + order] = self.leaves + np.arange(self.done)
+        return self._like(number[self.left[order]], number[self.right[order]], height[order])

@@ -1,0 +1,160 @@
+"""Metrics between rows: what each takes, what it refuses, and its formula."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.linalg import LinAlgError, cholesky, solve_triangular
+from scipy.spatial.distance import cdist
+
+from gauger.distances.elastic import elastic_between
+from gauger.distances.lagged import lagged_between
+from gauger.errors import SettingError, listed, plural
+
+Matrix = NDArray[np.float64]
+Rows = NDArray[np.intp]
+Between = Callable[[Rows, Rows], Matrix]
+
+_FLAT = 1e-12
+
+
+@dataclass(frozen=True, eq=False)
+class Geometry:
+    """Rows with a distance between any two: `between(rows, others)` is (len(rows), len(others)).
+
+    `name` is the metric's, `words` what an axis says of it.
+    """
+
+    name: str
+    words: str
+    size: int
+    between: Between
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What some metrics need to be told: Minkowski's exponent `p`; for series, the `band` and the largest `lag`."""
+
+    p: float = 3.0
+    band: int | None = None
+    lag: int | None = None
+
+
+def geometry(name: str, values: Matrix, settings: Settings, labels: Sequence[object]) -> Geometry:
+    """The rows of values (n, d) under a metric of METRICS; `labels` (n,) name them in messages.
+
+    Raises SettingError for an unknown name, a setting out of range, or rows that the metric says nothing of.
+    """
+    if name not in METRICS:
+        raise SettingError.not_one_of("metric", name, METRICS)
+    words, prepare = METRICS[name]
+    return Geometry(name, words, len(values), prepare(np.ascontiguousarray(values), settings, labels))
+
+
+def _plain(scipy_name: str) -> Callable[[Matrix, Settings, Sequence[object]], Between]:
+    def prepare(values: Matrix, _settings: Settings, _labels: Sequence[object]) -> Between:
+        return lambda rows, others: cdist(values[rows], values[others], scipy_name)
+
+    return prepare
+
+
+def _minkowski(values: Matrix, settings: Settings, _labels: Sequence[object]) -> Between:
+    p = settings.p
+    if isinstance(p, bool) or not isinstance(p, (int, float, np.integer, np.floating)) or not 1.0 <= p < np.inf:
+        raise SettingError(f"p={p!r} must be a number from 1 up: below 1 the triangle inequality fails.")
+    return lambda rows, others: cdist(values[rows], values[others], "minkowski", p=p)
+
+
+def _cosine(values: Matrix, _settings: Settings, labels: Sequence[object]) -> Between:
+    directions = _directions(values, values, labels, "cosine", "all zero")
+    return lambda rows, others: _one_less(directions[rows] @ directions[others].T)
+
+
+def _correlation(values: Matrix, _settings: Settings, labels: Sequence[object]) -> Between:
+    centred = values - values.mean(axis=1, keepdims=True)
+    directions = _directions(centred, values, labels, "correlation", "constant")
+    return lambda rows, others: _one_less(directions[rows] @ directions[others].T)
+
+
+def _directions(values: Matrix, raw: Matrix, labels: Sequence[object], name: str, fault: str) -> Matrix:
+    """Rows brought to length 1, those without a length refused."""
+    lengths = np.sqrt((values**2).sum(axis=1))
+    flat = np.flatnonzero(lengths <= _FLAT * np.abs(raw).max(axis=1, initial=0.0) * np.sqrt(raw.shape[1]))
+    if flat.size:
+        names, them = listed([str(labels[row]) for row in flat.tolist()]), plural(flat.size, "it", "them")
+        raise SettingError(
+            f"{names} {plural(flat.size, 'is', 'are')} {fault} over all features on the working scale, so that "
+            f"metric={name!r} says nothing of {them}. Leave {them} out, or take metric='euclidean'."
+        )
+    return np.asarray(values / lengths[:, None])
+
+
+def _mahalanobis(values: Matrix, _settings: Settings, _labels: Sequence[object]) -> Between:
+    n, d = values.shape
+    try:
+        if n <= d:
+            raise LinAlgError
+        spread = np.atleast_2d(np.cov(values, rowvar=False))
+        lower = cholesky(spread, lower=True)
+        if np.diag(lower).min() <= 1e-7 * np.sqrt(np.diag(spread)).max():
+            raise LinAlgError
+    except LinAlgError:
+        raise SettingError(
+            f"metric='mahalanobis' needs features that do not determine each other and more customers than features; "
+            f"{n:,} customers by {d} features do not allow it. Leave out features that repeat others (build_tree of "
+            "features shows which), or take metric='euclidean'."
+        ) from None
+    whitened = np.ascontiguousarray(solve_triangular(lower, values.T, lower=True).T)
+    return lambda rows, others: cdist(whitened[rows], whitened[others])
+
+
+def _elastic(values: Matrix, settings: Settings, _labels: Sequence[object]) -> Between:
+    band = _periods("band", settings.band, values)
+    return lambda rows, others: elastic_between(values[rows], values[others], band)
+
+
+def _elastic_shape(values: Matrix, settings: Settings, labels: Sequence[object]) -> Between:
+    centred = values - values.mean(axis=1, keepdims=True)
+    shapes = _directions(centred, values, labels, "elastic_shape", "constant") * np.sqrt(values.shape[1])
+    band = _periods("band", settings.band, values)
+    return lambda rows, others: elastic_between(shapes[rows], shapes[others], band)
+
+
+def _lagged(values: Matrix, settings: Settings, labels: Sequence[object]) -> Between:
+    _correlation(values, settings, labels)
+    lag = _periods("lag", settings.lag, values)
+    return lambda rows, others: lagged_between(values[rows], values[others], lag)
+
+
+def _periods(name: str, given: int | None, values: Matrix) -> int:
+    """A band or lag in periods: a tenth of the series by default."""
+    periods = values.shape[1]
+    if given is None:
+        return max(1, periods // 10) if periods > 1 else 0
+    if isinstance(given, bool) or not isinstance(given, (int, np.integer)) or not 0 <= given < periods:
+        raise SettingError(f"{name}={given!r} must be a whole number of periods from 0 to {periods - 1}.")
+    return int(given)
+
+
+def _one_less(r: Matrix) -> Matrix:
+    return np.asarray(1.0 - np.clip(r, -1.0, 1.0))
+
+
+METRICS: Mapping[str, tuple[str, Callable[[Matrix, Settings, Sequence[object]], Between]]] = {
+    "euclidean": ("Euclidean distance", _plain("euclidean")),
+    "squared_euclidean": ("squared Euclidean distance", _plain("sqeuclidean")),
+    "city_block": ("city-block distance", _plain("cityblock")),
+    "chebyshev": ("Chebyshev distance", _plain("chebyshev")),
+    "minkowski": ("Minkowski distance", _minkowski),
+    "canberra": ("Canberra distance", _plain("canberra")),
+    "cosine": ("1 - cosine", _cosine),
+    "correlation": ("1 - r", _correlation),
+    "mahalanobis": ("Mahalanobis distance", _mahalanobis),
+    "elastic": ("elastic distance", _elastic),
+    "elastic_shape": ("elastic distance of z-scored series", _elastic_shape),
+    "lagged_correlation": ("1 - the highest lagged r", _lagged),
+}
+
+SERIES_METRICS = ("elastic", "elastic_shape", "lagged_correlation")
+"""Metrics that read a row as a series, its features being periods in order."""
