@@ -213,3 +213,70 @@ def nearest_block(points, weights, levels, low, high, least, weighted, slots, st
         nearest[place], value[place], rival[place] = nearest_to(
             points, weights, levels, low, high, least, weighted, slots[place]
         )
+
+
+@njit(nogil=True, cache=True)
+def fit_homes(groups, levels, home):
+    """Write into home (2 << levels,) the group that all slots of a node are in, -1 where they differ."""
+    m = groups.shape[0]
+    for leaf in range(1 << levels):
+        first, stop = leaf * m >> levels, (leaf + 1) * m >> levels
+        home[(1 << levels) + leaf] = groups[first]
+        for slot in range(first, stop):
+            if groups[slot] != groups[first]:
+                home[(1 << levels) + leaf] = -1
+    for node in range((1 << levels) - 1, 0, -1):
+        home[node] = home[2 * node] if home[2 * node] == home[2 * node + 1] else -1
+
+
+@njit(nogil=True, cache=True, fastmath={"contract"})
+def nearest_outside_block(points, groups, levels, low, high, home, slots, start, stop, nearest, value):
+    """The nearest point of another group for each of slots[start:stop]: its slot and the squared distance.
+
+    Ties go to the lower slot. groups (m,) say who belongs together, home the same of whole nodes. Writes nearest and
+    value at the same places as slots.
+    """
+    m = points.shape[1]
+    stack = np.empty(_DEEPEST, np.int64)
+    bounds = np.empty(_DEEPEST)
+    first_leaf = 1 << levels
+    for place in range(start, stop):
+        slot = slots[place]
+        point = points[:, slot].copy()
+        best, found = np.inf, -1
+        stack[0], bounds[0], height = 1, 0.0, 1
+        while height:
+            height -= 1
+            node, bound = stack[height], bounds[height]
+            if bound > best or home[node] == groups[slot]:
+                continue
+            if node < first_leaf:
+                one, other = 2 * node, 2 * node + 1
+                to_one = _box_distance(low, high, one, point) * (1.0 - SLACK)
+                to_other = _box_distance(low, high, other, point) * (1.0 - SLACK)
+                if to_one < to_other:
+                    one, other, to_one, to_other = other, one, to_other, to_one
+                stack[height], bounds[height] = one, to_one
+                stack[height + 1], bounds[height + 1] = other, to_other
+                height += 2
+                continue
+            leaf = node - first_leaf
+            best, found = _nearest_stranger(
+                points, groups, slot, point, leaf * m >> levels, (leaf + 1) * m >> levels, best, found
+            )
+        nearest[place], value[place] = found, best
+
+
+@njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")
+def _nearest_stranger(points, groups, slot, point, start, stop, best, found):
+    """The nearest of another group so far, once the slots from start to stop are looked at too."""
+    for other in range(start, stop):
+        if groups[other] == groups[slot]:
+            continue
+        here = 0.0
+        for f in range(point.shape[0]):
+            gap = points[f, other] - point[f]
+            here += gap * gap
+        if here < best or (here == best and other < found):
+            best, found = here, other
+    return best, found

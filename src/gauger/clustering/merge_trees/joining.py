@@ -13,7 +13,7 @@ from gauger.clustering.merge_trees.joins import Joins
 from gauger.clustering.merge_trees.matrix import MATRIX_LINKAGES, Condensed, MatrixSpace
 from gauger.clustering.merge_trees.points import WardSpace
 from gauger.clustering.merge_trees.reciprocal import join_reciprocal_pairs
-from gauger.clustering.merge_trees.spanning import join_nearest_neighbours
+from gauger.clustering.merge_trees.spanning import join_by_links, join_points_by_links
 from gauger.distances import Geometry
 from gauger.errors import SettingError
 from gauger.progress import task
@@ -72,15 +72,17 @@ def join_all(ground: Ground, linkage: str) -> Joins:
                 return join_reciprocal_pairs(WardSpace(ground.columns, ground.weights), advance)
             return join_closest_points(ground.columns, ground.weights, linkage == "centroid", advance)
     if linkage == "single":
-        everyone = np.arange(n)
         with task(f"single-linkage tree of {many}", n - 1) as advance:
-            return join_nearest_neighbours(n, _from_one(ground.distances, everyone), advance)
+            if ground.columns is not None:
+                return join_points_by_links(ground.columns, advance)
+            return join_by_links(n, _from_one(ground.distances), advance)
     distances = condensed(ground.distances)
     with task(f"{linkage}-linkage tree of {many}", n - 1) as advance:
         return join_reciprocal_pairs(MatrixSpace(distances, ground.weights, linkage), advance)
 
 
-def _from_one(distances: Geometry, everyone: NDArray[np.intp]) -> Callable[[int], Values]:
+def _from_one(distances: Geometry) -> Callable[[int], Values]:
+    everyone = np.arange(distances.size)
     return lambda leaf: np.ascontiguousarray(distances.between(everyone[leaf : leaf + 1], everyone)[0], np.float64)
 
 

@@ -1,4 +1,8 @@
-"""Single linkage through the minimum spanning tree, in O(n) memory."""
+"""Single linkage through the minimum spanning tree, in O(n) memory: its links by length are the merges.
+
+Gower & Ross (1969), Applied Statistics 18(1), 54-64. Where two links are as long, others might have been taken, but
+the segments at any height are the same.
+"""
 
 from collections.abc import Callable
 
@@ -6,34 +10,83 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gauger.clustering.box_tree import SLACK
+from gauger.clustering.blocks import map_blocks
+from gauger.clustering.box_tree import BoxTree, fit_homes, nearest_outside_block
 from gauger.clustering.merge_trees.joins import Joins
 
+_BLOCK = 1_024
+
 Values = NDArray[np.float64]
+Links = NDArray[np.int64]
 FromOne = Callable[[int], Values]
 
 
-def join_nearest_neighbours(n: int, from_one: FromOne, advance: Callable[[int], None]) -> Joins:
+def join_by_links(n: int, from_one: FromOne, advance: Callable[[int], None]) -> Joins:
     """Every merge of n leaves whose distances from one of them are `from_one(leaf)` (n,), by height.
 
-    The tree of the shortest links grows from leaf 0 (Prim 1957); its links by length are the merges (Gower & Ross 1969,
-    Applied Statistics 18(1), 54-64). O(n²) distances, none held. Where two links are as long, other links may be taken,
-    but the segments at any height are the same.
+    The tree grows from leaf 0 by the shortest link (Prim 1957, Bell System Technical Journal 36(6), 1389-1401). O(n²)
+    distances, none held.
     """
     closest, source = np.full(n, np.inf), np.zeros(n, dtype=np.int64)
-    ends, lengths = np.empty((n - 1, 2), dtype=np.int64), np.empty(n - 1)
+    links, lengths = np.empty((n - 1, 2), dtype=np.int64), np.empty(n - 1)
     last = 0
     for step in range(n - 1):
         other = int(reach_out(from_one(last), closest, source, last))
-        ends[step], lengths[step] = (source[other], other), closest[other]
+        links[step], lengths[step] = (source[other], other), closest[other]
         last = other
         advance(1)
+    return _merges(links, lengths)
+
+
+def join_points_by_links(columns: Values, advance: Callable[[int], None]) -> Joins:
+    """The same for points (d, n) under the Euclidean distance, without most of the distances.
+
+    In each round every group takes its shortest link to another (Borůvka 1926); a box tree finds it, and a point looks
+    again only when what was nearest has joined its own group and the group knows of nothing nearer.
+    """
+    n = columns.shape[1]
+    boxes = BoxTree(columns, np.ones(n))
+    home = np.empty(2 << boxes.levels, dtype=np.int64)
+    groups = np.arange(n)
+    nearest, value = np.arange(n), np.zeros(n)
+    links, lengths = np.empty((n - 1, 2), dtype=np.int64), np.empty(n - 1)
+    done = 0
+    while done < n - 1:
+        outside = groups[nearest] != groups
+        known = np.full(n, np.inf)
+        np.minimum.at(known, groups[outside], value[outside])
+        due = np.flatnonzero(~outside & (value <= known[groups]))
+        fit_homes(groups, boxes.levels, home)
+        nearest[due], value[due] = _look_outside(boxes, groups, home, due)
+        offers = np.flatnonzero(groups[nearest] != groups)
+        offers = offers[np.lexsort((offers, value[offers], groups[offers]))]
+        first = np.flatnonzero(np.diff(groups[offers], prepend=-1))
+        shortest = offers[first]
+        taken = link_groups(groups, shortest, nearest[shortest])
+        links[done : done + len(taken)] = np.column_stack([taken, nearest[taken]])
+        lengths[done : done + len(taken)] = value[taken]
+        done += len(taken)
+        advance(len(taken))
+    return _merges(boxes.order[links], np.sqrt(lengths))
+
+
+def _look_outside(boxes: BoxTree, groups: Links, home: Links, slots: Links) -> tuple[Links, Values]:
+    nearest, value = np.empty(len(slots), dtype=np.int64), np.empty(len(slots))
+    around = (boxes.points, groups, boxes.levels, boxes.low, boxes.high, home, slots)
+    for _ in map_blocks(
+        lambda rows: nearest_outside_block(*around, rows.start, rows.stop, nearest, value), len(slots), _BLOCK
+    ):
+        pass
+    return nearest, value
+
+
+def _merges(links: Links, lengths: Values) -> Joins:
+    """The merges that links between leaves make, the shortest first."""
     order = np.argsort(lengths, kind="stable")
-    joins = Joins(n)
-    left, right = np.empty(n - 1, dtype=np.int64), np.empty(n - 1, dtype=np.int64)
-    link_branches(ends[order], left, right)
+    left, right = np.empty(len(order), dtype=np.int64), np.empty(len(order), dtype=np.int64)
+    link_branches(links[order], left, right)
+    joins = Joins(len(links) + 1)
     joins.add(left, right, lengths[order])
-    joins.tied = bool(((np.diff(joins.height) <= SLACK * joins.height[1:]) & (joins.height[1:] > 0.0)).any())
     return joins
 
 
@@ -55,19 +108,40 @@ def reach_out(distances, closest, source, last):
     return found
 
 
+@njit(nogil=True, cache=True, inline="always")
+def _root(parent, node):
+    while parent[node] != node:
+        parent[node] = parent[parent[node]]
+        node = parent[node]
+    return node
+
+
+@njit(nogil=True, cache=True)
+def link_groups(groups, ends, others):
+    """Join the groups of ends with those of others, in place, each group being named by its lowest slot.
+
+    Returns the ends whose link was taken: one that would close a ring is not.
+    """
+    parent = np.arange(groups.shape[0])
+    taken = np.empty_like(ends)
+    many = 0
+    for i in range(ends.shape[0]):
+        one, other = _root(parent, groups[ends[i]]), _root(parent, groups[others[i]])
+        if one != other:
+            parent[max(one, other)] = min(one, other)
+            taken[many] = ends[i]
+            many += 1
+    for slot in range(groups.shape[0]):
+        groups[slot] = _root(parent, groups[slot])
+    return taken[:many]
+
+
 @njit(nogil=True, cache=True)
 def link_branches(ends, left, right):
     """The branches that links (n - 1, 2) between leaves join, in order; the i-th makes the node n + i."""
     n = ends.shape[0] + 1
     parent = np.arange(2 * n - 1)
     for step in range(n - 1):
-        for side in range(2):
-            node = ends[step, side]
-            while parent[node] != node:
-                parent[node] = parent[parent[node]]
-                node = parent[node]
-            if side == 0:
-                left[step] = node
-            else:
-                right[step] = node
-            parent[node] = n + step
+        left[step] = _root(parent, ends[step, 0])
+        right[step] = _root(parent, ends[step, 1])
+        parent[left[step]] = parent[right[step]] = n + step
