@@ -15,7 +15,9 @@ PUBLIC = [
     "CountStudy",
     "FeatureSet",
     "GaugerError",
+    "LinkageStudy",
     "MergeTree",
+    "MetricStudy",
     "Profile",
     "Remark",
     "Segmentation",
@@ -37,6 +39,8 @@ PUBLIC = [
     "segment_by_kmeans",
     "silhouette",
     "study_counts",
+    "study_linkages",
+    "study_metrics",
     "summarise_events",
     "write_table",
 ]

@@ -5,7 +5,17 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from gauger import drawing as draw
-    from gauger.choosing import CountAdvice, CountStudy, Silhouette, silhouette, study_counts
+    from gauger.choosing import (
+        CountAdvice,
+        CountStudy,
+        LinkageStudy,
+        MetricStudy,
+        Silhouette,
+        silhouette,
+        study_counts,
+        study_linkages,
+        study_metrics,
+    )
     from gauger.clustering import MergeTree, build_tree, segment_by_kmeans
     from gauger.demo import demo_file
     from gauger.errors import GaugerError
@@ -23,7 +33,9 @@ __all__ = [
     "CountStudy",
     "FeatureSet",
     "GaugerError",
+    "LinkageStudy",
     "MergeTree",
+    "MetricStudy",
     "Profile",
     "Remark",
     "Segmentation",
@@ -45,6 +57,8 @@ __all__ = [
     "segment_by_kmeans",
     "silhouette",
     "study_counts",
+    "study_linkages",
+    "study_metrics",
     "summarise_events",
     "write_table",
 ]
@@ -54,7 +68,9 @@ _ROOMS = {
     "CountStudy": "choosing",
     "FeatureSet": "features",
     "GaugerError": "errors",
+    "LinkageStudy": "choosing",
     "MergeTree": "clustering",
+    "MetricStudy": "choosing",
     "Profile": "profiling",
     "Remark": "remarks",
     "Segmentation": "segmentation",
@@ -75,6 +91,8 @@ _ROOMS = {
     "segment_by_kmeans": "clustering",
     "silhouette": "choosing",
     "study_counts": "choosing",
+    "study_linkages": "choosing",
+    "study_metrics": "choosing",
     "summarise_events": "features",
     "write_table": "tables",
 }

@@ -18,7 +18,7 @@ VERDICTS = ("clear", "leaning", "unclear", "no structure")
 _RIVAL = 0.03
 _TOO_SMALL = 0.015
 _UNEQUAL = 0.25
-_MOST_ALTERNATIVES = 3
+MOST_ALTERNATIVES = 3
 _TRIVIAL = 0.9
 _REPEATS = 0.8
 
@@ -215,7 +215,7 @@ def _alternatives(evidence: Evidence, picks: Picks, apart: Mapping[int, float], 
             offers.append((other, f"a silhouette nearly as high ({apart[other]:.2f})"))
     found: dict[int, str] = {}
     for other, why in offers:
-        if other != count and other in apart and len(found) < _MOST_ALTERNATIVES:
+        if other != count and other in apart and len(found) < MOST_ALTERNATIVES:
             found.setdefault(other, why)
     return found or _better_neighbour(apart, count)
 

@@ -1,28 +1,24 @@
 """Study the count: segment with each number of segments and tabulate what each would give."""
 
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import Literal
 
 import numpy as np
 import pandas as pd
 
 from gauger.choosing.advice import CountAdvice, advise_count
 from gauger.choosing.criteria import resampled_criteria, steps_of_criteria
-from gauger.choosing.evidence import MOST_CUSTOMERS, look_for_groups, steps_of_evidence
+from gauger.choosing.cuts import heed_cuts
+from gauger.choosing.evidence import look_for_groups, steps_of_evidence
+from gauger.choosing.methods import EVIDENCE, ByKmeans, method_of
 from gauger.choosing.separation import calinski_harabasz, davies_bouldin
-from gauger.choosing.silhouettes import EXACT_UP_TO, SAMPLE, mean_over_segments, sample_by_segment, silhouette_values
+from gauger.choosing.silhouettes import EXACT_UP_TO
 from gauger.clustering.arrangement import Arrangement, arrange
-from gauger.clustering.kmeans import (
-    finish_best,
-    refuse_bad_settings,
-    refuse_too_few_distinct,
-    segmentation_of,
-)
-from gauger.clustering.quick import split_centres
-from gauger.clustering.racing import race
-from gauger.clustering.rounds import Settled, total_spread
-from gauger.clustering.seeding import seed_plusplus
+from gauger.clustering.kmeans import refuse_bad_settings
+from gauger.clustering.merge_trees import MergeTree, Metric, build_tree
+from gauger.clustering.rounds import total_spread
 from gauger.errors import SettingError, listed, plural
 from gauger.features import FeatureSet
 from gauger.progress import task
@@ -30,8 +26,7 @@ from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 
-_EVIDENCE = 7
-"""The stream of the seed that the evidence draws from."""
+METHODS = ("kmeans", "tree")
 
 _COLUMNS = (
     "wcss",
@@ -56,8 +51,9 @@ class CountStudy(Readable):
     (of the sum for one segment), silhouette (mean, higher is better; NaN for one segment) with its standard error
     silhouette_se (0 when exact), calinski_harabasz (higher is better), davies_bouldin (lower is better), gap with its
     standard error gap_se (higher is better), prediction_strength and stability (of the weakest segment, 0 to 1, higher
-    is better) and smallest_share (share of customers in the smallest segment). `.advice` has the recommendation,
-    `.segmentations` the Segmentation behind each count.
+    is better) and smallest_share (share of customers in the smallest segment); for a tree also merge_jump, how much
+    higher the merge to one segment fewer is than the last one kept. `.advice` has the recommendation, `.segmentations`
+    the Segmentation behind each count.
     """
 
     table: pd.DataFrame
@@ -76,6 +72,10 @@ def study_counts(
     features: FeatureSet,
     *,
     counts: Iterable[int] = range(1, 11),
+    method: Literal["kmeans", "tree"] = "kmeans",
+    tree: MergeTree | None = None,
+    linkage: str | None = None,
+    metric: Metric | None = None,
     starts: int = 10,
     max_rounds: int = 300,
     exact_up_to: int = EXACT_UP_TO,
@@ -83,7 +83,12 @@ def study_counts(
     resamples: int = 20,
     seed: int = 0,
 ) -> CountStudy:
-    """Run k-means for every count, measure each by seven criteria, and advise which to take, with reasons.
+    """Segment with every count, measure each by seven criteria, and advise which to take, with reasons.
+
+    By `method` "kmeans", or "tree": one merge tree (built with `linkage` and `metric` as by `build_tree`, or given as
+    `tree`) cut at every count, measured also by merge_jump. For a tree under another metric than the Euclidean,
+    silhouettes are by that metric, and the criteria that resample and the evidence are on up to 1,500 customers, placed
+    by principal coordinates of their distances.
 
     Each count also starts from the one before it with a segment split. The silhouette is exact up to `exact_up_to`
     customers; beyond, it is measured on a seeded sample of 10,000, by segment. The gap compares with `references`
@@ -105,26 +110,63 @@ def study_counts(
     for name, value in (("references", references), ("resamples", resamples)):
         if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < 2:
             raise SettingError(f"{name}={value!r} must be a whole number from 2 up.")
-    everyone = arrange(features)
-    refuse_too_few_distinct(everyone, asked[-1])
-    sample = everyone.sample(MOST_CUSTOMERS, np.random.default_rng([seed, _EVIDENCE]))
+    own_tree = _tree_for(features, method, tree, linkage, metric)
+    way = ByKmeans(features, starts, max_rounds, seed) if own_tree is None else method_of(own_tree, seed)
+    way.refuse_too_many(asked[-1])
+    looked_at, names = way.for_evidence()
+    columns = way.for_criteria()
     steps = sum(asked) + steps_of_criteria(references, resamples) + steps_of_evidence()
     segmentations, measures = {}, {}
     with task(f"count study, {asked[0]} to {asked[-1]} segments", steps) as advance:
-        for count, seg in _segment_each(features, everyone, asked, starts, max_rounds, seed):
-            segmentations[count], measures[count] = seg, _measured(seg, everyone, exact_up_to, seed)
+        for count, seg in way.segment_each(asked):
+            segmentations[count], measures[count] = seg, _measured(seg, way, exact_up_to)
             advance(count)
         criteria = resampled_criteria(
-            everyone, asked, references=references, resamples=resamples, seed=seed, advance=advance
+            columns,
+            asked,
+            own=way.own,
+            fitter=way.fitter,
+            references=references,
+            resamples=resamples,
+            seed=seed,
+            advance=advance,
         )
         several = [count for count in asked if count > 1]
-        evidence = look_for_groups(everyone.columns[:, sample].T, several, (seed, _EVIDENCE), advance)
+        evidence = look_for_groups(looked_at, several, (seed, EVIDENCE), advance)
     table = pd.concat([pd.DataFrame(measures).T, criteria.table], axis=1).rename_axis("count")
-    table.insert(1, "wcss_share", table["wcss"] / _everyone_spread(everyone))
-    names = [features.names[place] for place in everyone.places]
+    table.insert(1, "wcss_share", table["wcss"] / _everyone_spread(way.everyone))
+    columns_shown = list(_COLUMNS)
+    if own_tree is not None:
+        jump = own_tree.merges["jump"].set_axis(own_tree.leaves - own_tree.merges.index)
+        table["merge_jump"] = jump.reindex(asked).to_numpy()
+        columns_shown.append("merge_jump")
+    evidence = evidence if names else replace(evidence, idle=())
     advice = advise_count(table, evidence, criteria.gap, names=names, segmentations=segmentations)
-    remarks = _remarks(segmentations, table, exact_up_to, criteria.measured, len(sample))
-    return CountStudy(table[list(_COLUMNS)], advice, segmentations, remarks)
+    if own_tree is not None:
+        apart = float(table["silhouette"].get(advice.count, np.nan))
+        advice = heed_cuts(advice, evidence, segmentations, own_tree, apart)
+    remarks = _remarks(segmentations, table, way.measured_on(exact_up_to), columns.shape[1], len(looked_at))
+    return CountStudy(table[columns_shown], advice, segmentations, remarks)
+
+
+def _tree_for(
+    features: FeatureSet, method: str, tree: MergeTree | None, linkage: str | None, metric: Metric | None
+) -> MergeTree | None:
+    """The tree to cut, None for k-means."""
+    if method not in METHODS:
+        raise SettingError.not_one_of("method", method, METHODS)
+    if method == "kmeans":
+        named = [
+            name for name, given in (("tree", tree), ("linkage", linkage), ("metric", metric)) if given is not None
+        ]
+        if named:
+            raise SettingError(f"{named[0]}= is for method='tree'; k-means has none.")
+        return None
+    if tree is None:
+        return build_tree(features, linkage=linkage, metric=metric)
+    if tree.features is not features or tree.of != "customers":
+        raise SettingError("the given tree must be of these features' customers.")
+    return tree
 
 
 def possible_counts(features: FeatureSet, most: int = 10) -> range:
@@ -150,52 +192,31 @@ def _checked(counts: Iterable[int], customers: int) -> list[int]:
     return [int(count) for count in asked]
 
 
-def _segment_each(
-    features: FeatureSet, everyone: Arrangement, counts: list[int], starts: int, max_rounds: int, seed: int
-) -> Iterator[tuple[int, Segmentation]]:
-    """k-means for each count, also from the centres of the one before with a segment split."""
-    previous: Settled | None = None
-    for count in counts:
-        entrants = race(everyone, count, seed_plusplus, "kmeans++", starts, np.random.SeedSequence(seed))
-        splits = []
-        if previous is not None and len(previous.centres) == count - 1:
-            splits = split_centres(everyone.columns, everyone.weights, previous.codes, previous.centres)
-        fit = finish_best(everyone, entrants, max_rounds, splits=splits)
-        previous = fit.best
-        yield count, segmentation_of(features, everyone, everyone, fit, max_rounds, seed=seed)
-
-
-def _measured(seg: Segmentation, everyone: Arrangement, exact_up_to: int, seed: int) -> dict[str, float]:
+def _measured(seg: Segmentation, method: ByKmeans, exact_up_to: int) -> dict[str, float]:
     """The measures of one count that need no resampling."""
-    codes = seg.codes[everyone.order]
     sizes = seg.sizes.to_numpy()
-    spread = _everyone_spread(everyone)
-    apart, error = np.nan, np.nan
-    if seg.count > 1:
-        chosen = sample_by_segment(codes, exact_up_to, seed)
-        values = silhouette_values(everyone.columns[:, chosen], codes[chosen])
-        apart, error = mean_over_segments(values, codes[chosen], sizes)
+    apart, error = method.silhouette(seg, exact_up_to) if seg.count > 1 else (np.nan, np.nan)
     return {
         "wcss": seg.wcss,
         "silhouette": apart,
         "silhouette_se": error,
-        "calinski_harabasz": calinski_harabasz(seg.wcss, spread, seg.count, len(codes)),
+        "calinski_harabasz": calinski_harabasz(seg.wcss, _everyone_spread(method.everyone), seg.count, len(seg.codes)),
         "davies_bouldin": davies_bouldin(seg.codes, seg.distances, seg.scaled_centres),
-        "smallest_share": sizes.min() / len(codes),
+        "smallest_share": sizes.min() / len(seg.codes),
     }
 
 
 def _remarks(
-    segmentations: Mapping[int, Segmentation], table: pd.DataFrame, exact_up_to: int, resampled: int, looked_at: int
+    segmentations: Mapping[int, Segmentation], table: pd.DataFrame, measured: int, resampled: int, looked_at: int
 ) -> tuple[Remark, ...]:
     customers = len(next(iter(segmentations.values())).codes)
     found = []
-    if customers > exact_up_to:
+    if customers > measured:
         error = float(table["silhouette_se"].max())
         found.append(
             Remark(
                 "silhouette-sampled",
-                f"the silhouettes are from seeded samples of {SAMPLE:,} of {customers:,} customers: their standard "
+                f"the silhouettes are from seeded samples of {measured:,} of {customers:,} customers: their standard "
                 f"error is at most {error:.3f}.",
             )
         )
@@ -213,7 +234,7 @@ def _remarks(
                 f"customers{about_evidence}.",
             )
         )
-    unfinished = [str(count) for count, seg in segmentations.items() if not seg.converged]
+    unfinished = [str(count) for count, seg in segmentations.items() if seg.converged is False]
     if unfinished:
         found.append(
             Remark(

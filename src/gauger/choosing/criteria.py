@@ -5,14 +5,17 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from gauger.choosing.gap import Gap, gap_statistic
 from gauger.choosing.resampling import prediction_strength, stability
 from gauger.clustering.arrangement import Arrangement
-from gauger.clustering.quick import distinct_up_to, fits_by_count
+from gauger.clustering.quick import Fitter, distinct_up_to
 
 MOST_CUSTOMERS = 2_500
 SPLITS = 10
+
+Values = NDArray[np.float64]
 
 _GAP, _STRENGTH, _STABILITY, _FITS, _SAMPLE = range(5)
 """The streams of the seed."""
@@ -32,26 +35,36 @@ def steps_of_criteria(references: int, resamples: int) -> int:
     return references + SPLITS + resamples
 
 
+def sampled_columns(customers: Arrangement, seed: int) -> Values:
+    """Up to 2,500 customers drawn with `seed`, as columns (d, n)."""
+    rows = customers.sample(MOST_CUSTOMERS, np.random.default_rng([seed, _SAMPLE]))
+    return np.ascontiguousarray(customers.columns[:, rows])
+
+
 def resampled_criteria(
-    customers: Arrangement,
+    columns: Values,
     counts: list[int],
     *,
+    own: Fitter,
+    fitter: Fitter,
     references: int,
     resamples: int,
     seed: int,
     advance: Callable[[int], None] = lambda _: None,
 ) -> Criteria:
-    """Gap, prediction strength and stability of every count, on up to 2,500 customers drawn with `seed`."""
-    rng = np.random.default_rng([seed, _SAMPLE])
-    columns = customers.columns[:, customers.sample(MOST_CUSTOMERS, rng)]
-    columns = np.ascontiguousarray(columns)
+    """Gap, prediction strength and stability of every count for customers as columns (d, n), 2,500 at most.
+
+    `own` segments them, `fitter` the reference tables, halves and resamples.
+    """
     most = distinct_up_to(columns, counts[-1])
     possible = [count for count in counts if count <= most]
-    fits = fits_by_count(columns, possible, np.random.default_rng([seed, _FITS]))
+    fits = own(columns, possible, np.random.default_rng([seed, _FITS]))
     wcss = {count: fit.wcss for count, fit in fits.items()}
-    gap = gap_statistic(columns.T, wcss, references=references, seed=(seed, _GAP), advance=advance)
-    strength = prediction_strength(columns, possible, splits=SPLITS, seed=(seed, _STRENGTH), advance=advance)
-    stable = stability(columns, fits, resamples=resamples, seed=(seed, _STABILITY), advance=advance)
+    gap = gap_statistic(columns.T, wcss, references=references, seed=(seed, _GAP), fitter=fitter, advance=advance)
+    strength = prediction_strength(
+        columns, possible, splits=SPLITS, seed=(seed, _STRENGTH), fitter=fitter, advance=advance
+    )
+    stable = stability(columns, fits, resamples=resamples, seed=(seed, _STABILITY), fitter=fitter, advance=advance)
     found = {"gap": gap.gap, "gap_se": gap.error, "prediction_strength": strength, "stability": stable}
     table = pd.DataFrame({name: pd.Series(values, dtype=float) for name, values in found.items()}).reindex(counts)
     return Criteria(table.rename_axis("count"), gap, columns.shape[1])

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.clustering.blocks import map_jobs
-from gauger.clustering.quick import fits_by_count
+from gauger.clustering.quick import TWO_STARTS, Fitter
 
 Values = NDArray[np.float64]
 
@@ -35,6 +35,7 @@ def gap_statistic(
     *,
     references: int,
     seed: Sequence[int],
+    fitter: Fitter = TWO_STARTS,
     advance: Callable[[int], None] = lambda _: None,
 ) -> Gap:
     """The gap for each count of `wcss`, the sums of squares of `values` (n, d).
@@ -53,7 +54,7 @@ def gap_statistic(
     def log_wcss(stream: np.random.SeedSequence) -> list[float]:
         rng = np.random.default_rng(stream)
         columns = np.ascontiguousarray(rng.uniform(low, high, size=turned.shape).T)
-        fits = fits_by_count(columns, wcss, rng, starts=2)
+        fits = fitter(columns, wcss, rng)
         return [float(np.log(fits[count].wcss)) for count in wcss]
 
     rows = []

@@ -22,6 +22,7 @@ _NAMES = {
     "stability": "stability",
     "calinski_harabasz": "Caliński-Harabasz",
     "davies_bouldin": "Davies-Bouldin",
+    "merge_jump": "the largest merge jump",
 }
 
 
@@ -36,9 +37,10 @@ def criteria_picks(table: pd.DataFrame, gap: Gap, elbow: Elbow | None) -> dict[s
 
     The highest silhouette and Caliński-Harabasz ratio, the lowest Davies-Bouldin ratio, an elbow of strength 0.4 or
     more, the first gap within one error of the next, and the largest count with a prediction strength of 0.8 or a
-    stability above 0.85.
+    stability above 0.85; for a tree also the largest jump between merges.
     """
     overlap = scores_of(table, "davies_bouldin")
+    jump = {"merge_jump": _highest(scores_of(table, "merge_jump"))} if "merge_jump" in table else {}
     return {
         "silhouette": _highest(scores_of(table, "silhouette")),
         "elbow": elbow.count if elbow is not None and elbow.strength >= SHARP else None,
@@ -47,6 +49,7 @@ def criteria_picks(table: pd.DataFrame, gap: Gap, elbow: Elbow | None) -> dict[s
         "stability": _last_at_least(scores_of(table, "stability"), STABLE),
         "calinski_harabasz": _highest(scores_of(table, "calinski_harabasz")),
         "davies_bouldin": min(overlap, key=lambda count: overlap[count], default=None),
+        **jump,
     }
 
 
@@ -57,14 +60,14 @@ def in_words(picks: Picks) -> str:
         if pick is not None:
             by_count.setdefault(pick, []).append(_NAMES[name])
     return "; ".join(
-        f"{listed(names, most=7)} {plural(len(names), 'says', 'say')} {pick}"
+        f"{listed(names, most=8)} {plural(len(names), 'says', 'say')} {pick}"
         for pick, names in sorted(by_count.items())
     )
 
 
 def names_in_words(picks: Picks) -> str:
     """The names of some criteria."""
-    return listed([_NAMES[name] for name in picks], most=7)
+    return listed([_NAMES[name] for name in picks], most=8)
 
 
 def _highest(scores: Scores) -> int | None:

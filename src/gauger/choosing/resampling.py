@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.clustering.blocks import map_jobs
-from gauger.clustering.quick import QuickFit, distinct_up_to, fits_by_count
+from gauger.clustering.quick import TWO_STARTS, Fitter, QuickFit, distinct_up_to
 from gauger.clustering.rounds import assign
 
 Values = NDArray[np.float64]
@@ -19,6 +19,7 @@ def prediction_strength(
     *,
     splits: int,
     seed: Sequence[int],
+    fitter: Fitter = TWO_STARTS,
     advance: Callable[[int], None] = lambda _: None,
 ) -> dict[int, float]:
     """How surely one half of the customers foretells who belongs together in the other; 0 to 1, higher is better.
@@ -37,7 +38,7 @@ def prediction_strength(
         mixed = rng.permutation(columns.shape[1])
         halves = [np.ascontiguousarray(columns[:, np.sort(half)]) for half in np.array_split(mixed, 2)]
         possible = _possible(asked, halves)
-        fits = [fits_by_count(half, possible, rng, starts=2) for half in halves]
+        fits = [fitter(half, possible, rng) for half in halves]
         return {
             count: 0.5 * sum(_kept_together(halves[i], fits[i][count], fits[1 - i][count].centres) for i in (0, 1))
             for count in possible
@@ -52,6 +53,7 @@ def stability(
     *,
     resamples: int,
     seed: Sequence[int],
+    fitter: Fitter = TWO_STARTS,
     advance: Callable[[int], None] = lambda _: None,
 ) -> dict[int, float]:
     """How well each count's least stable segment comes back when customers are drawn anew; 0 to 1, higher is better.
@@ -70,7 +72,7 @@ def stability(
         drawn = np.flatnonzero(times)
         part = np.ascontiguousarray(columns[:, drawn])
         weights = times[drawn].astype(np.float64)
-        found = fits_by_count(part, _possible(fits, [part]), rng, starts=2, weights=weights)
+        found = fitter(part, _possible(fits, [part]), rng, weights)
         return {count: _jaccards(fits[count], drawn, own.codes) for count, own in found.items()}
 
     by_segment: dict[int, list[Values]] = {}

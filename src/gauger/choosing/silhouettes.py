@@ -127,13 +127,13 @@ def silhouettes_from_sums(sums: Values, own: NDArray[np.integer], sizes: NDArray
     return apart
 
 
-def sample_by_segment(codes: NDArray[np.integer], exact_up_to: int, seed: int) -> Rows:
-    """All assigned rows; of more than `exact_up_to`, a seeded sample of 10,000 in order, in proportion by segment."""
+def sample_by_segment(codes: NDArray[np.integer], exact_up_to: int, seed: int, *, size: int = SAMPLE) -> Rows:
+    """All assigned rows; of more than `exact_up_to`, a seeded sample of `size` in order, in proportion by segment."""
     rows = np.flatnonzero(codes > 0)
     if len(rows) <= exact_up_to:
         return rows
     rng = np.random.default_rng(np.random.SeedSequence(seed))
-    size = min(SAMPLE, len(rows))
+    size = min(size, len(rows))
     chosen = []
     for number in np.unique(codes[rows]):
         members = np.flatnonzero(codes == number)

@@ -25,6 +25,17 @@ def cautions_about(seg: Segmentation, learners: int, max_rounds: int, other: Val
     return tuple(found)
 
 
+def moved_since(seeding: Segmentation, before: NDArray[np.int32], after: NDArray[np.int32]) -> Remark:
+    """How many customers left the segments that k-means was seeded with; `before` and `after` (n,) count from 0."""
+    moved, everyone = int(np.count_nonzero(before != after)), len(after)
+    left = "the segments are as they were" if not moved else "the others stayed with the centre they began with"
+    return Remark(
+        "moved-since-seeding",
+        f"k-means moved {moved:,} of {everyone:,} {plural(everyone, 'customer')} ({moved / everyone:.1%}) from the "
+        f"{seeding.count} segments by {seeding.method} that it was seeded with; {left}.",
+    )
+
+
 def _unsettled(seg: Segmentation, max_rounds: int) -> Iterator[Remark]:
     if not seg.converged and seg.course is not None:
         moved = int(seg.course["moved"].iloc[-1])

@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import ArrayLike, NDArray
 
 from gauger.clustering.arrangement import Arrangement, arrange
-from gauger.clustering.cautions import cautions_about
+from gauger.clustering.cautions import cautions_about, moved_since
 from gauger.clustering.kernels import refill
 from gauger.clustering.learning import checked_share, checked_weights, learners_among, other_sample
 from gauger.clustering.racing import FINISHED, Entrant, race
@@ -52,8 +52,8 @@ def segment_by_kmeans(
     of features and (but for "first") of rows. Every customer is nearest to its own centre.
 
     `.rounds`, `.converged`, `.course` (what each round did) and `.starts` (how each start did) tell how it went.
-    Remarks say when rounds ran out, which segments are tiny and which customers lie far from every centre. O(n d count)
-    a round at most.
+    Remarks say when rounds ran out, which segments are tiny, which customers lie far from every centre, and after
+    seeding with a Segmentation of the same features how many customers moved. O(n d count) a round at most.
 
     Raises SettingError when a setting is out of range or there are fewer distinct customers than segments, and
     UnknownColumnError for given centres that lack a feature.
@@ -80,7 +80,11 @@ def segment_by_kmeans(
         entrants = race(learners, count, SEEDERS[str(seeding)], str(seeding), starts, np.random.SeedSequence(seed))
     with task(f"k-means, {count} {plural(count, 'segment')}", min(FINISHED, len(entrants))) as advance:
         fit = finish_best(learners, entrants, max_rounds, advance=advance)
-    return segmentation_of(features, everyone, learners, fit, max_rounds, weights=own_weights, seed=seed)
+    seg = segmentation_of(features, everyone, learners, fit, max_rounds, weights=own_weights, seed=seed)
+    if isinstance(seeding, Segmentation) and seeding.features is features:
+        before = seeding.codes[learners.order] - 1
+        seg = seg.with_remarks((moved_since(seeding, before, fit.best.codes),))
+    return seg
 
 
 @dataclass(frozen=True, eq=False)

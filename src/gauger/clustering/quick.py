@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +25,31 @@ class QuickFit:
     codes: Codes
     centres: Values
     wcss: float
+
+
+class Fitter(Protocol):
+    """A way to segment one small table (d, n) with each of the rising counts, of which studies need many."""
+
+    def __call__(
+        self, columns: Values, counts: Iterable[int], rng: np.random.Generator, /, weights: Values | None = None
+    ) -> dict[int, QuickFit]:
+        """Codes, centres and the sum of squares by count."""
+
+
+@dataclass(frozen=True)
+class KmeansFitter:
+    """k-means, the best of `starts` seedings."""
+
+    starts: int = 2
+
+    def __call__(
+        self, columns: Values, counts: Iterable[int], rng: np.random.Generator, weights: Values | None = None
+    ) -> dict[int, QuickFit]:
+        """Codes, centres and the sum of squares by count."""
+        return fits_by_count(columns, counts, rng, starts=self.starts, weights=weights)
+
+
+TWO_STARTS = KmeansFitter(2)
 
 
 def fits_by_count(

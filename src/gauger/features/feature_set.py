@@ -1,7 +1,7 @@
 """FeatureSet: customers' features on one working scale, with the way back to the original units."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pandas as pd
@@ -49,6 +49,18 @@ class FeatureSet(Readable):
                 values = treatment.apply(values)
             working[place] = values
         return working.T
+
+    def part(self, rows: NDArray[np.integer]) -> "FeatureSet":
+        """Some customers, by place, on the scale learned from all.
+
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, 4.0, 10.0]})
+        >>> gauger.prepare(table, key="who", scale="minmax").part([2, 1]).values.tolist()
+        [[1.0], [0.25]]
+        """
+        values = np.ascontiguousarray(self.values.T[:, rows]).T
+        values.flags.writeable = False
+        return replace(self, keys=self.keys[rows], values=values, original=self.original.iloc[rows])
 
     def restore(self, values: ArrayLike) -> pd.DataFrame:
         """Rows on the working scale (m, n_features) brought back to original units, such as centres.

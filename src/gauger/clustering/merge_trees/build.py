@@ -148,6 +148,12 @@ def build_tree(
     return replace(tree, remarks=(*tree.remarks, *about_inversions(joins)))
 
 
+def distances_of(features: FeatureSet, metric: Metric) -> Geometry:
+    """The distances between customers, in their order, under a metric as `build_tree` takes it."""
+    everyone = arrange(features)
+    return _renumbered(_customers_ground(features, everyone, None, metric, Settings()).distances, everyone.order)
+
+
 def _refuse_words(of: str, ward_heights: str, seed: int, condense: int | None) -> None:
     for name, given, allowed in (("of", of, ("customers", "features")), ("ward_heights", ward_heights, WARD_HEIGHTS)):
         if given not in allowed:

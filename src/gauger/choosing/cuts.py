@@ -1,0 +1,59 @@
+"""What a tree's cuts do to the advice: a cut may leave single customers aside instead of showing the groups."""
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.choosing.advice import MOST_ALTERNATIVES, CountAdvice
+from gauger.choosing.evidence import Evidence
+from gauger.clustering.merge_trees import MergeTree
+from gauger.errors import listed, plural
+from gauger.segmentation import Segmentation
+
+WORTH_A_CAMPAIGN = 0.015
+"""Share of the customers below which a segment does not count as one of the groups."""
+
+_WORSE = 0.1
+
+
+def heed_cuts(
+    advice: CountAdvice, evidence: Evidence, segmentations: Mapping[int, Segmentation], tree: MergeTree, apart: float
+) -> CountAdvice:
+    """The advice once the tree's cut at the advised count, of silhouette `apart`, is looked at.
+
+    A cut with segments that are too small to be groups, or with a silhouette that falls clearly short of the groups',
+    does not show them: the verdict is then "unclear", the sizes are the first reason, and the first count with as many
+    segments of a fair size is an alternative.
+    """
+    seg = segmentations[advice.count]
+    fair = {count: fair_segments(made.sizes.to_numpy()) for count, made in segmentations.items()}
+    small = seg.count - fair[advice.count]
+    groups = evidence.silhouettes.get(advice.count, 0.0)
+    short = tree.metric == "euclidean" and groups - apart > _WORSE
+    if seg.count == 1 or not (small or short):
+        return advice
+    sizes = [f"{size:,}" for size in sorted(seg.sizes, reverse=True)]
+    about_small = f", and {small} {plural(small, 'is', 'are')} too small to be one" if small else ""
+    reasons = (
+        f"Cut at {seg.count}, this tree does not show the groups: its segments have {listed(sizes, most=8)} "
+        f"{plural(int(seg.sizes.iloc[0]), 'customer')}{about_small}. Try "
+        f"{'k-means' if tree.linkage == 'ward' else 'linkage ward, or k-means'}.",
+        f"The customers themselves do fall into {evidence.count} groups: k-means finds them with a silhouette of about "
+        f"{groups:.2f}, where this cut has {apart:.2f}.",
+        *advice.reasons[1:],
+    )
+    others = dict(advice.alternatives)
+    wanted = next((count for count in sorted(fair) if count > seg.count and fair[count] >= seg.count), None)
+    if wanted is not None:
+        few = wanted - fair[wanted]
+        first = {wanted: f"{fair[wanted]} segments of a fair size and {few} of a few customers"}
+        others = first | {count: why for count, why in others.items() if count != wanted}
+    kept = dict(list(others.items())[:MOST_ALTERNATIVES])
+    return replace(advice, verdict="unclear", reasons=reasons, alternatives=kept)
+
+
+def fair_segments(sizes: NDArray[np.integer]) -> int:
+    """How many segments have more than 1.5 % of the customers, and more than one."""
+    return int((sizes > max(1.0, WORTH_A_CAMPAIGN * sizes.sum())).sum())

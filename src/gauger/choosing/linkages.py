@@ -1,0 +1,157 @@
+"""Which linkage: the same customers under each, side by side."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+
+from gauger.choosing.cuts import fair_segments
+from gauger.choosing.evidence import look_for_groups
+from gauger.choosing.methods import EVIDENCE, method_of
+from gauger.choosing.sampling import sampled_features
+from gauger.clustering.merge_trees import MergeTree, Metric, build_tree
+from gauger.clustering.merge_trees.joining import LINKAGES, POINT_LINKAGES
+from gauger.distances import adjusted_rand
+from gauger.errors import SettingError, listed, plural
+from gauger.features import FeatureSet
+from gauger.progress import task
+from gauger.readable import Readable
+from gauger.remarks import Remark
+
+MOST_CUSTOMERS = 3_000
+
+_CHAINED = 0.9
+_CLOSE = 0.02
+_MOST_COUNT = 10
+_SAMPLE = 11
+
+CAUTION = (
+    "All this compares trees with distances, not with the truth: a tree can tell the distances well and still not give "
+    "the segments you need."
+)
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class LinkageStudy(Readable):
+    """What each linkage makes of the same customers.
+
+    `.table` is indexed by linkage: cophenetic_correlation (how well the heights tell the distances; higher is better),
+    largest_share and small (the share of the largest segment, and how many have at most 1.5 % of the customers, at
+    `.count` segments), inversions (merges below one of their own parts), and agreement (mean adjusted Rand index with
+    the other linkages' segments at that count). `.agreement` has that index for each two linkages. `.linkage` is
+    advised, for the `.reasons`, the last of which is a caution. `.trees` are the trees by linkage.
+    """
+
+    metric: str
+    count: int
+    table: pd.DataFrame
+    agreement: pd.DataFrame
+    linkage: str
+    reasons: tuple[str, ...]
+    trees: Mapping[str, MergeTree]
+    remarks: tuple[Remark, ...] = ()
+
+    def headline(self) -> str:
+        return f"linkage {self.linkage} advised, of {len(self.table)} compared at {self.count} segments ({self.metric})"
+
+    def overview(self) -> pd.DataFrame:
+        return self.table
+
+
+def study_linkages(
+    features: FeatureSet, *, metric: Metric | None = None, count: int | None = None, seed: int = 0
+) -> LinkageStudy:
+    """Build a tree by every linkage that the metric allows, cut each at the same count, and compare.
+
+    `metric` is as for `build_tree`; `count` is by default what the evidence on groups says, from 2 to 10. Of more than
+    3,000 customers a sample drawn with `seed` is taken, and a remark says so.
+
+    Raises SettingError as `build_tree` does, and for a count that the customers do not allow.
+
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(9), "visits": [1, 2, 3, 21, 22, 23, 41, 42, 43]})
+    >>> study = gauger.study_linkages(gauger.prepare(table, key="who"), count=3)
+    >>> study.table["largest_share"].round(2).unique().tolist()
+    [0.33]
+    """
+    if not isinstance(metric, (str, type(None))) and len(features.keys) > MOST_CUSTOMERS:
+        raise SettingError(f"a given matrix can be studied for at most {MOST_CUSTOMERS:,} customers.")
+    chosen, remarks = sampled_features(features, MOST_CUSTOMERS, "linkages", (seed, _SAMPLE))
+    euclidean = metric is None or (isinstance(metric, str) and metric == "euclidean")
+    linkages = [name for name in LINKAGES if euclidean or name not in POINT_LINKAGES]
+    trees: dict[str, MergeTree] = {}
+    with task("trees by linkage", len(linkages)) as advance:
+        for name in linkages:
+            trees[name] = build_tree(chosen, linkage=name, metric=metric)
+            advance(1)
+    first = trees["average"]
+    own = _count_for(first, seed) if count is None else count
+    cuts = {name: tree.groups(count=own).to_numpy() for name, tree in trees.items()}
+    agreement = pd.DataFrame(
+        {one: {other: adjusted_rand(cuts[one], cuts[other]) for other in linkages} for one in linkages}
+    ).rename_axis("linkage")
+    rows = {}
+    for name, tree in trees.items():
+        sizes = np.bincount(cuts[name])[1:]
+        rows[name] = {
+            "cophenetic_correlation": tree.cophenetic_correlation,
+            "largest_share": sizes.max() / sizes.sum(),
+            "small": len(sizes) - fair_segments(sizes),
+            "inversions": len(tree.inversions),
+            "agreement": float((agreement[name].sum() - 1.0) / max(len(linkages) - 1, 1)),
+        }
+    table = pd.DataFrame(rows).T.rename_axis("linkage").astype({"small": int, "inversions": int})
+    linkage, reasons = _advise(table, own)
+    return LinkageStudy(first.metric, own, table, agreement, linkage, reasons, trees, remarks)
+
+
+def _count_for(tree: MergeTree, seed: int) -> int:
+    """The number of groups that the evidence finds; 2 where it finds none."""
+    looked_at, _ = method_of(tree, seed).for_evidence()
+    most = min(_MOST_COUNT, tree.leaves)
+    return max(2, look_for_groups(looked_at, range(2, most + 1), (seed, EVIDENCE)).count) if most > 1 else 1
+
+
+def _advise(table: pd.DataFrame, count: int) -> tuple[str, tuple[str, ...]]:
+    """The linkage that agrees best with the others and the distances, of those whose segments are of a fair size."""
+    share, fidelity, small, inversions, agreement = (
+        {str(name): float(value) for name, value in table[column].items()}
+        for column in ("largest_share", "cophenetic_correlation", "small", "inversions", "agreement")
+    )
+    chained = [name for name in share if share[name] > _CHAINED]
+    thin = [name for name in small if small[name] and name not in chained]
+    turned = [name for name in inversions if inversions[name]]
+    usable = [name for name in share if name not in (*chained, *thin, *turned)]
+    reasons = []
+    if usable:
+        best = max(usable, key=lambda name: agreement[name] + fidelity[name] / 2.0)
+        reasons.append(
+            f"At {count} segments {best} linkage makes none too small and puts {share[best]:.0%} into the largest; it "
+            f"agrees with the others by {agreement[best]:.2f} on average (adjusted Rand), and its heights tell the "
+            f"distances with r = {fidelity[best]:.2f}."
+        )
+    else:
+        best = min(share, key=lambda name: share[name])
+        reasons.append(
+            f"No linkage gives {count} segments of a fair size; {best} comes nearest, with {share[best]:.0%} in the "
+            "largest."
+        )
+    if chained:
+        parts = [f"{name} ({share[name]:.0%})" for name in chained]
+        verb = plural(len(chained), "puts", "put")
+        reasons.append(f"{_first_up(listed(parts, most=7))} {verb} nearly everyone into one segment: a chain.")
+    if thin:
+        verb = plural(len(thin), "spends", "spend")
+        reasons.append(f"{_first_up(listed(thin, most=7))} {verb} segments on a few customers that lie apart.")
+    if turned:
+        verb = plural(len(turned), "has", "have")
+        reasons.append(f"{_first_up(listed(turned))} {verb} merges below earlier ones, which cannot be cut by height.")
+    truest = max(fidelity, key=lambda name: fidelity[name])
+    if fidelity[truest] > fidelity[best] + _CLOSE:
+        reasons.append(f"{_first_up(truest)} linkage tells the distances best (r = {fidelity[truest]:.2f}).")
+    return best, (*reasons, CAUTION)
+
+
+def _first_up(text: str) -> str:
+    return text[:1].upper() + text[1:]

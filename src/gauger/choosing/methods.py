@@ -1,0 +1,151 @@
+"""What a count study needs of a method: segments for each count, and what stands for the customers in criteria."""
+
+from collections.abc import Iterator
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from gauger.choosing.criteria import sampled_columns
+from gauger.choosing.evidence import MOST_CUSTOMERS
+from gauger.choosing.silhouettes import (
+    SAMPLE,
+    mean_over_segments,
+    sample_by_segment,
+    silhouette_values,
+    silhouettes_from_sums,
+)
+from gauger.clustering.arrangement import arrange
+from gauger.clustering.kmeans import finish_best, refuse_too_few_distinct, segmentation_of
+from gauger.clustering.merge_trees import MergeTree
+from gauger.clustering.merge_trees.fits import TreeFitter
+from gauger.clustering.quick import Fitter, KmeansFitter, split_centres
+from gauger.clustering.racing import race
+from gauger.clustering.rounds import Settled
+from gauger.clustering.seeding import seed_plusplus
+from gauger.distances import principal_coordinates
+from gauger.features import FeatureSet
+from gauger.segmentation import Segmentation
+
+EVIDENCE, _PLACES = 7, 8
+"""Streams of the seed: the evidence's customers, and those that coordinates are found for."""
+
+_MOST_PLACED, _MOST_MEASURED = 1_500, 4_000
+_MOST_AXES, _LEAST_AXIS = 6, 0.05
+
+Values = NDArray[np.float64]
+
+
+class ByKmeans:
+    """k-means from raced starts, each count also from the one before it with a segment split.
+
+    `own` and `fitter` segment small tables the same way, for the criteria.
+    """
+
+    def __init__(self, features: FeatureSet, starts: int, max_rounds: int, seed: int) -> None:
+        self._features, self._starts, self._max_rounds, self._seed = features, starts, max_rounds, seed
+        self.everyone = arrange(features)
+        self.own: Fitter = KmeansFitter(4)
+        self.fitter: Fitter = KmeansFitter(2)
+
+    def refuse_too_many(self, count: int) -> None:
+        """Raise SettingError for more segments than there can be."""
+        refuse_too_few_distinct(self.everyone, count)
+
+    def segment_each(self, counts: list[int]) -> Iterator[tuple[int, Segmentation]]:
+        """Everyone's segments by rising count."""
+        everyone = self.everyone
+        previous: Settled | None = None
+        for count in counts:
+            stream = np.random.SeedSequence(self._seed)
+            entrants = race(everyone, count, seed_plusplus, "kmeans++", self._starts, stream)
+            splits = []
+            if previous is not None and len(previous.centres) == count - 1:
+                splits = split_centres(everyone.columns, everyone.weights, previous.codes, previous.centres)
+            fit = finish_best(everyone, entrants, self._max_rounds, splits=splits)
+            previous = fit.best
+            yield count, segmentation_of(self._features, everyone, everyone, fit, self._max_rounds, seed=self._seed)
+
+    def for_criteria(self) -> Values:
+        """Customers as columns (d, n), at most 2,500, for the criteria that resample."""
+        return sampled_columns(self.everyone, self._seed)
+
+    def for_evidence(self) -> tuple[Values, list[str]]:
+        """Customers (n, d), at most 4,000, to look for groups in, and the names of their features."""
+        sample = self.everyone.sample(MOST_CUSTOMERS, np.random.default_rng([self._seed, EVIDENCE]))
+        return self.everyone.columns[:, sample].T, [self._features.names[place] for place in self.everyone.places]
+
+    def measured_on(self, exact_up_to: int) -> int:
+        """How many customers silhouettes are measured on."""
+        customers = self.everyone.customers
+        return customers if customers <= exact_up_to else min(SAMPLE, customers)
+
+    def silhouette(self, seg: Segmentation, exact_up_to: int) -> tuple[float, float]:
+        """The mean silhouette and its standard error."""
+        codes = seg.codes[self.everyone.order]
+        chosen = sample_by_segment(codes, exact_up_to, self._seed)
+        values = silhouette_values(self.everyone.columns[:, chosen], codes[chosen])
+        return mean_over_segments(values, codes[chosen], seg.sizes.to_numpy())
+
+
+class ByTree(ByKmeans):
+    """Cuts of one Euclidean merge tree."""
+
+    def __init__(self, tree: MergeTree, seed: int) -> None:
+        super().__init__(tree.features, 1, 1, seed)
+        self.tree = tree
+        self.own = TreeFitter(tree.linkage)
+        self.fitter = self.own
+
+    def refuse_too_many(self, count: int) -> None:
+        """Raise SettingError for more segments than the tree has leaves."""
+        self.tree.height_of(count)
+
+    def segment_each(self, counts: list[int]) -> Iterator[tuple[int, Segmentation]]:
+        """The tree's cut by count."""
+        for count in counts:
+            yield count, self.tree.cut(count=count)
+
+
+class ByOtherTree(ByTree):
+    """Cuts of a tree under another metric.
+
+    Silhouettes are measured by that metric. Elsewhere the customers stand as points whose Euclidean distances come near
+    to the tree's: at most 1,500 of them, along the principal coordinates.
+    """
+
+    def __init__(self, tree: MergeTree, seed: int) -> None:
+        super().__init__(tree, seed)
+        order = self.everyone.order
+        placed = order[self.everyone.sample(_MOST_PLACED, np.random.default_rng([seed, _PLACES]))]
+        leaves = np.asarray(pd.unique(tree.leaf_of[placed]))
+        apart = tree.distances.between(leaves, leaves)
+        self._points = principal_coordinates(apart, _MOST_AXES, least_share=_LEAST_AXIS)
+
+    def for_criteria(self) -> Values:
+        """The points as columns."""
+        return np.ascontiguousarray(self._points.T)
+
+    def for_evidence(self) -> tuple[Values, list[str]]:
+        """The points; their axes have no names."""
+        return self._points, []
+
+    def measured_on(self, exact_up_to: int) -> int:
+        """How many customers silhouettes are measured on."""
+        return min(self.everyone.customers, exact_up_to, _MOST_MEASURED)
+
+    def silhouette(self, seg: Segmentation, exact_up_to: int) -> tuple[float, float]:
+        """By the tree's metric."""
+        order = self.everyone.order
+        codes = seg.codes[order]
+        chosen = sample_by_segment(codes, self.measured_on(exact_up_to), self._seed, size=_MOST_MEASURED)
+        leaf, own = self.tree.leaf_of[order[chosen]], codes[chosen]
+        member = np.equal.outer(own, np.arange(1, seg.count + 1)).astype(np.float64)
+        sums = self.tree.distances.between(leaf, leaf) @ member
+        values = silhouettes_from_sums(sums, own - 1, member.sum(axis=0).astype(np.int64))
+        return mean_over_segments(values, own, seg.sizes.to_numpy())
+
+
+def method_of(tree: MergeTree, seed: int) -> ByTree:
+    """How to study the counts of a tree."""
+    return ByTree(tree, seed) if tree.metric == "euclidean" else ByOtherTree(tree, seed)
