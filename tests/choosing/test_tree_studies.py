@@ -70,7 +70,7 @@ def test_a_cut_that_leaves_customers_alone_is_said(planted: np.ndarray, features
     advice = study.advice
     assert (advice.count, advice.verdict) == (4, "unclear")
     assert advice.reasons[0].startswith("Cut at 4, this tree does not show the groups: its segments have")
-    assert "too small to be one. Try linkage ward, or k-means." in advice.reasons[0]
+    assert "too small to be one. Try linkage ward (with the Euclidean metric), or k-means." in advice.reasons[0]
     assert advice.alternatives[6] == "4 segments of a fair size and 2 of a few customers"
     assert "tiny-segment" in [remark.code for remark in study.segmentations[4].remarks]
 
@@ -193,6 +193,6 @@ def test_seeding_k_means_with_a_cut_tells_how_many_moved(features_of: Make) -> N
         centres = np.array([features.values[codes == number].mean(axis=0) for number in (1, 2, 3)])
     moved = int((codes != cut.codes).sum())
     assert moved > 0
-    assert f"k-means moved {moved} of 200 customers ({moved / 200:.1%}) from the 3 segments by ward merge tree" in said
+    assert f"k-means moved {moved} of 200 customers ({moved / 200:.1%}) from the 3 segments by Ward's linkage" in said
     again = gauger.segment_by_kmeans(features, 3, seeding=seg)
     assert "moved 0 of 200" in " ".join(remark.text for remark in again.remarks)

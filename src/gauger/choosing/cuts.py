@@ -15,6 +15,8 @@ from gauger.segmentation import Segmentation
 WORTH_A_CAMPAIGN = 0.015
 """Share of the customers below which a segment does not count as one of the groups."""
 
+WAYS_OUT = "linkage ward (with the Euclidean metric), or k-means"
+
 _WORSE = 0.1
 
 
@@ -39,9 +41,9 @@ def heed_cuts(
     reasons = (
         f"Cut at {seg.count}, this tree does not show the groups: its segments have {listed(sizes, most=8)} "
         f"{plural(int(seg.sizes.iloc[0]), 'customer')}{about_small}. Try "
-        f"{'k-means' if tree.linkage == 'ward' else 'linkage ward, or k-means'}.",
-        f"The customers themselves do fall into {evidence.count} groups: k-means finds them with a silhouette of about "
-        f"{groups:.2f}, where this cut has {apart:.2f}.",
+        f"{'k-means' if tree.linkage == 'ward' else WAYS_OUT}.",
+        f"The customers themselves do fall into {evidence.count} groups: k-means finds them"
+        + (f" with a silhouette of about {groups:.2f}, where this cut has {apart:.2f}." if groups > apart else "."),
         *advice.reasons[1:],
     )
     others = dict(advice.alternatives)

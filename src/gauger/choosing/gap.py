@@ -55,16 +55,21 @@ def gap_statistic(
         rng = np.random.default_rng(stream)
         columns = np.ascontiguousarray(rng.uniform(low, high, size=turned.shape).T)
         fits = fitter(columns, wcss, rng)
-        return [float(np.log(fits[count].wcss)) for count in wcss]
+        return [_log(fits[count].wcss) for count in wcss]
 
     rows = []
     for row in map_jobs(log_wcss, np.random.SeedSequence(seed).spawn(references)):
         rows.append(row)
         advance(1)
     logs = np.array(rows)
-    own = np.array([np.log(value) if value > 0.0 else np.nan for value in wcss.values()])
+    own = np.array([_log(value) for value in wcss.values()])
     gaps, errors = logs.mean(axis=0) - own, logs.std(axis=0) * np.sqrt(1.0 + 1.0 / references)
     return Gap(
         dict(zip(wcss, gaps.tolist(), strict=True)),
-        dict(zip(wcss, np.where(np.isnan(own), np.nan, errors).tolist(), strict=True)),
+        dict(zip(wcss, np.where(np.isnan(gaps), np.nan, errors).tolist(), strict=True)),
     )
+
+
+def _log(wcss: float) -> float:
+    """The logarithm of a sum of squares; NaN where it is 0, as when everyone stands in a centre."""
+    return float(np.log(wcss)) if wcss > 0.0 else np.nan

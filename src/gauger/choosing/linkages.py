@@ -12,6 +12,7 @@ from gauger.choosing.methods import EVIDENCE, method_of
 from gauger.choosing.sampling import sampled_features
 from gauger.clustering.merge_trees import MergeTree, Metric, build_tree
 from gauger.clustering.merge_trees.joining import LINKAGES, POINT_LINKAGES
+from gauger.clustering.merge_trees.tree import linkage_words
 from gauger.distances import adjusted_rand
 from gauger.errors import SettingError, listed, plural
 from gauger.features import FeatureSet
@@ -127,9 +128,9 @@ def _advise(table: pd.DataFrame, count: int) -> tuple[str, tuple[str, ...]]:
     if usable:
         best = max(usable, key=lambda name: agreement[name] + fidelity[name] / 2.0)
         reasons.append(
-            f"At {count} segments {best} linkage makes none too small and puts {share[best]:.0%} into the largest; it "
-            f"agrees with the others by {agreement[best]:.2f} on average (adjusted Rand), and its heights tell the "
-            f"distances with r = {fidelity[best]:.2f}."
+            f"At {count} segments {linkage_words(best)} makes none too small and puts {share[best]:.0%} into the "
+            f"largest; it agrees with the others by {agreement[best]:.2f} on average (adjusted Rand), and its heights "
+            f"tell the distances with r = {fidelity[best]:.2f}."
         )
     else:
         best = min(share, key=lambda name: share[name])
@@ -149,7 +150,7 @@ def _advise(table: pd.DataFrame, count: int) -> tuple[str, tuple[str, ...]]:
         reasons.append(f"{_first_up(listed(turned))} {verb} merges below earlier ones, which cannot be cut by height.")
     truest = max(fidelity, key=lambda name: fidelity[name])
     if fidelity[truest] > fidelity[best] + _CLOSE:
-        reasons.append(f"{_first_up(truest)} linkage tells the distances best (r = {fidelity[truest]:.2f}).")
+        reasons.append(f"{_first_up(linkage_words(truest))} tells the distances best (r = {fidelity[truest]:.2f}).")
     return best, (*reasons, CAUTION)
 
 

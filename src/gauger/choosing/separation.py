@@ -25,7 +25,8 @@ def davies_bouldin(codes: NDArray[np.integer], distances: Values, centres: Value
     """Each segment's worst overlap with another, on average; lower means better separated, 0 is the least.
 
     The overlap of two is the sum of their mean distances to the centre over the distance of the centres. `codes` (n,)
-    from 1, `distances` (n,) to the own centre, `centres` (k, d). NaN for fewer than two segments.
+    from 1, `distances` (n,) to the own centre, `centres` (k, d). NaN for fewer than two
+    segments, infinite where two centres are the same.
 
     Davies & Bouldin (1979), IEEE Transactions on Pattern Analysis and Machine Intelligence 1(2), 224-227.
     """
@@ -37,4 +38,5 @@ def davies_bouldin(codes: NDArray[np.integer], distances: Values, centres: Value
     )
     apart = np.sqrt(((centres[:, None] - centres) ** 2).sum(axis=2))
     np.fill_diagonal(apart, np.inf)
-    return float(((widths[:, None] + widths) / apart).max(axis=1).mean())
+    overlap = np.divide(widths[:, None] + widths, apart, out=np.full_like(apart, np.inf), where=apart > 0.0)
+    return float(overlap.max(axis=1).mean())

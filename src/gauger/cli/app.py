@@ -15,6 +15,7 @@ from gauger.cli.groups import with_groups
 from gauger.cli.look import look
 from gauger.cli.profile import profile
 from gauger.cli.segment import segment
+from gauger.cli.tree import tree
 from gauger.errors import GaugerError
 from gauger.progress import listening
 
@@ -66,7 +67,7 @@ def _all_commands(
     """Options of every command."""
 
 
-for command in (look, features, counts, segment, profile, demo):
+for command in (look, features, counts, segment, tree, profile, demo):
     app.command()(with_groups(command))
 
 

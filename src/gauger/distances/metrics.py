@@ -138,7 +138,9 @@ def _periods(name: str, given: int | None, values: Matrix) -> int:
 
 
 def _one_less(r: Matrix) -> Matrix:
-    return np.asarray(1.0 - np.clip(r, -1.0, 1.0))
+    """1 - r, with 0 for what only rounding keeps from it."""
+    apart = 1.0 - np.clip(r, -1.0, 1.0)
+    return np.where(apart > _FLAT, apart, 0.0)
 
 
 METRICS: Mapping[str, tuple[str, Callable[[Matrix, Settings, Sequence[object]], Between]]] = {

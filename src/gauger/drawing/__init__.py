@@ -2,23 +2,34 @@
 
 from gauger.drawing.correlations import correlations
 from gauger.drawing.counts import count_study
+from gauger.drawing.dendrograms import dendrogram
 from gauger.drawing.distributions import distributions, treatments
+from gauger.drawing.feature_trees import feature_tree
+from gauger.drawing.jumps import merge_jumps
 from gauger.drawing.profiles import profile_bars
 from gauger.drawing.rounds import round_history
 from gauger.drawing.scatters import scatter
+from gauger.drawing.series import series_panels
 from gauger.drawing.silhouettes import silhouette_diagrams
 from gauger.drawing.splits import segment_splits
 from gauger.drawing.spreads import segment_spread
+from gauger.drawing.tree_studies import linkage_study, metric_study
 
 __all__ = [
     "correlations",
     "count_study",
+    "dendrogram",
     "distributions",
+    "feature_tree",
+    "linkage_study",
+    "merge_jumps",
+    "metric_study",
     "profile_bars",
     "round_history",
     "scatter",
     "segment_splits",
     "segment_spread",
+    "series_panels",
     "silhouette_diagrams",
     "treatments",
 ]

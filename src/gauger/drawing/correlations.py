@@ -2,6 +2,7 @@
 
 import numpy as np
 import pandas as pd
+from matplotlib.axes import Axes
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
@@ -36,7 +37,7 @@ def correlations(table: pd.DataFrame | FeatureSet, key: str | None = None) -> Fi
     if len(names) > len(order):
         note += f" {len(names) - len(order)} measures with weaker correlations are not drawn."
     figure = new_figure(_title(names, r), note)
-    _heat_map(figure, [names[place] for place in order], r[np.ix_(order, order)])
+    heat_map(figure, figure.subplots(), [names[place] for place in order], r[np.ix_(order, order)])
     return figure
 
 
@@ -55,8 +56,8 @@ def _strongest(r: NDArray[np.float64]) -> list[int]:
     return sorted(np.argsort(-likeness.max(axis=0), kind="stable")[:MOST_MEASURES].tolist())
 
 
-def _heat_map(figure: Figure, names: list[str], r: NDArray[np.float64]) -> None:
-    axes = figure.subplots()
+def heat_map(figure: Figure, axes: Axes, names: list[str], r: NDArray[np.float64]) -> None:
+    """Correlations (n, n) as coloured cells with their numbers, and a bar that tells the colours."""
     image = axes.imshow(r, cmap=_COLOURS, vmin=-1.0, vmax=1.0, aspect="auto")
     small = len(names) > 20
     size = 8 if small else 10

@@ -78,7 +78,7 @@ def test_one_way_to_cut_must_be_given(tree):
 
 def test_a_cut_is_a_segmentation_like_any_other(tree):
     seg = tree.cut(count=4)
-    assert seg.method == "ward merge tree"
+    assert seg.method == "Ward's linkage"
     assert seg.sizes.is_monotonic_decreasing
     for number in seg.numbers:
         np.testing.assert_allclose(
@@ -163,6 +163,6 @@ def test_a_chain_is_remarked():
 
 def test_a_tree_shows_its_last_merges(tree):
     text = repr(tree)
-    assert "ward tree of 60 customers: heights" in text
+    assert "tree of 60 customers by Ward's linkage: heights" in text
     assert "segments" in text
     assert len(tree.overview()) == 10

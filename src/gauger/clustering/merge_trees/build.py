@@ -36,6 +36,8 @@ from gauger.features import FeatureSet
 
 CUSTOMER_METRICS = (*METRICS, "gower")
 FEATURE_METRICS = ("correlation", "absolute_correlation")
+ROUNDING = 1e-12
+"""What is no farther apart than this is as one."""
 WARD_HEIGHTS = ("distance", "squared", "wcss")
 
 Metric = str | ArrayLike | pd.DataFrame
@@ -204,9 +206,8 @@ def _features_ground(
             f"{listed(flat, most=6)} {plural(len(flat), 'does', 'do')} not vary, so that correlations say nothing of "
             f"{plural(len(flat), 'it', 'them')}: leave {plural(len(flat), 'it', 'them')} out."
         )
-    apart = np.maximum(1.0 - (r if name == "correlation" else np.abs(r)), 0.0)
-    np.fill_diagonal(apart, 0.0)
-    apart = (apart + apart.T) / 2.0
+    apart = 1.0 - (r if name == "correlation" else np.abs(r))
+    apart = np.where(apart > ROUNDING, (apart + apart.T) / 2.0, 0.0)
     words = "1 - r" if name == "correlation" else "1 - |r|"
     distances = Geometry(name, words, len(apart), lambda rows, others: apart[np.ix_(rows, others)])
     return Ground(distances, np.ones(len(apart))), chosen, place
@@ -271,8 +272,10 @@ def _with_heights(joins: Joins, linkage: str, ward_heights: str, within: float) 
 
 
 def _height_words(linkage: str, ward_heights: str, distances: Geometry) -> str:
-    if linkage != "ward" or ward_heights == "distance":
+    if linkage != "ward":
         return distances.words
+    if ward_heights == "distance":
+        return "Ward's height, in units of distance"
     if ward_heights == "squared":
         return "2 x what the merge adds to the sum of squares"
     return "within-cluster sum of squares after the merge"

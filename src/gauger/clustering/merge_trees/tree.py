@@ -28,6 +28,11 @@ _NEARBY = 4
 Values = NDArray[np.float64]
 
 
+def linkage_words(linkage: str) -> str:
+    """A linkage as a sentence has it: Ward's linkage, average linkage."""
+    return "Ward's linkage" if linkage == "ward" else f"{linkage} linkage"
+
+
 @dataclass(frozen=True, repr=False, eq=False)
 class MergeTree(Readable):
     """Customers (or features) joined two by two until all are one, made by `build_tree`.
@@ -123,8 +128,7 @@ class MergeTree(Readable):
             raise SettingError("segments are of customers, and this tree is of features: use tree.groups(count=).")
         whole = self._whole(count, height)
         codes = self._numbered(whole, self.joins)
-        method = f"{self.linkage} merge tree"
-        seg = segmentation_from_codes(self.features, codes, method=method)
+        seg = segmentation_from_codes(self.features, codes, method=self.linkage_words)
         return seg.with_remarks((*tiny_segments(seg), *about_one_segment(seg), *self._tied(seg, whole)))
 
     def counts_near(self, height: float) -> dict[float, int]:
@@ -143,13 +147,18 @@ class MergeTree(Readable):
         above = heights[self.leaves - count] if count > 1 else heights[-1] + 0.05 * abs(heights[-1])
         return float(below + above) / 2.0
 
+    @property
+    def linkage_words(self) -> str:
+        """The linkage as a sentence has it: Ward's linkage, average linkage."""
+        return linkage_words(self.linkage)
+
     def headline(self) -> str:
         customers = len(self.leaf_of)
         many = f"{customers:,} {plural(customers, self.of.removesuffix('s'))}"
         if self.leaves < customers:
             many += f" in {self.leaves:,} micro-segments"
         low, high = (short_number(float(height)) for height in (self.joins.height[0], self.joins.height[-1]))
-        return f"{self.linkage} tree of {many}: heights {low} to {high} ({self.height_words})"
+        return f"tree of {many} by {self.linkage_words}: heights {low} to {high} ({self.height_words})"
 
     def overview(self) -> pd.DataFrame:
         last = self.merges.tail(10)

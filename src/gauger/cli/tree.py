@@ -1,0 +1,178 @@
+"""`gauger tree`: who is joined with whom at what height, the segments of a cut, and the advice on where to cut."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from gauger.cli.counts import tell_advice
+from gauger.cli.options import Preparation, Reading, Replace, Seed, Source, typed
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from gauger.clustering import MergeTree
+    from gauger.tables import Results
+
+TREE_FILES = ("merges.csv", "assignments.csv", "centres.csv", "tree.png", "jumps.png")
+FEATURE_TREE_FILES = ("merges.csv", "groups.csv", "tree.png")
+
+_MOST_COUNT = 10
+_REPEATS = 0.1
+_MOST_COLUMNS = 24
+
+
+def tree(
+    *,
+    source: Source,
+    preparation: Preparation,
+    out: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the results go.")],
+    of: Annotated[
+        str, typer.Option(metavar="WORD", help="What is joined: customers, or features by how alike they are.")
+    ] = "customers",
+    linkage: Annotated[
+        str | None,
+        typer.Option(
+            metavar="WORD",
+            help="single, complete, average, weighted, centroid, median or ward. Default: ward, or average with "
+            "another metric than euclidean.",
+        ),
+    ] = None,
+    metric: Annotated[
+        str | None,
+        typer.Option(
+            metavar="WORD",
+            help="euclidean (default), squared_euclidean, city_block, chebyshev, minkowski, canberra, cosine, "
+            "correlation, mahalanobis or gower; for series elastic, elastic_shape or lagged_correlation; for features "
+            "correlation (default) or absolute_correlation.",
+        ),
+    ] = None,
+    count: Annotated[
+        int | None, typer.Option(metavar="K", help="Cut into so many. Default: the advised count.")
+    ] = None,
+    height: Annotated[
+        float | None, typer.Option(metavar="H", help="Cut at this height, in the tree's own units.")
+    ] = None,
+    also: Annotated[int | None, typer.Option(metavar="K", help="A second cut to draw.")] = None,
+    condense: Annotated[
+        int | None, typer.Option(metavar="N", help="Gather customers into so many micro-segments first.")
+    ] = None,
+    optimal_order: Annotated[
+        bool, typer.Option("--optimal-order", help="Turn branches so that neighbours are most alike.")
+    ] = False,
+    p: Annotated[float, typer.Option("--p", metavar="NUMBER", help="The exponent of minkowski.")] = 3.0,
+    band: Annotated[
+        int | None, typer.Option(metavar="N", help="How many periods elastic distance may stretch over.")
+    ] = None,
+    lag: Annotated[int | None, typer.Option(metavar="N", help="The most periods of lagged_correlation.")] = None,
+    seed: Seed = 0,
+    replace: Replace = False,
+    reading: Reading,
+) -> None:
+    """Join customers (or features) two by two into a tree, and cut it.
+
+    Writes merges.csv, assignments.csv, centres.csv and figures: tree.png (the dendrogram) and jumps.png (how high the
+    last merges are). Of features: merges.csv, groups.csv and tree.png.
+    """
+    from gauger.cli import console
+    from gauger.tables import result_folder
+
+    if count is not None and height is not None:
+        raise typer.BadParameter("say either --count or --height.", param_hint="--height")
+    of_features = of == "features"
+    with result_folder(out, FEATURE_TREE_FILES if of_features else TREE_FILES, replace=replace) as results:
+        prepared = preparation.carry_out(reading.read(source))
+        from gauger.clustering import build_tree
+
+        made = build_tree(
+            prepared,
+            linkage=linkage,
+            metric=metric,
+            of=of,  # type: ignore[arg-type]
+            optimal_order=optimal_order,
+            condense=condense,
+            p=p,
+            band=band,
+            lag=lag,
+            seed=seed,
+        )
+        for asked in (count, also):
+            if asked is not None:
+                made.height_of(asked)
+        if height is not None:
+            made.groups(height=height)
+        console.heading(made.headline())
+        console.table(_last_merges(made))
+        console.remarks(made.remarks)
+        if of_features:
+            _write_groups(made, count, height, results)
+        else:
+            _write_segments(made, count, height, also, seed, results)
+        results.add_table("merges.csv", _readable_merges(made))
+    console.wrote(results.paths)
+    if not of_features:
+        assigned = out / "assignments.csv"
+        console.next_step(f"gauger profile {typed(source, reading)} --key {preparation.key} --assignments {assigned}")
+
+
+def _write_groups(tree: "MergeTree", count: int | None, height: float | None, results: "Results") -> None:
+    from gauger.cli import console
+    from gauger.drawing import feature_tree
+
+    told = "of this cut"
+    if count is None and height is None:
+        height, told = max(_REPEATS, float(tree.merges["height"].min())), "that are alike by 90 % or more"
+    groups = tree.groups(count=count, height=height)
+    results.add_table("groups.csv", groups.reset_index())
+    results.add_figure("tree.png", feature_tree(tree, count=count, height=height))
+    several = [number for number in sorted(set(groups)) if (groups == number).sum() > 1]
+    console.heading(f"Groups {told}")
+    for number in several:
+        console.say(f"group {number}: {', '.join(groups.index[groups == number])}")
+    if not several:
+        console.say("none: each feature says something of its own.")
+
+
+def _write_segments(
+    tree: "MergeTree", count: int | None, height: float | None, also: int | None, seed: int, results: "Results"
+) -> None:
+    from gauger.choosing import study_counts
+    from gauger.cli import console
+    from gauger.drawing import dendrogram, merge_jumps
+
+    counts = range(1, min(_MOST_COUNT, tree.leaves) + 1)
+    study = study_counts(tree.features, counts=counts, method="tree", tree=tree, seed=seed)
+    tell_advice(study.advice)
+    if count is None and height is None:
+        count = study.advice.count
+    seg = tree.cut(count=count, height=height)
+    shown = seg.overview()
+    results.add_table("assignments.csv", seg.assignments)
+    results.add_table("centres.csv", shown.reset_index())
+    results.add_figure("tree.png", dendrogram(tree, count=count, height=height, also=also))
+    results.add_figure("jumps.png", merge_jumps(tree, study.advice))
+    console.heading(f"{seg.headline()}, centres in original units")
+    if len(shown.columns) > _MOST_COLUMNS:
+        shown = shown.iloc[:, :2]
+    console.table(shown if console.fits(shown) else shown.T.rename_axis("feature"))
+    console.remarks([*study.remarks, *seg.remarks])
+
+
+def _last_merges(tree: "MergeTree") -> "pd.DataFrame":
+    """The last ten merges, heights of features as the likeness they stand for."""
+    shown = tree.overview()
+    if tree.of == "features":
+        shown.insert(1, "similarity", [f"{100.0 * (1.0 - height):.0f}%" for height in shown["height"]])
+    word = "segments" if tree.of == "customers" else "groups"
+    return shown.rename(columns={"segments": f"{word} left", "jump": "jump to the next", "size": f"{tree.of} joined"})
+
+
+def _readable_merges(tree: "MergeTree") -> "pd.DataFrame":
+    """The merges with names: a customer's key, or "step 12" for the branch that step made."""
+    table = tree.merges.reset_index()
+    for side in ("left", "right"):
+        nodes = table[side].tolist()
+        table[side] = [
+            str(tree.leaf_names[node]) if node < tree.leaves else f"step {node - tree.leaves + 1}" for node in nodes
+        ]
+    return table.assign(segments=tree.leaves - table["step"])

@@ -1,0 +1,76 @@
+"""What course a series takes, in a word: rising, falling, seasonal, flat, or with a spike."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Values = NDArray[np.float64]
+
+_STEEP = 0.15
+_WAVY = 0.10
+_SHARE = 0.5
+_SPIKE = 8.0
+_LEAST_PERIODS = 8
+_FASTEST = 4
+"""Periods of the shortest wave that counts as a season."""
+
+
+@dataclass(frozen=True)
+class Course:
+    """`word` is the shape, `text` the same with its figures."""
+
+    word: str
+    text: str
+
+
+def course_of(values: Values, periods: Sequence[str]) -> Course:
+    """The course of one series (n_periods,), such as the mean of a segment's, and when it is highest.
+
+    In this order: "spike" (up to three neighbouring periods far from all others), "seasonal" (one wave tells at least
+    half of what the line through all leaves, and swings by a tenth of the level or more), "rising" or "falling" (the
+    line climbs or falls by 15 % of the level or more), else "flat". "short" for fewer than eight periods.
+    """
+    n = len(values)
+    if n < _LEAST_PERIODS:
+        return Course("short", f"short: {n} periods")
+    level = float(np.abs(values).mean()) or 1.0
+    spike = _spike(values)
+    if spike is not None:
+        return Course("spike", f"spike around {periods[spike]}")
+    along = np.arange(n) - (n - 1) / 2.0
+    slope = float(along @ values) / float(along @ along)
+    climb = slope * (n - 1) / level
+    rest = values - values.mean() - slope * along
+    share, wave = _wave(rest)
+    if share >= _SHARE and float(np.ptp(wave)) / level >= 2.0 * _WAVY:
+        highest, lowest = periods[int(wave.argmax())], periods[int(wave.argmin())]
+        return Course("seasonal", f"seasonal: high {highest}, low {lowest}")
+    if abs(climb) >= _STEEP:
+        word = "rising" if climb > 0.0 else "falling"
+        return Course(word, f"{word}: {climb:+.0%} of its level from first to last")
+    return Course("flat", f"flat: within {float(np.ptp(values)) / 2.0 / level:.0%} of its level")
+
+
+def _spike(values: Values) -> int | None:
+    """The middle of the one place where the series leaves its usual range."""
+    gaps = np.abs(values - np.median(values))
+    usual = float(np.median(gaps))
+    far = np.flatnonzero(gaps > _SPIKE * usual) if usual > 0.0 else np.flatnonzero(gaps > 0.0)
+    if 0 < len(far) <= 3 and far[-1] - far[0] < 3:
+        return int(far[np.abs(gaps[far]).argmax()])
+    return None
+
+
+def _wave(rest: Values) -> tuple[float, Values]:
+    """The share of the variance that the strongest wave tells, and that wave."""
+    n = len(rest)
+    power = np.fft.rfft(rest)
+    slowest, fastest = 1, max(1, n // _FASTEST)
+    strongest = slowest + int(np.abs(power[slowest : fastest + 1]).argmax())
+    alone = np.zeros_like(power)
+    alone[strongest] = power[strongest]
+    wave = np.fft.irfft(alone, n)
+    total = float(rest @ rest)
+    return (float(wave @ wave) / total if total > 0.0 else 0.0), wave
