@@ -11,9 +11,10 @@ from benchmarks import (
     reading,
     silhouettes,
     startup,
+    trees,
 )
 
-ROOMS = (reading, events, preparing, kmeans_rounds, kmeans_starts, silhouettes, count_study, startup)
+ROOMS = (reading, events, preparing, kmeans_rounds, kmeans_starts, silhouettes, count_study, trees, startup)
 
 
 def main() -> None:
