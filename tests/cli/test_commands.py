@@ -14,6 +14,7 @@ from own_postgres import PASSWORD
 import gauger
 from gauger.cli.look import LOOK_FILES
 from gauger.cli.segment import SEGMENT_FILES
+from gauger.cli.tree import FEATURE_TREE_FILES, TREE_FILES
 from gauger.demo.walkthrough import OUTPUTS
 
 Run = Callable[..., "CompletedProcess[str]"]
@@ -32,7 +33,7 @@ def _narrow(text: str) -> bool:
 def test_help_lists_the_commands_and_version_says_it(command: Run) -> None:
     shown = command("--help")
     assert shown.returncode == 0
-    for name in ("look", "features", "counts", "segment", "profile", "demo"):
+    for name in ("look", "features", "counts", "segment", "tree", "profile", "demo"):
         assert f" {name} " in shown.stdout
     assert command("--version").stdout == f"gauger {gauger.__version__}\n"
 
@@ -223,6 +224,41 @@ def test_segment_learns_on_a_sample_and_says_so(command: Run, tmp_path: Path, be
     assert shown.returncode == 0, shown.stderr
     assert "the centres were learned on 1,178 of 2,355 customers" in " ".join(shown.stderr.split())
     assert {path.name for path in (tmp_path / "s").iterdir()} == set(SEGMENT_FILES)
+
+
+def test_tree_prints_the_last_merges_and_the_advice_and_writes_the_cut(
+    command: Run, tmp_path: Path, behaviour_file: Path, demo_features: gauger.FeatureSet
+) -> None:
+    shown = command("tree", behaviour_file, "--key", "member_id", *FEATURES, "--out", "tree")
+    assert shown.returncode == 0, shown.stderr
+    assert "tree of 2,355 customers by Ward's linkage: heights 0.00 to" in shown.stdout
+    assert "Advice: 6 segments (clear)" in shown.stdout
+    assert "Next: gauger profile" in shown.stdout
+    assert _narrow(shown.stdout)
+    assert sorted(path.name for path in (tmp_path / "tree").iterdir()) == sorted(TREE_FILES)
+    tree = gauger.build_tree(demo_features)
+    merges = pd.read_csv(tmp_path / "tree" / "merges.csv")
+    np.testing.assert_allclose(merges["height"], tree.merges["height"])
+    assert merges["segments"].tolist() == list(range(2_354, 0, -1))
+    assert merges["left"].iloc[-1].startswith("step ")
+    assert merges["left"].iloc[0] in set(demo_features.keys)
+    assigned = pd.read_csv(tmp_path / "tree" / "assignments.csv")
+    assert assigned["segment"].tolist() == tree.cut(count=6).codes.tolist()
+    for line in merges["height"].tail(10):
+        assert f"{line:.3g}" in shown.stdout
+
+
+def test_tree_cuts_at_a_height_and_joins_features(command: Run, tmp_path: Path, behaviour_file: Path) -> None:
+    options = ("--linkage", "complete", "--metric", "city_block", "--height", "9", "--also", "3", "--out", "tree")
+    shown = command("tree", behaviour_file, "--key", "member_id", *FEATURES, *options)
+    assert shown.returncode == 0, shown.stderr
+    heights = pd.read_csv(tmp_path / "tree" / "merges.csv")["height"]
+    assigned = pd.read_csv(tmp_path / "tree" / "assignments.csv")
+    assert assigned["segment"].nunique() == 1 + (heights > 9).sum()
+    shown = command("tree", behaviour_file, "--key", "member_id", "--of", "features", "--out", "measures")
+    assert "group 1: visits, active_days" in shown.stdout
+    assert "100%" in shown.stdout
+    assert sorted(path.name for path in (tmp_path / "measures").iterdir()) == sorted(FEATURE_TREE_FILES)
 
 
 def test_one_feature_is_enough(command: Run, tmp_path: Path, behaviour_file: Path) -> None:

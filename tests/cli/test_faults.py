@@ -18,6 +18,7 @@ Run = Callable[..., "CompletedProcess[str]"]
 
 GOOD = "who,visits,spend\na,1,10\nb,2,30\nc,9,20\nd,8,50\n"
 SEGMENT = ("segment", "t.csv", "--key", "who", "--count", "2", "--out", "out")
+TREE = ("tree", "t.csv", "--key", "who", "--out", "out")
 
 
 @pytest.mark.parametrize(
@@ -39,6 +40,10 @@ SEGMENT = ("segment", "t.csv", "--key", "who", "--count", "2", "--out", "out")
         (GOOD, ("counts", "t.csv", "--key", "who"), "counts go up to 10, but there are only 4 customers"),
         (GOOD, ("counts", "t.csv", "--key", "who", "--from", "3", "--to", "2"), "counts is empty"),
         (GOOD, (*SEGMENT[:-1], "t.csv"), "cannot write into t.csv"),
+        (GOOD, (*TREE, "--linkage", "wards"), "linkage='wards' is not known"),
+        (GOOD, (*TREE, "--metric", "cosine", "--linkage", "ward"), "linkage='ward' needs Euclidean geometry"),
+        (GOOD, (*TREE, "--height", "300"), "height=300 is outside the tree: merges lie between"),
+        (GOOD, (*TREE, "--count", "5"), "count=5 must be a whole number from 1 to 4"),
         (GOOD, ("features", "t.csv", "--customer", "who", "--when", "visits", "--out", "b.csv"), "not dates"),
         (GOOD, ("profile", "t.csv", "--key", "who", "--assignments", "t.csv"), "there is no column 'segment'"),
     ],

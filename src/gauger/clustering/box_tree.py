@@ -47,7 +47,7 @@ class BoxTree:
         fit_boxes(self.points, self.weights, self.levels, self.low, self.high, self.least)
 
     def nearest(self, slots: Slots, *, weighted: bool = False) -> tuple[Slots, Values, Values]:
-        """For each slot the nearest other one, its squared distance and the runner-up's, as `nearest_to` has them."""
+        """For each slot the nearest other one, its squared distance and the runner-up's, as far as `nearest_to` sees."""
         found, value, rival = np.empty(len(slots), dtype=np.int64), np.empty(len(slots)), np.empty(len(slots))
         boxes = (self.points, self.weights, self.levels, self.low, self.high, self.least)
 
@@ -168,6 +168,8 @@ def _nearest_in_leaf(points, weights, weighted, slot, point, start, stop, distan
 @njit(nogil=True, cache=True, fastmath={"contract"})
 def nearest_to(points, weights, levels, low, high, least, weighted, slot):
     """The nearest other point of a slot: its slot, the squared distance, and the runner-up's; ties to the lower slot.
+
+    What is pruned is not looked at, so that the runner-up's distance is true only where it is as near as the nearest.
 
     With `weighted`, squared distances are multiplied by 2 m n / (m + n) of the two weights, which is twice what a merge
     of two segments adds to the sum of squares. -1 and infinity where there is no other.

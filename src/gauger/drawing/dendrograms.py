@@ -83,7 +83,7 @@ def draw_tree(axes: Axes, view: TreeView, *, upright: bool) -> None:
         corners = [(branch.place - half, 0.0), (branch.place + half, 0.0), (branch.place, branch.height)]
         shapes.append(_turned(corners, upright))
     fills = [_colour(branch.segment, view) for branch in wedges]
-    axes.add_collection(PolyCollection(shapes, facecolors=fills, edgecolors=PAPER, linewidths=0.6, zorder=4))
+    axes.add_collection(PolyCollection(shapes, facecolors=fills, linewidths=0.0, zorder=4))
     top = max(link.height for link in view.links)
     if view.cut is not None:
         for number, (first, last) in view.cut.spans.items():
@@ -260,7 +260,7 @@ def _note(tree: MergeTree, view: TreeView) -> str:
     if view.collapsed:
         parts.append(
             f"The top of the tree: {len(view.branches)} branches of {len(tree.leaf_of):,} {tree.of}. A wedge is a "
-            "branch that goes on below: its tip is its last merge, and its customers are counted under it."
+            "branch that goes on below: its tip is its last merge, and its customers are counted in brackets."
         )
     if len(tree.inversions):
         parts.append("Some merges lie below the branches they join (inversions).")

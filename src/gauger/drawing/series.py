@@ -19,7 +19,7 @@ MOST_PANELS = 12
 MOST_LINES = 200
 
 _PERIODS_SHOWN = 4
-_TITLE_WIDTH = 150
+_TITLE_WIDTH = 138
 
 
 def series_panels(seg: Segmentation, *, relative: bool = False) -> Figure:

@@ -70,7 +70,7 @@ def view_of(tree: MergeTree, *, count: int | None = None, height: float | None =
             place[node],
             float(levels[node]),
             int(sizes[node]),
-            str(tree.leaf_names[node]) if node < n else f"{int(sizes[node]):,}",
+            str(tree.leaf_names[node]) if node < n else f"({int(sizes[node]):,})",
             node >= n,
             int(segment_of[node]),
         )

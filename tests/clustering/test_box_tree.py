@@ -1,0 +1,72 @@
+"""The box tree against looking at everything: neighbours, ties, strangers, and empty slots."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gauger.clustering.box_tree import SLACK, BoxTree, fit_homes, nearest_outside_block, refit_path
+
+
+def _brute(points: np.ndarray, weights: np.ndarray, slot: int, *, weighted: bool) -> np.ndarray:
+    apart = ((points - points[:, [slot]]) ** 2).sum(axis=0)
+    apart[slot] = np.inf
+    return apart * 2.0 * weights * weights[slot] / (weights + weights[slot]) if weighted else apart
+
+
+@pytest.mark.parametrize("weighted", [False, True])
+@settings(max_examples=40)
+@given(st.integers(2, 200), st.integers(1, 4), st.integers(1, 30), st.integers(0, 10_000))
+def test_the_nearest_is_the_one_that_a_full_look_finds(weighted: bool, n: int, d: int, levels: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    boxes = BoxTree(rng.integers(0, levels, size=(d, n)).astype(float), rng.integers(1, 6, size=n).astype(float))
+    found, value, rival = boxes.nearest(np.arange(n), weighted=weighted)
+    for slot in range(n):
+        apart = _brute(boxes.points, boxes.weights, slot, weighted=weighted)
+        nearest, following = np.sort(np.append(apart, np.inf))[:2]
+        assert value[slot] == pytest.approx(nearest)
+        assert apart[found[slot]] == pytest.approx(nearest)
+        as_near = following <= nearest * (1.0 + 1e-12)
+        assert (rival[slot] <= value[slot] * (1.0 + SLACK)) == as_near
+
+
+def test_ties_go_to_the_lowest_slot() -> None:
+    boxes = BoxTree(np.zeros((2, 90)), np.ones(90))
+    found, value, rival = boxes.nearest(np.arange(90))
+    assert found.tolist() == [1, *[0] * 89]
+    assert not value.any()
+    assert not rival.any()
+
+
+def test_emptied_slots_are_never_found_and_boxes_follow_points_that_move() -> None:
+    rng = np.random.default_rng(3)
+    boxes = BoxTree(rng.normal(size=(3, 150)), np.ones(150))
+    gone = rng.choice(150, size=120, replace=False)
+    boxes.points[:, gone] = np.inf
+    boxes.refit()
+    left = np.setdiff1d(np.arange(150), gone)
+    boxes.points[:, left[0]] = 40.0
+    refit_path(boxes.points, boxes.levels, boxes.low, boxes.high, left[0])
+    found, value, _ = boxes.nearest(left)
+    for place, slot in enumerate(left):
+        apart = _brute(np.where(np.isinf(boxes.points), 1e9, boxes.points), boxes.weights, slot, weighted=False)
+        assert found[place] == apart.argmin()
+        assert value[place] == pytest.approx(apart.min())
+
+
+@settings(max_examples=30)
+@given(st.integers(2, 150), st.integers(2, 5), st.integers(0, 10_000))
+def test_the_nearest_stranger_is_of_another_group(n: int, groups: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    boxes = BoxTree(rng.normal(size=(2, n)), np.ones(n))
+    own = rng.integers(0, groups, size=n)
+    home = np.empty(2 << boxes.levels, dtype=np.int64)
+    fit_homes(own, boxes.levels, home)
+    nearest, value = np.empty(n, dtype=np.int64), np.empty(n)
+    around = (boxes.points, own, boxes.levels, boxes.low, boxes.high, home)
+    nearest_outside_block(*around, np.arange(n), 0, n, nearest, value)
+    for slot in range(n):
+        apart = np.where(own == own[slot], np.inf, _brute(boxes.points, boxes.weights, slot, weighted=False))
+        assert value[slot] == pytest.approx(apart.min())
+        if np.isfinite(apart.min()):
+            assert own[nearest[slot]] != own[slot]
