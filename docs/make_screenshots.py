@@ -25,6 +25,7 @@ TERMINALS = {
     "--quantity seats --event-key visit_id --out behaviour.csv",
     "counts": f"gauger counts behaviour.csv --key member_id {PREPARATION} --out study",
     "segment": f"gauger segment behaviour.csv --key member_id {PREPARATION} --count 6 --out segments",
+    "tree": f"gauger tree behaviour.csv --key member_id {PREPARATION} --out tree",
     "profile": "gauger profile behaviour.csv --key member_id --assignments segments/assignments.csv --out profile",
 }
 FIGURES = {
@@ -36,6 +37,8 @@ FIGURES = {
     "figure-splits": "study/splits.png",
     "figure-spread": "segments/spread.png",
     "figure-rounds": "segments/rounds.png",
+    "figure-tree": "tree/tree.png",
+    "figure-feature-tree": "measures/tree.png",
     "figure-segments": "results/segments.png",
     "figure-profile": "results/profile.png",
 }
@@ -54,6 +57,8 @@ def main() -> None:
             _photograph(display, folder, command, PICTURES / f"{name}.png")
         look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
         subprocess.run(look, cwd=folder, check=True, capture_output=True)
+        measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
+        subprocess.run(measures, cwd=folder, check=True, capture_output=True)
         for name, made in FIGURES.items():
             shutil.copyfile(folder / made, PICTURES / f"{name}.png")
     print(f"{len(TERMINALS) + len(FIGURES)} pictures in {PICTURES}")
@@ -63,7 +68,7 @@ def main() -> None:
 def _screen() -> Iterator[str]:
     reader, writer = os.pipe()
     server = subprocess.Popen(
-        ["Xvfb", "-displayfd", str(writer), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+        ["Xvfb", "-displayfd", str(writer), "-screen", "0", "1280x800x24", "-wr", "-nolisten", "tcp"],
         pass_fds=[writer],
         stderr=subprocess.DEVNULL,
     )
@@ -80,7 +85,7 @@ def _photograph(display: str, folder: Path, command: str, picture: Path) -> None
     done = folder / "done"
     done.unlink(missing_ok=True)
     script = f"echo '$ {command}'; {command} && touch {shlex.quote(str(done))}; sleep 60"
-    look = "-geometry 126x40+0+0 -fs 12 -bg #ffffff -fg #26303a -b 12 -bw 0 +sb".split()
+    look = "-geometry 138x44+0+0 -fs 11 -bg #ffffff -fg #26303a -b 12 -bw 0 +sb".split()
     window = subprocess.Popen(
         ["xterm", "-fa", "DejaVu Sans Mono", *look, "-e", "sh", "-c", script],
         cwd=folder,

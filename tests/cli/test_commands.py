@@ -231,7 +231,7 @@ def test_tree_prints_the_last_merges_and_the_advice_and_writes_the_cut(
 ) -> None:
     shown = command("tree", behaviour_file, "--key", "member_id", *FEATURES, "--out", "tree")
     assert shown.returncode == 0, shown.stderr
-    assert "tree of 2,355 customers by Ward's linkage: heights 0.00 to" in shown.stdout
+    assert "Tree of 2,355 customers by Ward's linkage and Euclidean distance: heights 0.00 to 82.5\n" in shown.stdout
     assert "Advice: 6 segments (clear)" in shown.stdout
     assert "Next: gauger profile" in shown.stdout
     assert _narrow(shown.stdout)

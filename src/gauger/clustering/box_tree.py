@@ -47,7 +47,7 @@ class BoxTree:
         fit_boxes(self.points, self.weights, self.levels, self.low, self.high, self.least)
 
     def nearest(self, slots: Slots, *, weighted: bool = False) -> tuple[Slots, Values, Values]:
-        """For each slot the nearest other one, its squared distance and the runner-up's, as far as `nearest_to` sees."""
+        """For each slot the nearest other one, its squared distance and the runner-up's, as `nearest_to` does."""
         found, value, rival = np.empty(len(slots), dtype=np.int64), np.empty(len(slots)), np.empty(len(slots))
         boxes = (self.points, self.weights, self.levels, self.low, self.high, self.least)
 

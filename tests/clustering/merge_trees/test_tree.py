@@ -163,6 +163,6 @@ def test_a_chain_is_remarked():
 
 def test_a_tree_shows_its_last_merges(tree):
     text = repr(tree)
-    assert "tree of 60 customers by Ward's linkage: heights" in text
+    assert "Tree of 60 customers by Ward's linkage and Euclidean distance: heights" in text
     assert "segments" in text
     assert len(tree.overview()) == 10

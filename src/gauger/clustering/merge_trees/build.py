@@ -20,7 +20,7 @@ from gauger.clustering.merge_trees.joins import Joins
 from gauger.clustering.merge_trees.leaf_order import MOST_LEAVES, in_best_order
 from gauger.clustering.merge_trees.mixed import mixed_rows
 from gauger.clustering.merge_trees.shape import larger_left, sizes_of
-from gauger.clustering.merge_trees.tree import MergeTree
+from gauger.clustering.merge_trees.tree import IN_DISTANCE, MergeTree
 from gauger.distances import (
     METRICS,
     SERIES_METRICS,
@@ -275,7 +275,7 @@ def _height_words(linkage: str, ward_heights: str, distances: Geometry) -> str:
     if linkage != "ward":
         return distances.words
     if ward_heights == "distance":
-        return "Ward's height, in units of distance"
+        return IN_DISTANCE
     if ward_heights == "squared":
         return "2 x what the merge adds to the sum of squares"
     return "within-cluster sum of squares after the merge"

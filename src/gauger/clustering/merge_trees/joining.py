@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,7 @@ from gauger.clustering.merge_trees.matrix import MATRIX_LINKAGES, Condensed, Mat
 from gauger.clustering.merge_trees.points import WardSpace
 from gauger.clustering.merge_trees.reciprocal import join_reciprocal_pairs
 from gauger.clustering.merge_trees.spanning import join_by_links, join_points_by_links
-from gauger.distances import Geometry
+from gauger.distances import Geometry, Settings, geometry
 from gauger.errors import SettingError
 from gauger.progress import task
 
@@ -63,22 +64,36 @@ def join_all(ground: Ground, linkage: str) -> Joins:
     Heights of centroid and median linkage are squared distances, those of Ward's twice what a merge adds to the sum of
     squares, those of the others distances.
     """
+    compile_for(linkage)
     n = len(ground.weights)
-    many = f"{n:,} leaves"
-    if linkage in POINT_LINKAGES:
-        assert ground.columns is not None
-        with task(f"{linkage} tree of {many}", n - 1) as advance:
-            if linkage == "ward":
-                return join_reciprocal_pairs(WardSpace(ground.columns, ground.weights), advance)
-            return join_closest_points(ground.columns, ground.weights, linkage == "centroid", advance)
+    if linkage in MATRIX_LINKAGES:
+        distances = condensed(ground.distances)
+        with task(f"{linkage}-linkage tree of {n:,} leaves", n - 1) as advance:
+            return join_reciprocal_pairs(MatrixSpace(distances, ground.weights, linkage), advance)
+    with task(f"{linkage}-linkage tree of {n:,} leaves", n - 1) as advance:
+        return _without_matrix(ground, linkage, advance)
+
+
+def _without_matrix(ground: Ground, linkage: str, advance: Callable[[int], None]) -> Joins:
+    if linkage == "single" and ground.columns is None:
+        return join_by_links(len(ground.weights), _from_one(ground.distances), advance)
+    assert ground.columns is not None
     if linkage == "single":
-        with task(f"single-linkage tree of {many}", n - 1) as advance:
-            if ground.columns is not None:
-                return join_points_by_links(ground.columns, advance)
-            return join_by_links(n, _from_one(ground.distances), advance)
-    distances = condensed(ground.distances)
-    with task(f"{linkage}-linkage tree of {many}", n - 1) as advance:
-        return join_reciprocal_pairs(MatrixSpace(distances, ground.weights, linkage), advance)
+        return join_points_by_links(ground.columns, advance)
+    if linkage == "ward":
+        return join_reciprocal_pairs(WardSpace(ground.columns, ground.weights), advance)
+    return join_closest_points(ground.columns, ground.weights, linkage == "centroid", advance)
+
+
+@cache
+def compile_for(linkage: str) -> None:
+    """Run a linkage once on three points: compiled on the first run on a machine, loaded after that."""
+    if linkage in (*POINT_LINKAGES, "single"):
+        columns = np.array([[0.0, 1.0, 5.0]])
+        points = geometry("euclidean", columns.T, Settings(), range(3))
+        with task("compiling for this machine, once", 1) as advance:
+            _without_matrix(Ground(points, np.ones(3), columns), linkage, lambda _: None)
+            advance(1)
 
 
 def _from_one(distances: Geometry) -> Callable[[int], Values]:

@@ -22,6 +22,7 @@ from gauger.remarks import Remark
 from gauger.segmentation import Codes, Segmentation, number_by_size, segmentation_from_codes
 
 MOST_COMPARED = 4_000
+IN_DISTANCE = "Ward's height, in units of distance"
 
 _NEARBY = 4
 
@@ -158,7 +159,8 @@ class MergeTree(Readable):
         if self.leaves < customers:
             many += f" in {self.leaves:,} micro-segments"
         low, high = (short_number(float(height)) for height in (self.joins.height[0], self.joins.height[-1]))
-        return f"tree of {many} by {self.linkage_words}: heights {low} to {high} ({self.height_words})"
+        scale = "" if self.height_words in (IN_DISTANCE, self.distances.words) else f" ({self.height_words})"
+        return f"Tree of {many} by {self.linkage_words} and {self.distances.words}: heights {low} to {high}{scale}"
 
     def overview(self) -> pd.DataFrame:
         last = self.merges.tail(10)
