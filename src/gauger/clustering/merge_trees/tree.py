@@ -39,7 +39,7 @@ class MergeTree(Readable):
     """Customers (or features) joined two by two until all are one, made by `build_tree`.
 
     `.linkage`, `.metric` and `.of` ("customers" or "features") say how, `.height_words` what heights measure.
-    `.leaf_names` (n_leaves,) are the keys, the features' names, or for a tree on micro-segments their numbers;
+    `.leaf_names` (leaves,) are the keys, the features' names, or for a tree on micro-segments their numbers;
     `.leaf_of` (n,) says in which leaf each customer or feature is.
     """
 
@@ -62,11 +62,11 @@ class MergeTree(Readable):
 
     @cached_property
     def merges(self) -> pd.DataFrame:
-        """A row a merge: left, right, height, size and jump, by step from 1 to n_leaves - 1.
+        """A row a merge: left, right, height, size and jump, by step from 1 to leaves - 1.
 
-        left and right are what is joined: below n_leaves a leaf's place in `.leaf_names`, else n_leaves - 1 + s for the
+        left and right are what is joined: below leaves a leaf's place in `.leaf_names`, else leaves - 1 + s for the
         branch that step s made; left is drawn to the left. size counts customers (or features). jump is how much higher
-        the next merge is; after step s there are n_leaves - s segments, and a large jump speaks for them.
+        the next merge is; after step s there are leaves - s segments, and a large jump speaks for them.
         """
         height = self.joins.height
         jump = np.append(np.diff(height), np.nan)
