@@ -35,7 +35,7 @@ def test_the_jump_of_a_count_is_what_its_next_merge_would_cost(planted: np.ndarr
     features = features_of(planted)
     tree = gauger.build_tree(features)
     study = gauger.study_counts(features, method="tree", tree=tree, counts=range(1, 7))
-    heights = tree.merges["height"]
+    heights = tree.merges.set_index("step")["height"]
     for count in range(2, 7):
         assert study.table.loc[count, "merge_jump"] == heights.loc[321 - count] - heights.loc[320 - count]
         assert study.segmentations[count].codes.tolist() == tree.cut(count=count).codes.tolist()
@@ -80,6 +80,9 @@ def test_a_tree_of_a_cloud_has_no_structure(features_of: Make) -> None:
     for how in ({}, {"metric": "city_block"}):
         advice = gauger.study_counts(features, method="tree", counts=range(1, 7), **how).advice
         assert (advice.count, advice.verdict) == (1, "no structure")
+    several = gauger.study_counts(features, method="tree", linkage="single", counts=range(2, 5)).advice
+    assert several.verdict == "no structure"
+    assert "no more clustered than one cloud" in several.reasons[0]
 
 
 def test_wrong_requests_are_told_apart(planted: np.ndarray, features_of: Make) -> None:
@@ -181,7 +184,7 @@ def test_the_adjusted_rand_index_by_hand() -> None:
 def test_seeding_k_means_with_a_cut_tells_how_many_moved(features_of: Make) -> None:
     features = features_of(np.random.default_rng(4).normal(size=(200, 2)))
     cut = gauger.build_tree(features).cut(count=3)
-    seg = gauger.segment_by_kmeans(features, 3, seeding=cut)
+    seg = gauger.segment_by_kmeans(features, seeding=cut)
     said = next(remark.text for remark in seg.remarks if remark.code == "moved-since-seeding")
     centres = cut.scaled_centres
     codes = cut.codes

@@ -30,12 +30,16 @@ def test_the_nearest_is_the_one_that_a_full_look_finds(weighted: bool, n: int, d
         assert (rival[slot] <= value[slot] * (1.0 + SLACK)) == as_near
 
 
-def test_ties_go_to_the_lowest_slot() -> None:
-    boxes = BoxTree(np.zeros((2, 90)), np.ones(90))
-    found, value, rival = boxes.nearest(np.arange(90))
-    assert found.tolist() == [1, *[0] * 89]
-    assert not value.any()
-    assert not rival.any()
+def test_among_equal_distances_many_are_each_others_nearest() -> None:
+    for points in (np.zeros((2, 300)), np.vstack([np.arange(300.0), np.zeros(300)])):
+        boxes = BoxTree(points, np.ones(300))
+        found, value, rival = boxes.nearest(np.arange(300))
+        slots = np.arange(300)
+        assert (found != slots).all()
+        assert len(np.unique(value)) == 1
+        assert (rival[:-1] == value[:-1]).sum() >= 298
+        assert (found[found] == slots).sum() >= 2
+    assert (found[found] == slots).mean() > 0.4
 
 
 def test_emptied_slots_are_never_found_and_boxes_follow_points_that_move() -> None:

@@ -137,7 +137,7 @@ def study_counts(
     table.insert(1, "wcss_share", table["wcss"] / _everyone_spread(way.everyone))
     columns_shown = list(_COLUMNS)
     if own_tree is not None:
-        jump = own_tree.merges["jump"].set_axis(own_tree.leaves - own_tree.merges.index)
+        jump = own_tree.merges["jump"].set_axis(own_tree.leaves - own_tree.merges["step"])
         table["merge_jump"] = jump.reindex(asked).to_numpy()
         columns_shown.append("merge_jump")
     evidence = evidence if names else replace(evidence, idle=())

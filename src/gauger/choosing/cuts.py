@@ -34,7 +34,7 @@ def heed_cuts(
     small = seg.count - fair[advice.count]
     groups = evidence.silhouettes.get(advice.count, 0.0)
     short = tree.metric == "euclidean" and groups - apart > _WORSE
-    if seg.count == 1 or not (small or short):
+    if advice.verdict == "no structure" or seg.count == 1 or not (small or short):
         return advice
     sizes = [f"{size:,}" for size in sorted(seg.sizes, reverse=True)]
     about_small = f", and {small} {plural(small, 'is', 'are')} too small to be one" if small else ""

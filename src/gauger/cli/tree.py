@@ -169,7 +169,7 @@ def _last_merges(tree: "MergeTree") -> "pd.DataFrame":
 
 def _readable_merges(tree: "MergeTree") -> "pd.DataFrame":
     """The merges with names: a customer's key, or "step 12" for the branch that step made."""
-    table = tree.merges.reset_index()
+    table = tree.merges.copy()
     for side in ("left", "right"):
         nodes = table[side].tolist()
         table[side] = [

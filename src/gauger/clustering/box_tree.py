@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from gauger.clustering.blocks import map_blocks
 from gauger.clustering.kernels import TILE, tile_distances
 
-LEAF = 24
+LEAF = 60
+"""The most points of a leaf: they fit into one tile."""
 SLACK = 1e-10
 """Relative: distances this close count as equal, far above what rounding does to them."""
 
@@ -24,7 +25,7 @@ Slots = NDArray[np.int64]
 
 
 def levels_for(points: int) -> int:
-    """How many times to halve so many points until a leaf holds about 24 of them."""
+    """How many times to halve so many points until no leaf holds more than 60."""
     return max(0, int(np.ceil(np.log2(max(points, 1) / LEAF))))
 
 
@@ -124,6 +125,18 @@ def _box_distance(low, high, node, point):
 
 
 @njit(nogil=True, cache=True, inline="always")
+def link_rank(one, other):
+    """A number for each pair of slots, the same both ways round, that looks drawn by lot.
+
+    Among equal distances the pair of the lowest rank counts as nearest. Were it the lowest slot, rows of evenly spaced
+    points would all look the same way, and of each row only two would be each other's nearest.
+    """
+    low, high = np.uint64(min(one, other)), np.uint64(max(one, other))
+    h = (low * np.uint64(0x9E3779B97F4A7C15)) ^ (high * np.uint64(0xC2B2AE3D27D4EB4F))
+    return (h ^ (h >> np.uint64(29))) * np.uint64(0xBF58476D1CE4E5B9)
+
+
+@njit(nogil=True, cache=True, inline="always")
 def _worth(mine, other, weighted):
     """What a squared distance is multiplied by: 2 m n / (m + n) for Ward's increase, else 1."""
     return 2.0 * mine * other / (mine + other) if weighted else 1.0
@@ -158,7 +171,7 @@ def _nearest_in_leaf(points, weights, weighted, slot, point, start, stop, distan
         for r in range(size):
             here = distance[r] * _worth(weights[slot], weights[first + r], weighted)
             if here <= second and first + r != slot:
-                if here < best or (here == best and first + r < found):
+                if here < best or (here == best and link_rank(slot, first + r) < link_rank(slot, found)):
                     second, best, found = best, here, first + r
                 else:
                     second = here
@@ -167,7 +180,7 @@ def _nearest_in_leaf(points, weights, weighted, slot, point, start, stop, distan
 
 @njit(nogil=True, cache=True, fastmath={"contract"})
 def nearest_to(points, weights, levels, low, high, least, weighted, slot):
-    """The nearest other point of a slot: its slot, the squared distance, and the runner-up's; ties to the lower slot.
+    """The nearest other point of a slot: its slot, the squared distance, and the runner-up's; ties by `link_rank`.
 
     What is pruned is not looked at, so that the runner-up's distance is true only where it is as near as the nearest.
 

@@ -13,7 +13,7 @@ from gauger.clustering.kernels import refill
 from gauger.clustering.learning import checked_share, checked_weights, learners_among, other_sample
 from gauger.clustering.racing import FINISHED, Entrant, race
 from gauger.clustering.rounds import Settled, assign, settle_in_rounds, squares_to_own
-from gauger.clustering.seeding import SEEDERS, Seeding, first_rows, given_centres
+from gauger.clustering.seeding import SEEDERS, Seeding, count_of, first_rows, given_centres
 from gauger.errors import SettingError, plural
 from gauger.features import FeatureSet
 from gauger.progress import task
@@ -24,7 +24,7 @@ Values = NDArray[np.float64]
 
 def segment_by_kmeans(
     features: FeatureSet,
-    count: int,
+    count: int | None = None,
     *,
     seeding: Seeding = "kmeans++",
     starts: int = 10,
@@ -43,7 +43,8 @@ def segment_by_kmeans(
 
     - `seeding`: where starts begin: "kmeans++" (customers far from each other), "random" (any distinct ones), "first"
       (the first distinct rows of the table: one start), or centres: an array (count, n_features) on the working scale,
-      a DataFrame by feature name in original units, or a Segmentation.
+      a DataFrame by feature name in original units, or a Segmentation, such as the cut of a merge tree. `count` can
+      then be left out.
     - `weights` (n_customers,): how much each customer counts, 0 or more; those with 0 are assigned only.
     - `learn_on`: a number of customers, or a share below 1, drawn with `seed`: only they move the centres, everyone is
       assigned, and a remark says how far the centres would be from there on another sample.
@@ -65,6 +66,8 @@ def segment_by_kmeans(
     >>> gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2).codes.tolist()
     [2, 2, 1, 1, 1]
     """
+    if count is None:
+        count = count_of(seeding)
     refuse_bad_settings(features, count, starts, max_rounds, seed)
     share = checked_share(learn_on, len(features.keys))
     own_weights = checked_weights(weights, len(features.keys))

@@ -53,6 +53,13 @@ def first_rows(customers: Arrangement, count: int) -> Values:
     return np.ascontiguousarray(customers.columns[:, list(seen.values())].T)
 
 
+def count_of(seeding: Seeding) -> int:
+    """How many segments given centres make; raises SettingError for a word, which does not say."""
+    if isinstance(seeding, str):
+        raise SettingError("say how many segments there shall be: count=, or centres as seeding=.")
+    return seeding.count if isinstance(seeding, Segmentation) else len(seeding)
+
+
 def given_centres(features: FeatureSet, count: int, seeding: Seeding) -> Values | None:
     """Centres (count, d) on the working scale from an array, a DataFrame or a Segmentation; None for a word.
 

@@ -22,7 +22,7 @@ def merge_jumps(tree: MergeTree, advice: CountAdvice | None = None, *, most: int
     if isinstance(most, bool) or not isinstance(most, int) or most < 2:
         raise SettingError(f"most={most!r} must be a whole number from 2 up.")
     last = tree.merges.tail(most)
-    counts = tree.leaves - last.index.to_numpy()
+    counts = tree.leaves - last["step"].to_numpy()
     jumps = last["jump"].to_numpy()
     word = "segment" if tree.of == "customers" else "group"
     note = "A bar is how much higher the next merge is: what going to one segment fewer would cost."

@@ -75,7 +75,7 @@ def test_the_worked_example_of_five_customers():
 def test_ward_on_the_sum_of_squares_scale_is_the_wcss_of_each_cut():
     tree = gauger.build_tree(features_of(np.random.default_rng(2).normal(size=(40, 3))), ward_heights="wcss")
     for count in (1, 3, 8):
-        assert tree.merges["height"].loc[40 - count] == pytest.approx(tree.cut(count=count).wcss)
+        assert tree.merges["height"][39 - count] == pytest.approx(tree.cut(count=count).wcss)
 
 
 @pytest.mark.parametrize("metric", CUSTOMER_METRICS)
@@ -85,6 +85,30 @@ def test_average_linkage_with_each_metric_agrees_with_the_reference(metric):
     everyone = np.arange(25)
     truth = naive_merges(tree.distances.between(everyone, everyone), "average")
     np.testing.assert_allclose(tree.merges["height"], [height for _, _, height in truth], atol=1e-9, rtol=0)
+
+
+@pytest.mark.parametrize("metric", CUSTOMER_METRICS)
+@settings(max_examples=8)
+@given(st.integers(8, 14), st.integers(0, 1000))
+def test_average_linkage_with_each_metric_joins_a_closest_pair_despite_ties_and_copies(metric, n, seed):
+    rows = np.array(
+        [[1.0, 2.0, 4.0], [2.0, 4.0, 1.0], [4.0, 1.0, 2.0], [1.0, 3.0, 5.0], [5.0, 1.0, 1.0], [1.0, 1.0, 3.0]]
+    )
+    chosen = np.concatenate([np.arange(6), np.random.default_rng(seed).integers(0, 6, size=n - 6)])
+    tree = gauger.build_tree(features_of(rows[chosen]), linkage="average", metric=metric)
+    everyone = np.arange(n)
+    refuse_unless_closest(merges_of(tree), tree.distances.between(everyone, everyone), "average")
+    assert (tree.merges["height"] == 0.0).sum() >= n - 6
+
+
+def test_copies_of_one_customer_cost_no_look_each():
+    values = np.repeat([[0.0, 1.0], [5.0, 5.0], [9.0, 0.0]], [3_000, 2_000, 1_000], axis=0)
+    for linkage in LINKAGES:
+        tree = gauger.build_tree(features_of(values), linkage=linkage)
+        assert (tree.merges["height"] == 0.0).sum() == 5_997
+        assert tree.cut(count=3).sizes.tolist() == [3_000, 2_000, 1_000]
+    ward = gauger.build_tree(features_of(values))
+    assert ward.merges["height"].iloc[-2] == pytest.approx(np.sqrt(2.0 * 2_000 * 1_000 / 3_000 * (4.0**2 + 5.0**2)))
 
 
 def test_many_customers_take_the_boxes_and_the_rounds_to_the_same_tree():

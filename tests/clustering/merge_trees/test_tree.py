@@ -19,8 +19,8 @@ def tree():
 
 
 def test_merges_tell_the_jump_to_the_next(tree):
-    assert tree.merges.columns.tolist() == ["left", "right", "height", "size", "jump"]
-    assert tree.merges.index.tolist() == list(range(1, 60))
+    assert tree.merges.columns.tolist() == ["step", "left", "right", "height", "size", "jump"]
+    assert tree.merges["step"].tolist() == list(range(1, 60))
     heights = tree.merges["height"].to_numpy()
     np.testing.assert_allclose(tree.merges["jump"].iloc[:-1], np.diff(heights))
     assert np.isnan(tree.merges["jump"].iloc[-1])

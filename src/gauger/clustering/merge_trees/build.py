@@ -122,7 +122,7 @@ def build_tree(
             [*about_condensing(micro), *about_series(features, metric)],
         )
     if chosen not in (*POINT_LINKAGES, "single"):
-        remarks += about_precision(len(ground.weights))
+        remarks += about_precision(len(ground.weights if ground.firsts is None else ground.firsts))
 
     def made(standing: Ground) -> Joins:
         joins = _with_heights(join_all(standing, chosen), chosen, ward_heights, within)
@@ -198,8 +198,9 @@ def _features_ground(
     if not isinstance(name, str) or name not in FEATURE_METRICS:
         raise SettingError.not_one_of("metric", name if isinstance(name, str) else "a matrix", FEATURE_METRICS)
     chosen = _linkage_for(linkage or "average", name)
-    place = np.argsort(np.array(features.names, dtype=object), kind="stable")
-    r = correlation_matrix(features.values[:, place])
+    everyone = arrange(features)
+    place = everyone.places
+    r = correlation_matrix(everyone.columns.T)
     flat = [features.names[place[at]] for at in np.flatnonzero(np.isnan(np.diag(r)))]
     if flat:
         raise SettingError(
@@ -237,7 +238,8 @@ def _customers_ground(
     if name not in METRICS:
         raise SettingError.not_one_of("metric", name, CUSTOMER_METRICS)
     values = features.values[everyone.order] if name in SERIES_METRICS else columns.T
-    return Ground(geometry(name, values, settings, labels), weights, columns if name == "euclidean" else None)
+    points = columns if name == "euclidean" else None
+    return Ground(geometry(name, values, settings, labels), weights, points, None if micro else everyone.distinct())
 
 
 def _leaves(

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from gauger.clustering.memory import in_words
 from gauger.clustering.merge_trees.condensing import MicroSegments
 from gauger.clustering.merge_trees.joining import precision_for
 from gauger.clustering.merge_trees.joins import Joins
@@ -15,6 +16,7 @@ from gauger.remarks import Remark
 from gauger.segmentation import Codes, Segmentation
 
 _MOST = 0.9
+_LARGE = 2**30
 
 
 def about_one_segment(seg: Segmentation) -> Iterator[Remark]:
@@ -92,6 +94,13 @@ def about_series(features: FeatureSet, metric: object) -> Iterator[Remark]:
 
 def about_precision(leaves: int) -> Iterator[Remark]:
     if precision_for(leaves) is np.float64:
+        size = 8 * leaves * (leaves - 1) // 2
+        if size >= _LARGE:
+            yield Remark(
+                "large-matrix",
+                f"all distances between {leaves:,} were held at once, {in_words(size)}. Ward's, centroid and single "
+                "linkage need none of that, and condense= (--condense) little.",
+            )
         return
     yield Remark(
         "half-precision",

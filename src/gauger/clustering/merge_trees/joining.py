@@ -1,7 +1,7 @@
 """Build a merge tree: which linkage needs what, and where its merges come from."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 
 import numpy as np
@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from gauger.clustering.blocks import map_blocks
 from gauger.clustering.memory import available_bytes, in_words
 from gauger.clustering.merge_trees.closest import join_closest_points
-from gauger.clustering.merge_trees.joins import Joins
+from gauger.clustering.merge_trees.joins import Joins, after_twins
 from gauger.clustering.merge_trees.matrix import MATRIX_LINKAGES, Condensed, MatrixSpace
 from gauger.clustering.merge_trees.points import WardSpace
 from gauger.clustering.merge_trees.reciprocal import join_reciprocal_pairs
@@ -34,23 +34,34 @@ Values = NDArray[np.float64]
 class Ground:
     """What a tree stands on: leaves with a distance between any two, and weights (n,).
 
-    `columns` (d, n) are their points, where the distance is Euclidean.
+    `columns` (d, n) are their points, where the distance is Euclidean. Where equal leaves, at no distance, stand side
+    by side, `firsts` are those that do not equal the one before them.
     """
 
     distances: Geometry
     weights: Values
     columns: Values | None = None
+    firsts: NDArray[np.intp] | None = None
+
+    def distinct(self) -> "Ground":
+        """One leaf for all that are equal, with their weight."""
+        firsts = self.firsts
+        assert firsts is not None
+        between = self.distances.between
+        fewer = replace(
+            self.distances, size=len(firsts), between=lambda rows, others: between(firsts[rows], firsts[others])
+        )
+        columns = None if self.columns is None else np.ascontiguousarray(self.columns[:, firsts])
+        return Ground(fewer, np.add.reduceat(self.weights, firsts), columns)
 
     def shifted(self) -> "Ground":
         """The same, every leaf moved by about a billionth, so that ties fall another way."""
         rng = np.random.default_rng(0)
         noise = _SHIFT * rng.random(len(self.weights))
         between = self.distances.between
-        apart = Geometry(
-            self.distances.name,
-            self.distances.words,
-            self.distances.size,
-            lambda rows, others: between(rows, others) * (1.0 + noise[rows][:, None] + noise[others]),
+        apart = replace(
+            self.distances,
+            between=lambda rows, others: between(rows, others) * (1.0 + noise[rows][:, None] + noise[others]),
         )
         if self.columns is None:
             return Ground(apart, self.weights)
@@ -66,6 +77,8 @@ def join_all(ground: Ground, linkage: str) -> Joins:
     """
     compile_for(linkage)
     n = len(ground.weights)
+    if ground.firsts is not None and len(ground.firsts) < n:
+        return after_twins(ground.firsts, n, join_all(ground.distinct(), linkage) if len(ground.firsts) > 1 else None)
     if linkage in MATRIX_LINKAGES:
         distances = condensed(ground.distances)
         with task(f"{linkage}-linkage tree of {n:,} leaves", n - 1) as advance:

@@ -63,3 +63,21 @@ class Joins:
         number = np.arange(2 * self.leaves - 1)
         number[self.leaves + order] = self.leaves + np.arange(self.done)
         return self._like(number[self.left[order]], number[self.right[order]], height[order])
+
+
+def after_twins(firsts: NDArray[np.intp], leaves: int, others: Joins | None) -> Joins:
+    """Joins of equal leaves at height 0, then `others`: those of one leaf for all that are equal.
+
+    Leaves that are equal stand side by side, the first of each at `firsts`; None for `others` when all are equal.
+    """
+    twins = np.setdiff1d(np.arange(leaves), firsts)
+    made = leaves + np.arange(len(twins))
+    node = np.arange(leaves)
+    node[twins] = made
+    joins = Joins(leaves, others.tied if others is not None else False)
+    joins.add(node[twins - 1], twins, np.zeros(len(twins)))
+    if others is not None:
+        last = np.append(firsts[1:], leaves) - 1
+        number = np.concatenate([node[last], leaves + len(twins) + np.arange(len(firsts) - 1)])
+        joins.add(number[others.left], number[others.right], others.height)
+    return joins

@@ -5,6 +5,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gauger.clustering.blocks import map_blocks
+from gauger.clustering.box_tree import link_rank
 
 _BLOCK = 256
 _RULES = {"complete": 0, "average": 1, "weighted": 2}
@@ -55,7 +56,7 @@ def _place(one, other, n):
 
 @njit(nogil=True, cache=True)
 def nearest_in_rows(distances, weights, slots, start, stop, nearest, value, rival):
-    """The nearest other slot of each of slots[start:stop], its distance and the runner-up's; ties to the lower slot.
+    """The nearest other slot of each of slots[start:stop], its distance and the runner-up's; ties by `link_rank`.
 
     weights (n,) are 0 where nobody is. Writes nearest, value and rival at the same places as slots.
     """
@@ -67,8 +68,8 @@ def nearest_in_rows(distances, weights, slots, start, stop, nearest, value, riva
             if other == slot or weights[other] == 0.0:
                 continue
             here = distances[_place(slot, other, n)]
-            if here < second:
-                if here < best:
+            if here <= second:
+                if here < best or (here == best and link_rank(slot, other) < link_rank(slot, found)):
                     second, best, found = best, here, other
                 else:
                     second = here

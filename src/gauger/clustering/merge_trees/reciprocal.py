@@ -51,7 +51,7 @@ def join_reciprocal_pairs(space: Space, advance: Callable[[int], None]) -> Joins
         joins.tied |= bool(((rival <= value[due] * (1.0 + SLACK)) & (value[due] > 0.0)).any())
         slots = np.flatnonzero(alive)
         mutual = slots[(nearest[nearest[slots]] == slots) & (slots < nearest[slots])]
-        if not len(mutual):  # a ring of equal distances: fresh looks agree on the lowest slot
+        if not len(mutual):  # a ring of equal distances: fresh looks agree on the lowest rank
             due = slots
             continue
         partners = nearest[mutual]
