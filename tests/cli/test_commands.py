@@ -261,6 +261,18 @@ def test_tree_cuts_at_a_height_and_joins_features(command: Run, tmp_path: Path, 
     assert sorted(path.name for path in (tmp_path / "measures").iterdir()) == sorted(FEATURE_TREE_FILES)
 
 
+def test_a_tree_of_series_has_its_courses_drawn(command: Run, tmp_path: Path) -> None:
+    weekly = gauger.read_table(gauger.demo_file("weekly_admissions.csv"))
+    wide = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")
+    gauger.write_table(wide, tmp_path / "wide.csv")
+    options = ("--metric", "elastic_shape", "--band", "5", "--scale", "none", "--out", "tree")
+    shown = command("tree", "wide.csv", "--key", "house", *options)
+    assert shown.returncode == 0, shown.stderr
+    assert "104 features: 2024-01-01, 2024-01-08, …, 2025-12-15, 2025-12-22" in shown.stdout
+    assert "5 segments of 48 customers by average linkage" in shown.stdout
+    assert (tmp_path / "tree" / "courses.png").read_bytes().startswith(b"\x89PNG")
+
+
 def test_one_feature_is_enough(command: Run, tmp_path: Path, behaviour_file: Path) -> None:
     shown = command("segment", behaviour_file, "--key", "member_id", "--features", "visits", "--count", 3, "--out", "s")
     assert shown.returncode == 0, shown.stderr

@@ -133,6 +133,14 @@ def test_every_segment_of_a_fine_cut_is_in_the_view(demo_tree: gauger.MergeTree)
         assert sum(branch.size for branch in view.branches if branch.segment == number) == size
 
 
+def test_the_smallest_trees_and_the_finest_cuts_are_drawn(demo_tree: gauger.MergeTree) -> None:
+    pair = gauger.build_tree(_named(np.array([[0.0], [3.0]]), ["a", "b"]))
+    assert gauger.draw.dendrogram(pair, count=2).get_suptitle().startswith("2 segments of 2 customers")
+    assert gauger.draw.dendrogram(pair, count=1).get_suptitle() == "1 segment of 2 customers by Ward's linkage"
+    assert gauger.draw.merge_jumps(pair).get_suptitle() == "One merge only: there is nothing to compare"
+    assert _no_two_overlap(gauger.draw.dendrogram(demo_tree, count=25))
+
+
 def test_segments_may_have_names_and_an_unknown_layout_is_refused() -> None:
     tree = _small()
     (axes,) = gauger.draw.dendrogram(tree, count=2, names={1: "town", 2: "coast"}).axes
@@ -216,6 +224,13 @@ def test_the_planted_courses_of_the_houses_are_told_in_the_panels(houses: gauger
         own = own / own.mean(axis=1, keepdims=True)
         np.testing.assert_allclose(axes.lines[0].get_ydata(), own.mean(axis=0))
         assert len(axes.collections[0].get_segments()) == len(own)
+    assert _no_two_overlap(figure)
+
+
+def test_four_panels_in_a_line_have_room_for_their_periods(houses: gauger.Segmentation) -> None:
+    tree = gauger.build_tree(houses.features, linkage="average", metric="elastic_shape")
+    figure = gauger.draw.series_panels(tree.cut(count=7), relative=True)
+    assert len({axes.get_position().y0 for axes in figure.axes[:4]}) == 1
     assert _no_two_overlap(figure)
 
 

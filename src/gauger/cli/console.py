@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
 _WIDEST = 100
+_MOST_COLUMNS, _PLAIN_COLUMNS = 40, 2
 _PATIENCE = 1.0
 _STEP_INDENT = 14
 _NUMERIC = re.compile(r"-?[\d.,]+%?")
@@ -71,9 +72,14 @@ def table(frame: "pd.DataFrame") -> None:
     _console(wide=True).print(shown)
 
 
-def fits(frame: "pd.DataFrame") -> bool:
-    """Whether a table's headings stand side by side within the usual width."""
-    return sum(max(len(str(name)), 8) + 2 for name in (frame.index.name, *frame.columns)) <= _WIDEST
+def segments(frame: "pd.DataFrame") -> None:
+    """A table with a row a segment; where that is too wide with a row a feature, and of very many only the sizes."""
+    if len(frame.columns) > _MOST_COLUMNS:
+        table(frame.iloc[:, :_PLAIN_COLUMNS])
+    elif sum(max(len(str(name)), 8) + 2 for name in (frame.index.name, *frame.columns)) <= _WIDEST:
+        table(frame)
+    else:
+        table(frame.drop(columns="name").T.rename_axis("feature"))
 
 
 def cell(value: object) -> str:

@@ -14,6 +14,8 @@ if TYPE_CHECKING:
 
     from gauger.features import FeatureSet
 
+_MOST_NAMES = 24
+
 Source = Annotated[
     str,
     typer.Argument(
@@ -134,7 +136,9 @@ class Preparation:
             weight=None if self.weight is None else weights(self.weight),
         )
         if not quietly:
-            console.say(f"{prepared.headline()}: {', '.join(prepared.names)}")
+            names = prepared.names
+            shown = names if len(names) <= _MOST_NAMES else (*names[:2], "…", *names[-2:])
+            console.say(f"{prepared.headline()}: {', '.join(shown)}")
         console.remarks(prepared.remarks)
         return prepared
 

@@ -74,7 +74,7 @@ def segment(
         results.add_figure("spread.png", segment_spread(seg))
         results.add_figure("rounds.png", round_history(seg))
     console.heading(f"{seg.headline()}, centres in original units")
-    console.table(shown if console.fits(shown) else shown.T.rename_axis("feature"))
+    console.segments(shown)
     console.remarks(seg.remarks)
     console.wrote(results.paths)
     console.next_step(

@@ -15,11 +15,11 @@ if TYPE_CHECKING:
     from gauger.tables import Results
 
 TREE_FILES = ("merges.csv", "assignments.csv", "centres.csv", "tree.png", "jumps.png")
+SERIES_FILES = ("courses.png",)
 FEATURE_TREE_FILES = ("merges.csv", "groups.csv", "tree.png")
 
 _MOST_COUNT = 10
 _REPEATS = 0.1
-_MOST_COLUMNS = 24
 
 
 def tree(
@@ -72,15 +72,19 @@ def tree(
     """Join customers (or features) two by two into a tree, and cut it.
 
     Writes merges.csv, assignments.csv, centres.csv and figures: tree.png (the dendrogram) and jumps.png (how high the
-    last merges are). Of features: merges.csv, groups.csv and tree.png.
+    last merges are). With a metric for series also courses.png. Of features: merges.csv, groups.csv and tree.png.
     """
     from gauger.cli import console
     from gauger.tables import result_folder
 
     if count is not None and height is not None:
         raise typer.BadParameter("say either --count or --height.", param_hint="--height")
-    of_features = of == "features"
-    with result_folder(out, FEATURE_TREE_FILES if of_features else TREE_FILES, replace=replace) as results:
+    from gauger.distances import SERIES_METRICS
+
+    files: tuple[str, ...] = FEATURE_TREE_FILES if of == "features" else TREE_FILES
+    if metric in SERIES_METRICS:
+        files += SERIES_FILES
+    with result_folder(out, files, replace=replace) as results:
         prepared = preparation.carry_out(reading.read(source))
         from gauger.clustering import build_tree
 
@@ -104,13 +108,13 @@ def tree(
         console.heading(made.headline())
         console.table(_last_merges(made))
         console.remarks(made.remarks)
-        if of_features:
+        if made.of == "features":
             _write_groups(made, count, height, results)
         else:
             _write_segments(made, count, height, also, seed, results)
         results.add_table("merges.csv", _readable_merges(made))
     console.wrote(results.paths)
-    if not of_features:
+    if made.of == "customers":
         assigned = out / "assignments.csv"
         console.next_step(f"gauger profile {typed(source, reading)} --key {preparation.key} --assignments {assigned}")
 
@@ -138,7 +142,8 @@ def _write_segments(
 ) -> None:
     from gauger.choosing import study_counts
     from gauger.cli import console
-    from gauger.drawing import dendrogram, merge_jumps
+    from gauger.distances import SERIES_METRICS
+    from gauger.drawing import dendrogram, merge_jumps, series_panels
 
     counts = range(1, min(_MOST_COUNT, tree.leaves) + 1)
     study = study_counts(tree.features, counts=counts, method="tree", tree=tree, seed=seed)
@@ -151,10 +156,10 @@ def _write_segments(
     results.add_table("centres.csv", shown.reset_index())
     results.add_figure("tree.png", dendrogram(tree, count=count, height=height, also=also))
     results.add_figure("jumps.png", merge_jumps(tree, study.advice))
+    if tree.metric in SERIES_METRICS:
+        results.add_figure("courses.png", series_panels(seg, relative=tree.metric != "elastic"))
     console.heading(f"{seg.headline()}, centres in original units")
-    if len(shown.columns) > _MOST_COLUMNS:
-        shown = shown.iloc[:, :2]
-    console.table(shown if console.fits(shown) else shown.T.rename_axis("feature"))
+    console.segments(shown)
     console.remarks([*study.remarks, *seg.remarks])
 
 

@@ -1,7 +1,7 @@
 """Metrics between rows: what each takes, what it refuses, and its formula."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,6 +30,12 @@ class Geometry:
     words: str
     size: int
     between: Between
+
+    def renumbered(self, place: Rows) -> "Geometry":
+        """The same rows, of which the i-th is now called place[i]."""
+        back = np.empty_like(place)
+        back[place] = np.arange(len(place))
+        return replace(self, between=lambda rows, others: self.between(back[rows], back[others]))
 
 
 @dataclass(frozen=True)

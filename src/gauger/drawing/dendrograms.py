@@ -159,15 +159,16 @@ def _draw_cut(axes: Axes, view: TreeView, cut: Cut, tree: MergeTree, *, upright:
 
 def _name_segments(axes: Axes, cut: Cut, tree: MergeTree, names: Mapping[int, str], *, upright: bool) -> None:
     """A bar along each segment on the side away from the leaves, with its name where there is room for it."""
-    sizes = tree.groups(height=cut.height).value_counts() if cut.count > 1 else None
     step = (_ROOM_ACROSS if upright else _ROOM_DOWN) / (max(last for _, last in cut.spans.values()) + 1.2)
     word = "segment" if tree.of == "customers" else "group"
     across = axes.get_xaxis_transform() if upright else axes.get_yaxis_transform()
+    narrowest = step * min(last - first + 1.0 for first, last in cut.spans.values())
+    size = 10 if upright else next((size for size in _SIZES[1:] if 1.7 * size <= narrowest), _SIZES[-1])
     for number, (first, last) in cut.spans.items():
         ends, edge = [first - 0.42, last + 0.42], [1.0, 1.0]
         bar = (ends, edge) if upright else (edge, ends)
         axes.plot(*bar, transform=across, color=segment_colour(number), linewidth=5.0, clip_on=False, zorder=7)
-        many = f" ({sizes[number]:,})" if sizes is not None and number in sizes.index else ""
+        many = f" ({cut.sizes[number]:,})"
         texts = [names.get(number, f"{word} {number}") + many, names.get(number, f"{word} {number}"), str(number)]
         room = step * (last - first + 1.0) - 4.0
         text = next((text for text in texts if not upright or _width(text, 10, bold=True) <= room), str(number))
@@ -178,7 +179,7 @@ def _name_segments(axes: Axes, cut: Cut, tree: MergeTree, names: Mapping[int, st
             transform=across,
             ha="center" if upright else "left",
             va="bottom" if upright else "center",
-            fontsize=10,
+            fontsize=size,
             fontweight="bold",
             color=INK,
         )
@@ -237,8 +238,7 @@ def _title(tree: MergeTree, view: TreeView) -> str:
         last = float(tree.merges["height"].to_numpy()[-1])
         return f"{what} by {tree.linkage_words}: all are one at {short_number(last)}"
     count = view.cut.count
-    sizes = tree.groups(height=view.cut.height).value_counts() if count > 1 else None
-    share = f", the largest with {sizes.iloc[0] / len(tree.leaf_of):.0%} of them" if sizes is not None else ""
+    share = f", the largest with {view.cut.sizes[1] / len(tree.leaf_of):.0%} of them" if count > 1 else ""
     return f"{count} {plural(count, 'segment')} of {what} by {tree.linkage_words}{share}"
 
 

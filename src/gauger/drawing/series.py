@@ -18,7 +18,7 @@ from gauger.segmentation import Segmentation
 MOST_PANELS = 12
 MOST_LINES = 200
 
-_PERIODS_SHOWN = 4
+_PERIODS_SHOWN = {1: 5, 2: 4, 3: 3, 4: 2}
 _TITLE_WIDTH = 138
 
 
@@ -54,7 +54,7 @@ def series_panels(seg: Segmentation, *, relative: bool = False) -> Figure:
         _panel(axes, own[:MOST_LINES], means[number], segment_colour(number), title)
     for axes in grid[seg.count :]:
         axes.set_axis_off()
-    _scale(grid[: seg.count], values, periods, relative=relative)
+    _scale(grid[: seg.count], values, periods, _PERIODS_SHOWN[across], relative=relative)
     return figure
 
 
@@ -85,14 +85,16 @@ def _panel(axes: Axes, own: NDArray[np.float64], mean: NDArray[np.float64], colo
     axes.set_title(title, loc="left", fontsize=11)
 
 
-def _scale(grid: NDArray[np.object_], values: NDArray[np.float64], periods: list[str], *, relative: bool) -> None:
+def _scale(
+    grid: NDArray[np.object_], values: NDArray[np.float64], periods: list[str], shown: int, *, relative: bool
+) -> None:
     low, high = float(values.min()), float(values.max())
     low = min(low, 0.0) if low >= 0.0 and low < 0.5 * high else low
     margin = 0.04 * (high - low) or 1.0
     for axes in grid:
         axes.set_ylim(low - margin if low < 0.0 else low, high + margin)
         axes.set_xlim(0, len(periods) - 1)
-        axes.xaxis.set_major_locator(MaxNLocator(_PERIODS_SHOWN, integer=True))
+        axes.xaxis.set_major_locator(MaxNLocator(shown, integer=True))
         axes.xaxis.set_major_formatter(
             FuncFormatter(lambda at, _: periods[int(at)] if 0 <= at < len(periods) and at == int(at) else "")
         )

@@ -37,11 +37,16 @@ class Link:
 
 @dataclass(frozen=True)
 class Cut:
-    """A cut: its `height`, how many segments it leaves, and each one's first and last place by number."""
+    """A cut: its `height`, and by number each segment's size, and its first and last place."""
 
     height: float
-    count: int
+    sizes: dict[int, int]
     spans: dict[int, tuple[float, float]]
+
+    @property
+    def count(self) -> int:
+        """How many segments it leaves."""
+        return len(self.sizes)
 
 
 @dataclass(frozen=True)
@@ -57,8 +62,8 @@ class TreeView:
 def view_of(tree: MergeTree, *, count: int | None = None, height: float | None = None) -> TreeView:
     """Lay out a tree; segments are 0 above the cut and without one."""
     joins, n = tree.joins, tree.leaves
-    segment_of, level, segments = _segments(tree, count, height)
-    many = n if n <= MOST_LEAVES else min(max(USUAL_BRANCHES, 2 * segments), MOST_LEAVES, n)
+    segment_of, level, of_segment = _segments(tree, count, height)
+    many = n if n <= MOST_LEAVES else min(max(USUAL_BRANCHES, 2 * len(of_segment)), MOST_LEAVES, n)
     shown = branches_after(joins, np.arange(n - 1) < n - many)
     first, _ = positions(joins)
     nodes = sorted(np.unique(shown).tolist(), key=lambda node: int(first[node]))
@@ -88,24 +93,26 @@ def view_of(tree: MergeTree, *, count: int | None = None, height: float | None =
     if level is not None:
         spans = {
             number: (min(own), max(own))
-            for number in range(1, segments + 1)
+            for number in of_segment
             if (own := [branch.place for branch in branches if branch.segment == number])
         }
-        cut = Cut(level, segments, spans)
+        cut = Cut(level, of_segment, spans)
     return TreeView(branches, tuple(links), cut, many < n)
 
 
-def _segments(tree: MergeTree, count: int | None, height: float | None) -> tuple[NDArray[np.int64], float | None, int]:
-    """Each node's segment (2 n - 1,), the height of the cut, and how many segments it leaves."""
+def _segments(
+    tree: MergeTree, count: int | None, height: float | None
+) -> tuple[NDArray[np.int64], float | None, dict[int, int]]:
+    """Each node's segment (2 n - 1,), the height of the cut, and the sizes of its segments."""
     joins, n = tree.joins, tree.leaves
     found = np.zeros(2 * n - 1, dtype=np.int64)
     if count is None and height is None:
-        return found, None, 0
+        return found, None, {}
     number = tree.groups(count=count, height=height).to_numpy()
-    segments = int(number.max())
+    sizes = dict(enumerate(np.bincount(number)[1:].tolist(), 1))
     of_leaf = np.zeros(n, dtype=np.int64)
     of_leaf[tree.leaf_of] = number
     found[:n] = of_leaf
     for step, (one, other) in enumerate(zip(joins.left.tolist(), joins.right.tolist(), strict=True)):
         found[n + step] = found[one] if found[one] == found[other] else 0
-    return found, float(height) if height is not None else tree.height_of(segments), segments
+    return found, float(height) if height is not None else tree.height_of(len(sizes)), sizes

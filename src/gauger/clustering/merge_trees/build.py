@@ -1,47 +1,21 @@
 """Build a merge tree of customers or of features."""
 
-from dataclasses import replace
 from typing import Literal
 
 import numpy as np
-import pandas as pd
-from numpy.typing import ArrayLike, NDArray
 
-from gauger.clustering.arrangement import Arrangement, arrange
-from gauger.clustering.merge_trees.cautions import (
-    about_condensing,
-    about_inversions,
-    about_precision,
-    about_series,
-)
-from gauger.clustering.merge_trees.condensing import MicroSegments, condense_customers
-from gauger.clustering.merge_trees.joining import LINKAGES, POINT_LINKAGES, Ground, join_all
+from gauger.clustering.merge_trees.cautions import about_inversions
+from gauger.clustering.merge_trees.footing import Metric, of_customers, of_features
+from gauger.clustering.merge_trees.joining import POINT_LINKAGES, Ground, join_all
 from gauger.clustering.merge_trees.joins import Joins
 from gauger.clustering.merge_trees.leaf_order import MOST_LEAVES, in_best_order
-from gauger.clustering.merge_trees.mixed import mixed_rows
 from gauger.clustering.merge_trees.shape import larger_left, sizes_of
 from gauger.clustering.merge_trees.tree import IN_DISTANCE, MergeTree
-from gauger.distances import (
-    METRICS,
-    SERIES_METRICS,
-    Geometry,
-    Settings,
-    correlation_matrix,
-    geometry,
-    given_geometry,
-    gower_geometry,
-)
-from gauger.errors import SettingError, listed, plural
+from gauger.distances import Geometry, Settings
+from gauger.errors import SettingError
 from gauger.features import FeatureSet
 
-CUSTOMER_METRICS = (*METRICS, "gower")
-FEATURE_METRICS = ("correlation", "absolute_correlation")
-ROUNDING = 1e-12
-"""What is no farther apart than this is as one."""
 WARD_HEIGHTS = ("distance", "squared", "wcss")
-
-Metric = str | ArrayLike | pd.DataFrame
-Values = NDArray[np.float64]
 
 
 def build_tree(
@@ -105,55 +79,32 @@ def build_tree(
     [1, 1, 1, 1, 2]
     """
     _refuse_words(of, ward_heights, seed, condense)
-    settings = Settings(p, band, lag)
     if of == "features":
-        ground, chosen, place = _features_ground(features, linkage, metric, condense)
-        leaf_of, names = np.arange(len(features.names)), np.array(features.names, dtype=object)
-        within, remarks = 0.0, []
+        footing = of_features(features, linkage, metric, condense)
     else:
-        chosen = _linkage_for(linkage, metric)
-        _refuse_alone(len(features.keys), "customer")
-        everyone = arrange(features)
-        micro = None if condense is None else _condensed(everyone, metric, condense, seed)
-        ground = _customers_ground(features, everyone, micro, metric, settings)
-        place, leaf_of, names = _leaves(features, everyone, micro)
-        within, remarks = (
-            (micro.spread if micro else 0.0),
-            [*about_condensing(micro), *about_series(features, metric)],
-        )
-    if chosen not in (*POINT_LINKAGES, "single"):
-        remarks += about_precision(len(ground.weights if ground.firsts is None else ground.firsts))
+        footing = of_customers(features, linkage, metric, Settings(p, band, lag), condense, seed)
 
-    def made(standing: Ground) -> Joins:
-        joins = _with_heights(join_all(standing, chosen), chosen, ward_heights, within)
-        turned = larger_left(joins, sizes_of(joins, standing.weights))
-        return turned.renumbered(place)
+    def made(ground: Ground) -> Joins:
+        joins = _with_heights(join_all(ground, footing.linkage), footing.linkage, ward_heights, footing.within)
+        return larger_left(joins, sizes_of(joins, ground.weights)).renumbered(footing.place)
 
-    joins = made(ground)
-    distances = _renumbered(ground.distances, place)
+    joins = made(footing.ground)
+    distances = footing.ground.distances.renumbered(footing.place)
     if optimal_order:
         joins = _in_best_order(joins, distances)
-    words = _height_words(chosen, ward_heights, ground.distances)
-    tree = MergeTree(
+    return MergeTree(
         features,
         of,
-        chosen,
-        ground.distances.name,
-        words,
-        names,
-        leaf_of,
+        footing.linkage,
+        distances.name,
+        _height_words(footing.linkage, ward_heights, distances),
+        footing.leaf_names,
+        footing.leaf_of,
         joins,
         distances,
-        lambda: made(ground.shifted()),
-        tuple(remarks),
+        lambda: made(footing.ground.shifted()),
+        (*footing.remarks, *about_inversions(joins)),
     )
-    return replace(tree, remarks=(*tree.remarks, *about_inversions(joins)))
-
-
-def distances_of(features: FeatureSet, metric: Metric) -> Geometry:
-    """The distances between customers, in their order, under a metric as `build_tree` takes it."""
-    everyone = arrange(features)
-    return _renumbered(_customers_ground(features, everyone, None, metric, Settings()).distances, everyone.order)
 
 
 def _refuse_words(of: str, ward_heights: str, seed: int, condense: int | None) -> None:
@@ -163,106 +114,6 @@ def _refuse_words(of: str, ward_heights: str, seed: int, condense: int | None) -
     for name, number, least in (("seed", seed, 0), ("condense", 2 if condense is None else condense, 2)):
         if isinstance(number, bool) or not isinstance(number, (int, np.integer)) or number < least:
             raise SettingError(f"{name}={number!r} must be a whole number from {least} up.")
-
-
-def _linkage_for(linkage: str | None, metric: Metric | None) -> str:
-    """The linkage, by default the best that the metric allows."""
-    euclidean = metric is None or (isinstance(metric, str) and metric == "euclidean")
-    if linkage is None:
-        return "ward" if euclidean else "average"
-    if linkage not in LINKAGES:
-        raise SettingError.not_one_of("linkage", linkage, LINKAGES)
-    if linkage in POINT_LINKAGES and not euclidean:
-        named = f"metric={metric!r}" if isinstance(metric, str) else "a given matrix"
-        more = " and ward_heights='squared'" if isinstance(metric, str) and metric == "squared_euclidean" else ""
-        raise SettingError(
-            f"linkage={linkage!r} needs Euclidean geometry, for it works with means of customers, and {named} has none "
-            f"to offer. Take linkage='average' or 'complete' with it, or metric='euclidean'{more} with {linkage}."
-        )
-    return linkage
-
-
-def _refuse_alone(many: int, thing: str) -> None:
-    if many < 2:
-        raise SettingError(f"a tree joins at least two {thing}s, and there is only {many}.")
-
-
-def _features_ground(
-    features: FeatureSet, linkage: str | None, metric: Metric | None, condense: int | None
-) -> tuple[Ground, str, NDArray[np.intp]]:
-    """What a tree of features stands on, its linkage, and where each leaf stands among the features."""
-    _refuse_alone(len(features.names), "feature")
-    if condense is not None:
-        raise SettingError("condense= gathers customers; a tree of features needs no such help.")
-    name = "correlation" if metric is None else metric
-    if not isinstance(name, str) or name not in FEATURE_METRICS:
-        raise SettingError.not_one_of("metric", name if isinstance(name, str) else "a matrix", FEATURE_METRICS)
-    chosen = _linkage_for(linkage or "average", name)
-    everyone = arrange(features)
-    place = everyone.places
-    r = correlation_matrix(everyone.columns.T)
-    flat = [features.names[place[at]] for at in np.flatnonzero(np.isnan(np.diag(r)))]
-    if flat:
-        raise SettingError(
-            f"{listed(flat, most=6)} {plural(len(flat), 'does', 'do')} not vary, so that correlations say nothing of "
-            f"{plural(len(flat), 'it', 'them')}: leave {plural(len(flat), 'it', 'them')} out."
-        )
-    apart = 1.0 - (r if name == "correlation" else np.abs(r))
-    apart = np.where(apart > ROUNDING, (apart + apart.T) / 2.0, 0.0)
-    words = "1 - r" if name == "correlation" else "1 - |r|"
-    distances = Geometry(name, words, len(apart), lambda rows, others: apart[np.ix_(rows, others)])
-    return Ground(distances, np.ones(len(apart))), chosen, place
-
-
-def _condensed(everyone: Arrangement, metric: Metric | None, count: int, seed: int) -> MicroSegments | None:
-    if not isinstance(metric, (str, type(None))) or metric in ("gower", *SERIES_METRICS):
-        raise SettingError(
-            f"condense= stands customers in for each other by their means, which "
-            f"{f'metric={metric!r}' if isinstance(metric, str) else 'a given matrix'} does not allow."
-        )
-    return condense_customers(everyone, count, seed) if count < everyone.customers else None
-
-
-def _customers_ground(
-    features: FeatureSet, everyone: Arrangement, micro: MicroSegments | None, metric: Metric | None, settings: Settings
-) -> Ground:
-    """Leaves in the order of the arrangement (or of the micro-segments), and the distance between any two."""
-    name = "euclidean" if metric is None else metric
-    weights = micro.weights if micro else np.ones(everyone.customers)
-    if not isinstance(name, str):
-        return Ground(_renumbered(given_geometry(name, features.keys.tolist()), np.argsort(everyone.order)), weights)
-    columns = micro.columns if micro else everyone.columns
-    labels = features.keys[everyone.order].tolist() if micro is None else list(range(1, len(weights) + 1))
-    if name == "gower":
-        return Ground(gower_geometry(mixed_rows(features, everyone.order), labels), weights)
-    if name not in METRICS:
-        raise SettingError.not_one_of("metric", name, CUSTOMER_METRICS)
-    values = features.values[everyone.order] if name in SERIES_METRICS else columns.T
-    points = columns if name == "euclidean" else None
-    return Ground(geometry(name, values, settings, labels), weights, points, None if micro else everyone.distinct())
-
-
-def _leaves(
-    features: FeatureSet, everyone: Arrangement, micro: MicroSegments | None
-) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.generic]]:
-    """What number each leaf of the ground gets, each customer's leaf by that number, and the leaves' names."""
-    if micro is None:
-        return everyone.order, np.arange(everyone.customers), features.keys
-    leaf_of = np.empty(everyone.customers, dtype=np.intp)
-    leaf_of[everyone.order] = micro.home
-    many = len(micro.weights)
-    return (
-        np.arange(many),
-        leaf_of,
-        np.array([f"micro-segment {number}" for number in range(1, many + 1)], dtype=object),
-    )
-
-
-def _renumbered(distances: Geometry, place: NDArray[np.intp]) -> Geometry:
-    """The same distances between leaves of which the i-th is now called place[i]."""
-    back = np.empty_like(place)
-    back[place] = np.arange(len(place))
-    return replace(distances, between=lambda rows, others: distances.between(back[rows], back[others]))
 
 
 def _with_heights(joins: Joins, linkage: str, ward_heights: str, within: float) -> Joins:

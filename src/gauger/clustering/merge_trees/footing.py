@@ -1,0 +1,161 @@
+"""What a tree of customers or of features stands on: its leaves, the distances between them, and the linkage."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import ArrayLike, NDArray
+
+from gauger.clustering.arrangement import Arrangement, arrange
+from gauger.clustering.merge_trees.cautions import about_condensing, about_precision, about_series
+from gauger.clustering.merge_trees.condensing import MicroSegments, condense_customers
+from gauger.clustering.merge_trees.joining import LINKAGES, POINT_LINKAGES, Ground
+from gauger.clustering.merge_trees.matrix import MATRIX_LINKAGES
+from gauger.clustering.merge_trees.mixed import mixed_rows
+from gauger.distances import (
+    METRICS,
+    SERIES_METRICS,
+    Geometry,
+    Settings,
+    correlation_matrix,
+    geometry,
+    given_geometry,
+    gower_geometry,
+)
+from gauger.errors import SettingError, listed, plural
+from gauger.features import FeatureSet
+from gauger.remarks import Remark
+
+CUSTOMER_METRICS = (*METRICS, "gower")
+FEATURE_METRICS = ("correlation", "absolute_correlation")
+
+_ROUNDING = 1e-12
+"""What is no farther apart than this is as one."""
+
+Metric = str | ArrayLike | pd.DataFrame
+
+
+@dataclass(frozen=True, eq=False)
+class Footing:
+    """The ground and the linkage of a tree, and the way from the ground's leaves to the FeatureSet.
+
+    Leaf i of the ground is called `place[i]`, and has the name `leaf_names[place[i]]`; `leaf_of` (n,) says in which
+    leaf each customer or feature is. `within` is the sum of squares inside the leaves.
+    """
+
+    ground: Ground
+    linkage: str
+    place: NDArray[np.intp]
+    leaf_of: NDArray[np.intp]
+    leaf_names: NDArray[np.generic]
+    within: float = 0.0
+    remarks: tuple[Remark, ...] = ()
+
+
+def of_customers(
+    features: FeatureSet,
+    linkage: str | None,
+    metric: Metric | None,
+    settings: Settings,
+    condense: int | None,
+    seed: int,
+) -> Footing:
+    """Customers in an order that row order cannot change, or their micro-segments."""
+    chosen = _linkage_for(linkage, metric)
+    _refuse_alone(len(features.keys), "customer")
+    everyone = arrange(features)
+    micro = None if condense is None else _condensed(everyone, metric, condense, seed)
+    ground = _customers_ground(features, everyone, micro, metric, settings)
+    remarks = [*about_condensing(micro), *about_series(features, metric)]
+    if chosen in MATRIX_LINKAGES:
+        remarks += about_precision(len(ground.weights if ground.firsts is None else ground.firsts))
+    if micro is None:
+        names: NDArray[np.generic] = features.keys
+        return Footing(ground, chosen, everyone.order, np.arange(everyone.customers), names, remarks=tuple(remarks))
+    leaves = np.arange(len(micro.weights))
+    leaf_of = np.empty(everyone.customers, dtype=np.intp)
+    leaf_of[everyone.order] = micro.home
+    names = np.array([f"micro-segment {leaf + 1}" for leaf in leaves], dtype=object)
+    return Footing(ground, chosen, leaves, leaf_of, names, micro.spread, tuple(remarks))
+
+
+def of_features(features: FeatureSet, linkage: str | None, metric: Metric | None, condense: int | None) -> Footing:
+    """Features by their correlations, in the order of their names."""
+    _refuse_alone(len(features.names), "feature")
+    if condense is not None:
+        raise SettingError("condense= gathers customers; a tree of features needs no such help.")
+    name = "correlation" if metric is None else metric
+    if not isinstance(name, str) or name not in FEATURE_METRICS:
+        raise SettingError.not_one_of("metric", name if isinstance(name, str) else "a matrix", FEATURE_METRICS)
+    chosen = _linkage_for(linkage or "average", name)
+    everyone = arrange(features)
+    r = correlation_matrix(everyone.columns.T)
+    flat = [features.names[everyone.places[at]] for at in np.flatnonzero(np.isnan(np.diag(r)))]
+    if flat:
+        them = plural(len(flat), "it", "them")
+        raise SettingError(
+            f"{listed(flat, most=6)} {plural(len(flat), 'does', 'do')} not vary, so that correlations say nothing of "
+            f"{them}: leave {them} out."
+        )
+    apart = 1.0 - (r if name == "correlation" else np.abs(r))
+    apart = np.where(apart > _ROUNDING, (apart + apart.T) / 2.0, 0.0)
+    words = "1 - r" if name == "correlation" else "1 - |r|"
+    distances = Geometry(name, words, len(apart), lambda rows, others: apart[np.ix_(rows, others)])
+    names = np.array(features.names, dtype=object)
+    return Footing(Ground(distances, np.ones(len(apart))), chosen, everyone.places, np.arange(len(apart)), names)
+
+
+def distances_of(features: FeatureSet, metric: Metric) -> Geometry:
+    """The distances between customers, in their order, under a metric as `build_tree` takes it."""
+    everyone = arrange(features)
+    return _customers_ground(features, everyone, None, metric, Settings()).distances.renumbered(everyone.order)
+
+
+def _linkage_for(linkage: str | None, metric: Metric | None) -> str:
+    """The linkage, by default the best that the metric allows."""
+    euclidean = metric is None or (isinstance(metric, str) and metric == "euclidean")
+    if linkage is None:
+        return "ward" if euclidean else "average"
+    if linkage not in LINKAGES:
+        raise SettingError.not_one_of("linkage", linkage, LINKAGES)
+    if linkage in POINT_LINKAGES and not euclidean:
+        named = f"metric={metric!r}" if isinstance(metric, str) else "a given matrix"
+        more = " and ward_heights='squared'" if isinstance(metric, str) and metric == "squared_euclidean" else ""
+        raise SettingError(
+            f"linkage={linkage!r} needs Euclidean geometry, for it works with means of customers, and {named} has none "
+            f"to offer. Take linkage='average' or 'complete' with it, or metric='euclidean'{more} with {linkage}."
+        )
+    return linkage
+
+
+def _refuse_alone(many: int, thing: str) -> None:
+    if many < 2:
+        raise SettingError(f"a tree joins at least two {thing}s, and there is only {many}.")
+
+
+def _condensed(everyone: Arrangement, metric: Metric | None, count: int, seed: int) -> MicroSegments | None:
+    if not isinstance(metric, (str, type(None))) or metric in ("gower", *SERIES_METRICS):
+        raise SettingError(
+            f"condense= stands customers in for each other by their means, which "
+            f"{f'metric={metric!r}' if isinstance(metric, str) else 'a given matrix'} does not allow."
+        )
+    return condense_customers(everyone, count, seed) if count < everyone.customers else None
+
+
+def _customers_ground(
+    features: FeatureSet, everyone: Arrangement, micro: MicroSegments | None, metric: Metric | None, settings: Settings
+) -> Ground:
+    """Leaves in the order of the arrangement (or of the micro-segments), and the distance between any two."""
+    name = "euclidean" if metric is None else metric
+    weights = micro.weights if micro else np.ones(everyone.customers)
+    if not isinstance(name, str):
+        return Ground(given_geometry(name, features.keys.tolist()).renumbered(np.argsort(everyone.order)), weights)
+    columns = micro.columns if micro else everyone.columns
+    labels = features.keys[everyone.order].tolist() if micro is None else list(range(1, len(weights) + 1))
+    if name == "gower":
+        return Ground(gower_geometry(mixed_rows(features, everyone.order), labels), weights)
+    if name not in METRICS:
+        raise SettingError.not_one_of("metric", name, CUSTOMER_METRICS)
+    values = features.values[everyone.order] if name in SERIES_METRICS else columns.T
+    points = columns if name == "euclidean" else None
+    return Ground(geometry(name, values, settings, labels), weights, points, None if micro else everyone.distinct())
