@@ -168,7 +168,7 @@ def _about_picks_in_a_cloud(picks: Picks) -> Iterator[str]:
 def _about_features(evidence: Evidence, names: Sequence[str], alone: str | None) -> Iterator[str]:
     if alone is not None:
         yield f"The segments differ in {alone} alone: a filter on it would give the same."
-    if evidence.idle:
+    if evidence.idle and names:
         idle = [names[place] for place in evidence.idle]
         yield (
             f"The groups show once {listed(idle, most=6)} {plural(len(idle), 'is', 'are')} left out, which "

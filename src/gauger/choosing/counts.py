@@ -1,7 +1,7 @@
 """Study the count: segment with each number of segments and tabulate what each would give."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
@@ -10,9 +10,8 @@ import pandas as pd
 
 from gauger.choosing.advice import CountAdvice, advise_count
 from gauger.choosing.criteria import resampled_criteria, steps_of_criteria
-from gauger.choosing.cuts import heed_cuts
 from gauger.choosing.evidence import look_for_groups, steps_of_evidence
-from gauger.choosing.methods import EVIDENCE, ByKmeans, method_of
+from gauger.choosing.methods import EVIDENCE, ByKmeans, ByTree, method_of
 from gauger.choosing.separation import calinski_harabasz, davies_bouldin
 from gauger.choosing.silhouettes import EXACT_UP_TO
 from gauger.clustering.arrangement import Arrangement, arrange
@@ -40,6 +39,7 @@ _COLUMNS = (
     "prediction_strength",
     "stability",
     "smallest_share",
+    "merge_jump",
 )
 
 
@@ -110,8 +110,10 @@ def study_counts(
     for name, value in (("references", references), ("resamples", resamples)):
         if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < 2:
             raise SettingError(f"{name}={value!r} must be a whole number from 2 up.")
+    way: ByKmeans | ByTree = ByKmeans(features, starts, max_rounds, seed)
     own_tree = _tree_for(features, method, tree, linkage, metric)
-    way = ByKmeans(features, starts, max_rounds, seed) if own_tree is None else method_of(own_tree, seed)
+    if own_tree is not None:
+        way = method_of(own_tree, seed)
     way.refuse_too_many(asked[-1])
     looked_at, names = way.for_evidence()
     columns = way.for_criteria()
@@ -135,18 +137,11 @@ def study_counts(
         evidence = look_for_groups(looked_at, several, (seed, EVIDENCE), advance)
     table = pd.concat([pd.DataFrame(measures).T, criteria.table], axis=1).rename_axis("count")
     table.insert(1, "wcss_share", table["wcss"] / _everyone_spread(way.everyone))
-    columns_shown = list(_COLUMNS)
-    if own_tree is not None:
-        jump = own_tree.merges["jump"].set_axis(own_tree.leaves - own_tree.merges["step"])
-        table["merge_jump"] = jump.reindex(asked).to_numpy()
-        columns_shown.append("merge_jump")
-    evidence = evidence if names else replace(evidence, idle=())
     advice = advise_count(table, evidence, criteria.gap, names=names, segmentations=segmentations)
-    if own_tree is not None:
-        apart = float(table["silhouette"].get(advice.count, np.nan))
-        advice = heed_cuts(advice, evidence, segmentations, own_tree, apart)
+    advice = way.heed(advice, evidence, table, segmentations)
     remarks = _remarks(segmentations, table, way.measured_on(exact_up_to), columns.shape[1], len(looked_at))
-    return CountStudy(table[columns_shown], advice, segmentations, remarks)
+    shown = [name for name in _COLUMNS if name in table]
+    return CountStudy(table[shown], advice, segmentations, remarks)
 
 
 def _tree_for(
@@ -192,7 +187,7 @@ def _checked(counts: Iterable[int], customers: int) -> list[int]:
     return [int(count) for count in asked]
 
 
-def _measured(seg: Segmentation, method: ByKmeans, exact_up_to: int) -> dict[str, float]:
+def _measured(seg: Segmentation, method: ByKmeans | ByTree, exact_up_to: int) -> dict[str, float]:
     """The measures of one count that need no resampling."""
     sizes = seg.sizes.to_numpy()
     apart, error = method.silhouette(seg, exact_up_to) if seg.count > 1 else (np.nan, np.nan)
@@ -203,6 +198,7 @@ def _measured(seg: Segmentation, method: ByKmeans, exact_up_to: int) -> dict[str
         "calinski_harabasz": calinski_harabasz(seg.wcss, _everyone_spread(method.everyone), seg.count, len(seg.codes)),
         "davies_bouldin": davies_bouldin(seg.codes, seg.distances, seg.scaled_centres),
         "smallest_share": sizes.min() / len(seg.codes),
+        **method.own_measures(seg.count),
     }
 
 

@@ -1,13 +1,15 @@
 """What a count study needs of a method: segments for each count, and what stands for the customers in criteria."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from gauger.choosing.advice import CountAdvice
 from gauger.choosing.criteria import sampled_columns
-from gauger.choosing.evidence import MOST_CUSTOMERS
+from gauger.choosing.cuts import heed_cuts
+from gauger.choosing.evidence import MOST_CUSTOMERS, Evidence
 from gauger.choosing.silhouettes import (
     SAMPLE,
     mean_over_segments,
@@ -34,19 +36,59 @@ _MOST_PLACED, _MOST_MEASURED = 1_500, 4_000
 _MOST_AXES, _LEAST_AXIS = 6, 0.05
 
 Values = NDArray[np.float64]
+Made = Mapping[int, Segmentation]
 
 
-class ByKmeans:
-    """k-means from raced starts, each count also from the one before it with a segment split.
+class _OnFeatures:
+    """What the methods have in common: customers in an order that row order cannot change, measured by their features.
 
     `own` and `fitter` segment small tables the same way, for the criteria.
     """
 
-    def __init__(self, features: FeatureSet, starts: int, max_rounds: int, seed: int) -> None:
-        self._features, self._starts, self._max_rounds, self._seed = features, starts, max_rounds, seed
+    own: Fitter
+    fitter: Fitter
+
+    def __init__(self, features: FeatureSet, seed: int) -> None:
+        self._features, self._seed = features, seed
         self.everyone = arrange(features)
-        self.own: Fitter = KmeansFitter(4)
-        self.fitter: Fitter = KmeansFitter(2)
+
+    def for_criteria(self) -> Values:
+        """Customers as columns (d, n), at most 2,500, for the criteria that resample."""
+        return sampled_columns(self.everyone, self._seed)
+
+    def for_evidence(self) -> tuple[Values, list[str]]:
+        """Customers (n, d), at most 4,000, to look for groups in, and the names of their features."""
+        sample = self.everyone.sample(MOST_CUSTOMERS, np.random.default_rng([self._seed, EVIDENCE]))
+        return self.everyone.columns[:, sample].T, [self._features.names[place] for place in self.everyone.places]
+
+    def own_measures(self, _count: int) -> dict[str, float]:
+        """What only this method can tell of a count."""
+        return {}
+
+    def heed(self, advice: CountAdvice, _evidence: Evidence, _table: pd.DataFrame, _made: Made) -> CountAdvice:
+        """The advice once this method's own segments are looked at."""
+        return advice
+
+    def measured_on(self, exact_up_to: int) -> int:
+        """How many customers silhouettes are measured on."""
+        customers = self.everyone.customers
+        return customers if customers <= exact_up_to else min(SAMPLE, customers)
+
+    def silhouette(self, seg: Segmentation, exact_up_to: int) -> tuple[float, float]:
+        """The mean silhouette and its standard error."""
+        codes = seg.codes[self.everyone.order]
+        chosen = sample_by_segment(codes, exact_up_to, self._seed)
+        values = silhouette_values(self.everyone.columns[:, chosen], codes[chosen])
+        return mean_over_segments(values, codes[chosen], seg.sizes.to_numpy())
+
+
+class ByKmeans(_OnFeatures):
+    """k-means from raced starts, each count also from the one before it with a segment split."""
+
+    def __init__(self, features: FeatureSet, starts: int, max_rounds: int, seed: int) -> None:
+        super().__init__(features, seed)
+        self._starts, self._max_rounds = starts, max_rounds
+        self.own, self.fitter = KmeansFitter(4), KmeansFitter(2)
 
     def refuse_too_many(self, count: int) -> None:
         """Raise SettingError for more segments than there can be."""
@@ -66,33 +108,12 @@ class ByKmeans:
             previous = fit.best
             yield count, segmentation_of(self._features, everyone, everyone, fit, self._max_rounds, seed=self._seed)
 
-    def for_criteria(self) -> Values:
-        """Customers as columns (d, n), at most 2,500, for the criteria that resample."""
-        return sampled_columns(self.everyone, self._seed)
 
-    def for_evidence(self) -> tuple[Values, list[str]]:
-        """Customers (n, d), at most 4,000, to look for groups in, and the names of their features."""
-        sample = self.everyone.sample(MOST_CUSTOMERS, np.random.default_rng([self._seed, EVIDENCE]))
-        return self.everyone.columns[:, sample].T, [self._features.names[place] for place in self.everyone.places]
-
-    def measured_on(self, exact_up_to: int) -> int:
-        """How many customers silhouettes are measured on."""
-        customers = self.everyone.customers
-        return customers if customers <= exact_up_to else min(SAMPLE, customers)
-
-    def silhouette(self, seg: Segmentation, exact_up_to: int) -> tuple[float, float]:
-        """The mean silhouette and its standard error."""
-        codes = seg.codes[self.everyone.order]
-        chosen = sample_by_segment(codes, exact_up_to, self._seed)
-        values = silhouette_values(self.everyone.columns[:, chosen], codes[chosen])
-        return mean_over_segments(values, codes[chosen], seg.sizes.to_numpy())
-
-
-class ByTree(ByKmeans):
+class ByTree(_OnFeatures):
     """Cuts of one Euclidean merge tree."""
 
     def __init__(self, tree: MergeTree, seed: int) -> None:
-        super().__init__(tree.features, 1, 1, seed)
+        super().__init__(tree.features, seed)
         self.tree = tree
         self.own = TreeFitter(tree.linkage)
         self.fitter = self.own
@@ -105,6 +126,16 @@ class ByTree(ByKmeans):
         """The tree's cut by count."""
         for count in counts:
             yield count, self.tree.cut(count=count)
+
+    def own_measures(self, count: int) -> dict[str, float]:
+        """How much higher the merge to one segment fewer is than the last one kept; NaN where there is none."""
+        jumps = self.tree.merges["jump"].to_numpy()
+        return {"merge_jump": float(jumps[self.tree.leaves - count - 1]) if count < self.tree.leaves else np.nan}
+
+    def heed(self, advice: CountAdvice, evidence: Evidence, table: pd.DataFrame, made: Made) -> CountAdvice:
+        """Whether the cut at the advised count shows the groups."""
+        apart = dict(zip(table.index.tolist(), table["silhouette"].tolist(), strict=True))
+        return heed_cuts(advice, evidence, made, self.tree, apart[advice.count])
 
 
 class ByOtherTree(ByTree):

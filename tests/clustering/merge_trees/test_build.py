@@ -101,12 +101,16 @@ def test_average_linkage_with_each_metric_joins_a_closest_pair_despite_ties_and_
     assert (tree.merges["height"] == 0.0).sum() >= n - 6
 
 
-def test_copies_of_one_customer_cost_no_look_each():
+def test_copies_of_one_customer_cost_no_look_each(monkeypatch):
     values = np.repeat([[0.0, 1.0], [5.0, 5.0], [9.0, 0.0]], [3_000, 2_000, 1_000], axis=0)
     for linkage in LINKAGES:
         tree = gauger.build_tree(features_of(values), linkage=linkage)
         assert (tree.merges["height"] == 0.0).sum() == 5_997
         assert tree.cut(count=3).sizes.tolist() == [3_000, 2_000, 1_000]
+    monkeypatch.setenv("GAUGER_MEMORY_GB", "0.001")
+    lattice = np.repeat(np.arange(9.0), 700)
+    tied = gauger.build_tree(features_of(lattice), linkage="average").cut(count=4)
+    assert "tied-merges" in [remark.code for remark in tied.remarks]
     ward = gauger.build_tree(features_of(values))
     assert ward.merges["height"].iloc[-2] == pytest.approx(np.sqrt(2.0 * 2_000 * 1_000 / 3_000 * (4.0**2 + 5.0**2)))
 

@@ -55,18 +55,22 @@ class Ground:
         return Ground(fewer, np.add.reduceat(self.weights, firsts), columns)
 
     def shifted(self) -> "Ground":
-        """The same, every leaf moved by about a billionth, so that ties fall another way."""
+        """The same, every leaf moved by about a billionth, equal ones alike, so that ties fall another way."""
         rng = np.random.default_rng(0)
-        noise = _SHIFT * rng.random(len(self.weights))
+        n = len(self.weights)
+        firsts = np.arange(n) if self.firsts is None else self.firsts
+        twin = np.searchsorted(firsts, np.arange(n), side="right") - 1
+        noise = _SHIFT * rng.random(len(firsts))[twin]
         between = self.distances.between
         apart = replace(
             self.distances,
             between=lambda rows, others: between(rows, others) * (1.0 + noise[rows][:, None] + noise[others]),
         )
         if self.columns is None:
-            return Ground(apart, self.weights)
+            return replace(self, distances=apart)
         widths = self.columns.std(axis=1, keepdims=True)
-        return Ground(apart, self.weights, self.columns + _SHIFT * widths * rng.normal(size=self.columns.shape))
+        steps = _SHIFT * widths * rng.normal(size=(len(widths), len(firsts)))
+        return replace(self, distances=apart, columns=self.columns + steps[:, twin])
 
 
 def join_all(ground: Ground, linkage: str) -> Joins:

@@ -100,7 +100,7 @@ class MergeTree(Readable):
         """
         rows = np.arange(self.leaves)
         if self.leaves > MOST_COMPARED:
-            rows = np.sort(np.random.default_rng(0).choice(self.leaves, MOST_COMPARED, replace=False))
+            rows = self.leaf_order[np.sort(np.random.default_rng(0).choice(self.leaves, MOST_COMPARED, replace=False))]
         met = cophenetic_distances(self.joins, rows)
         apart = self.distances.between(rows, rows)[np.triu_indices(len(rows), k=1)]
         met, apart = met - met.mean(), apart - apart.mean()
