@@ -122,6 +122,12 @@ def test_linkages_are_compared_and_one_that_chains_is_named(features_of: Make) -
     assert study.agreement.loc["ward", "single"] == pytest.approx(ours)
 
 
+def test_linkages_of_a_cloud_are_compared_at_two_segments_and_it_is_said(features_of: Make) -> None:
+    study = gauger.study_linkages(features_of(np.random.default_rng(3).normal(size=(300, 3))))
+    assert study.count == 2
+    assert study.reasons[0].startswith("The customers show no groups; the linkages are compared at 2 segments")
+
+
 def test_linkages_are_those_that_the_metric_allows(planted: np.ndarray, features_of: Make) -> None:
     study = gauger.study_linkages(features_of(planted), metric="city_block")
     assert study.table.index.tolist() == ["single", "complete", "average", "weighted"]

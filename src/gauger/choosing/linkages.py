@@ -87,7 +87,8 @@ def study_linkages(
             trees[name] = build_tree(chosen, linkage=name, metric=metric)
             advance(1)
     first = trees["average"]
-    own = _count_for(first, seed) if count is None else count
+    groups = _groups_of(first, seed) if count is None else count
+    own = min(max(groups, 2), first.leaves) if count is None else count
     cuts = {name: tree.groups(count=own).to_numpy() for name, tree in trees.items()}
     agreement = pd.DataFrame(
         {one: {other: adjusted_rand(cuts[one], cuts[other]) for other in linkages} for one in linkages}
@@ -104,14 +105,15 @@ def study_linkages(
         }
     table = pd.DataFrame(rows).T.rename_axis("linkage").astype({"small": int, "inversions": int})
     linkage, reasons = _advise(table, own)
+    if groups < own:
+        reasons = (f"The customers show no groups; the linkages are compared at {own} segments all the same.", *reasons)
     return LinkageStudy(first.metric, own, table, agreement, linkage, reasons, trees, remarks)
 
 
-def _count_for(tree: MergeTree, seed: int) -> int:
-    """The number of groups that the evidence finds; 2 where it finds none."""
+def _groups_of(tree: MergeTree, seed: int) -> int:
+    """The number of groups that the evidence finds, 1 for none."""
     looked_at, _ = method_of(tree, seed).for_evidence()
-    most = min(_MOST_COUNT, tree.leaves)
-    return max(2, look_for_groups(looked_at, range(2, most + 1), (seed, EVIDENCE)).count) if most > 1 else 1
+    return look_for_groups(looked_at, range(2, min(_MOST_COUNT, tree.leaves) + 1), (seed, EVIDENCE)).count
 
 
 def _advise(table: pd.DataFrame, count: int) -> tuple[str, tuple[str, ...]]:

@@ -66,7 +66,7 @@ def join_reciprocal_pairs(space: Space, advance: Callable[[int], None]) -> Joins
         if left < _CROWDED * len(alive):
             kept = np.flatnonzero(alive)
             kept = kept[space.compact(kept)]
-            place = np.empty(len(alive), dtype=np.int64)
+            place = np.zeros(len(alive), dtype=np.int64)
             place[kept] = np.arange(left)
             still = np.isin(kept, due)
             node, value, nearest = node[kept], value[kept], place[nearest[kept]]
