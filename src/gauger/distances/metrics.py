@@ -163,6 +163,13 @@ METRICS: Mapping[str, tuple[str, Callable[[Matrix, Settings, Sequence[object]], 
     "elastic_shape": ("elastic distance of z-scored series", _elastic_shape),
     "lagged_correlation": ("1 - the highest lagged r", _lagged),
 }
+"""By name, what an axis says of a metric, and how its distances come about.
+
+For rows x and y: euclidean sqrt(sum (x - y)²), squared_euclidean without the root, city_block sum |x - y|, chebyshev
+max |x - y|, minkowski (sum |x - y|^p)^(1/p), canberra sum |x - y| / (|x| + |y|) with 0 where both are 0, cosine
+1 - x y / (|x| |y|), correlation the same of x and y less their own means, mahalanobis sqrt((x - y) S⁻¹ (x - y)) with S
+the covariance of all rows. elastic_shape is elastic on rows of mean 0 and standard deviation 1.
+"""
 
 SERIES_METRICS = ("elastic", "elastic_shape", "lagged_correlation")
 """Metrics that read a row as a series, its features being periods in order."""
