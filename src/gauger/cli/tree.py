@@ -1,17 +1,19 @@
 """`gauger tree`: who is joined with whom at what height, the segments of a cut, and the advice on where to cut."""
 
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from gauger.cli.counts import tell_advice
-from gauger.cli.options import Preparation, Reading, Replace, Seed, Source, typed
+from gauger.cli.options import Preparation, Reading, Replace, Seed, Source, option, typed
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from gauger.clustering import MergeTree
+    from gauger.features import FeatureSet
     from gauger.tables import Results
 
 TREE_FILES = ("merges.csv", "assignments.csv", "centres.csv", "tree.png", "jumps.png")
@@ -22,49 +24,60 @@ _MOST_COUNT = 10
 _REPEATS = 0.1
 
 
+@dataclass(frozen=True)
+class Joining:
+    """How a command was asked to build its tree."""
+
+    of: Annotated[str, option("WORD", "What is joined: customers, or features by how alike they are.")] = "customers"
+    linkage: Annotated[
+        str | None,
+        option(
+            "WORD",
+            "single, complete, average, weighted, centroid, median or ward. Default: ward, or average with another "
+            "metric than euclidean.",
+        ),
+    ] = None
+    metric: Annotated[
+        str | None,
+        option(
+            "WORD",
+            "euclidean (default), squared_euclidean, city_block, chebyshev, minkowski, canberra, cosine, correlation, "
+            "mahalanobis or gower; for series elastic, elastic_shape or lagged_correlation; for features correlation "
+            "(default) or absolute_correlation.",
+        ),
+    ] = None
+    condense: Annotated[int | None, option("N", "Gather customers into so many micro-segments first.")] = None
+    optimal_order: Annotated[
+        bool, typer.Option("--optimal-order", help="Turn branches so that neighbours are most alike.")
+    ] = False
+    p: Annotated[float, typer.Option("--p", metavar="NUMBER", help="The exponent of minkowski.")] = 3.0
+    band: Annotated[int | None, option("N", "How many periods elastic distance may stretch over.")] = None
+    lag: Annotated[int | None, option("N", "The most periods of lagged_correlation.")] = None
+
+    def build(self, features: "FeatureSet", seed: int) -> "MergeTree":
+        """The tree as asked for."""
+        from gauger.clustering import build_tree
+
+        return build_tree(features, **asdict(self), seed=seed)
+
+    def files(self) -> tuple[str, ...]:
+        """What will be written."""
+        from gauger.distances import SERIES_METRICS
+
+        if self.of == "features":
+            return FEATURE_TREE_FILES
+        return TREE_FILES + (SERIES_FILES if self.metric in SERIES_METRICS else ())
+
+
 def tree(
     *,
     source: Source,
     preparation: Preparation,
-    out: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the results go.")],
-    of: Annotated[
-        str, typer.Option(metavar="WORD", help="What is joined: customers, or features by how alike they are.")
-    ] = "customers",
-    linkage: Annotated[
-        str | None,
-        typer.Option(
-            metavar="WORD",
-            help="single, complete, average, weighted, centroid, median or ward. Default: ward, or average with "
-            "another metric than euclidean.",
-        ),
-    ] = None,
-    metric: Annotated[
-        str | None,
-        typer.Option(
-            metavar="WORD",
-            help="euclidean (default), squared_euclidean, city_block, chebyshev, minkowski, canberra, cosine, "
-            "correlation, mahalanobis or gower; for series elastic, elastic_shape or lagged_correlation; for features "
-            "correlation (default) or absolute_correlation.",
-        ),
-    ] = None,
-    count: Annotated[
-        int | None, typer.Option(metavar="K", help="Cut into so many. Default: the advised count.")
-    ] = None,
-    height: Annotated[
-        float | None, typer.Option(metavar="H", help="Cut at this height, in the tree's own units.")
-    ] = None,
-    also: Annotated[int | None, typer.Option(metavar="K", help="A second cut to draw.")] = None,
-    condense: Annotated[
-        int | None, typer.Option(metavar="N", help="Gather customers into so many micro-segments first.")
-    ] = None,
-    optimal_order: Annotated[
-        bool, typer.Option("--optimal-order", help="Turn branches so that neighbours are most alike.")
-    ] = False,
-    p: Annotated[float, typer.Option("--p", metavar="NUMBER", help="The exponent of minkowski.")] = 3.0,
-    band: Annotated[
-        int | None, typer.Option(metavar="N", help="How many periods elastic distance may stretch over.")
-    ] = None,
-    lag: Annotated[int | None, typer.Option(metavar="N", help="The most periods of lagged_correlation.")] = None,
+    joining: Joining,
+    count: Annotated[int | None, option("K", "Cut into so many. Default: the advised count.")] = None,
+    height: Annotated[float | None, option("H", "Cut at this height, in the tree's own units.")] = None,
+    also: Annotated[int | None, option("K", "A second cut to draw.")] = None,
+    out: Annotated[Path, option("FOLDER", "Where the results go.")],
     seed: Seed = 0,
     replace: Replace = False,
     reading: Reading,
@@ -79,27 +92,8 @@ def tree(
 
     if count is not None and height is not None:
         raise typer.BadParameter("say either --count or --height.", param_hint="--height")
-    from gauger.distances import SERIES_METRICS
-
-    files: tuple[str, ...] = FEATURE_TREE_FILES if of == "features" else TREE_FILES
-    if metric in SERIES_METRICS:
-        files += SERIES_FILES
-    with result_folder(out, files, replace=replace) as results:
-        prepared = preparation.carry_out(reading.read(source))
-        from gauger.clustering import build_tree
-
-        made = build_tree(
-            prepared,
-            linkage=linkage,
-            metric=metric,
-            of=of,  # type: ignore[arg-type]
-            optimal_order=optimal_order,
-            condense=condense,
-            p=p,
-            band=band,
-            lag=lag,
-            seed=seed,
-        )
+    with result_folder(out, joining.files(), replace=replace) as results:
+        made = joining.build(preparation.carry_out(reading.read(source)), seed)
         for asked in (count, also):
             if asked is not None:
                 made.height_of(asked)

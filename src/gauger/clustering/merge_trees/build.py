@@ -38,8 +38,8 @@ def build_tree(
 
     - "single", "complete", "average": the smallest, largest, mean d between a customer of A and one of B,
     - "weighted": the mean of the distances from B to the two parts that A was made of (and so on down),
-    - "centroid", "median": d between the branches' means, or between their points, a branch's point being halfway
-      between those of its parts; a merge can then lie below an earlier one (an inversion, which is remarked),
+    - "centroid", "median": d between the branches' means, or between points halfway between those of a branch's parts;
+      a merge can then lie below an earlier one (an inversion, which is remarked),
     - "ward": sqrt(2 x what joining A and B adds to the within-cluster sum of squares), which is d for two customers;
       `ward_heights` "squared" leaves out the root, "wcss" gives the sum of squares of all branches after the merge.
 
@@ -48,27 +48,22 @@ def build_tree(
     4.5² = 20.25, height 6.36; the last adds 4 x 1 / (4 + 1) x 9.25² = 68.45, height 11.7. Squared: 1, 4, 40.5 and
     136.9; as sums of squares: 0.5, 2.5, 22.75 and 91.2.
 
-    Ward, centroid and median need "euclidean", and are by default what customers under "euclidean" get (Ward);
-    everything else gets "average". `metric` is "euclidean" (default), "squared_euclidean", "city_block", "chebyshev",
-    "minkowski" (with `p`), "canberra", "cosine", "correlation", "mahalanobis", or "gower": measures, flags and
-    categories together, in shares of their range, values that were missing left out whatever they were filled with.
-    For series, a customer (or house) a row and its periods as features: "elastic" (dynamic time warping, periods at
-    most `band` apart), "elastic_shape" (the same on z-scored series) and "lagged_correlation" (up to `lag` periods);
-    both are a tenth of the periods by default. Or `metric` holds the distances themselves: square, or condensed by
-    rows above the diagonal; a DataFrame by key in any order.
-
-    Trees `of` "features" take "correlation" (1 - r, default) or "absolute_correlation" (1 - |r|).
+    Ward, centroid and median need "euclidean". Ward is the default there, "average" elsewhere. `metric` is "euclidean"
+    (default), "squared_euclidean", "city_block", "chebyshev", "minkowski" (with `p`), "canberra", "cosine",
+    "correlation", "mahalanobis", or "gower" (measures, flags and categories together, gaps left out whatever they were
+    filled with). For series, a row each with its periods as features: "elastic" (dynamic time warping, periods at most
+    `band` apart), "elastic_shape" (of z-scored series) and "lagged_correlation" (up to `lag` periods); both are a tenth
+    of the periods by default. Or it holds the distances: square, condensed by rows above the diagonal, or a DataFrame
+    by key. Trees `of` "features" take "correlation" (1 - r, default) or "absolute_correlation" (1 - |r|).
 
     Single linkage needs O(n) memory, Ward, centroid and median O(n d); the others hold all distances. `condense` first
-    gathers customers into that many micro-segments by k-means (with `seed`). With `optimal_order`, neighbouring
-    leaves are as alike as the tree allows (up to 2,000). Same features, same tree, to the bit, whatever the order of
-    rows and the number of threads.
+    gathers customers into that many micro-segments by k-means (with `seed`). With `optimal_order`, neighbouring leaves
+    are as alike as the tree allows (up to 2,000). Same features, same tree, whatever the order of rows and the threads.
 
-    Raises SettingError for an unknown word, a metric that the linkage or the data do not allow, distances that are
-    none, one customer only, or a matrix that does not fit into memory.
+    Raises SettingError for an unknown word, a metric that linkage or data do not allow, distances that are none, one
+    customer only, or a matrix beyond the memory there is.
 
-    Lance & Williams (1967), The Computer Journal 9(4), 373-380; Ward (1963), Journal of the American Statistical
-    Association 58, 236-244; Müllner (2011), arXiv:1109.2378.
+    Lance & Williams (1967), The Computer Journal 9(4), 373-380; Ward (1963), J. American Statist. Assoc. 58, 236-244.
 
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcde"), "visits": [0, 1, 4, 6, 12]})
@@ -88,10 +83,8 @@ def build_tree(
         joins = _with_heights(join_all(ground, footing.linkage), footing.linkage, ward_heights, footing.within)
         return larger_left(joins, sizes_of(joins, ground.weights)).renumbered(footing.place)
 
-    joins = made(footing.ground)
-    distances = footing.ground.distances.renumbered(footing.place)
-    if optimal_order:
-        joins = _in_best_order(joins, distances)
+    joins, distances = made(footing.ground), footing.ground.distances.renumbered(footing.place)
+    joins = _in_best_order(joins, distances) if optimal_order else joins
     return MergeTree(
         features,
         of,
@@ -102,8 +95,8 @@ def build_tree(
         footing.leaf_of,
         joins,
         distances,
-        lambda: made(footing.ground.shifted()),
-        (*footing.remarks, *about_inversions(joins)),
+        rebuilt=lambda: made(footing.ground.shifted()),
+        remarks=(*footing.remarks, *about_inversions(joins)),
     )
 
 
