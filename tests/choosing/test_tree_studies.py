@@ -31,6 +31,16 @@ def test_a_tree_study_finds_the_planted_groups(planted: np.ndarray, how: dict[st
     assert study.advice.picks["merge_jump"] == study.table["merge_jump"].idxmax()
 
 
+@pytest.mark.parametrize("metric", ["gower", "squared_euclidean", "mahalanobis", "given"])
+def test_other_metrics_find_the_planted_groups_too(planted: np.ndarray, metric: str, features_of: Make) -> None:
+    features = features_of(planted)
+    given = np.sqrt(((features.values[:, None] - features.values) ** 2).sum(axis=2))
+    how = given if metric == "given" else metric
+    study = gauger.study_counts(features, method="tree", metric=how, counts=range(1, 7))
+    assert study.advice.count == 4
+    assert study.segmentations[4].sizes.tolist() == [80, 80, 80, 80]
+
+
 def test_the_jump_of_a_count_is_what_its_next_merge_would_cost(planted: np.ndarray, features_of: Make) -> None:
     features = features_of(planted)
     tree = gauger.build_tree(features)

@@ -11,7 +11,7 @@ import pandas as pd
 from gauger.choosing.advice import CountAdvice, advise_count
 from gauger.choosing.criteria import resampled_criteria, steps_of_criteria
 from gauger.choosing.evidence import look_for_groups, steps_of_evidence
-from gauger.choosing.methods import EVIDENCE, ByKmeans, ByTree, method_of
+from gauger.choosing.methods import EVIDENCE, ByKmeans, ByTree
 from gauger.choosing.separation import calinski_harabasz, davies_bouldin
 from gauger.choosing.silhouettes import EXACT_UP_TO
 from gauger.clustering.arrangement import Arrangement, arrange
@@ -87,8 +87,9 @@ def study_counts(
 
     By `method` "kmeans", or "tree": one merge tree (built with `linkage` and `metric` as by `build_tree`, or given as
     `tree`) cut at every count, measured also by merge_jump. For a tree under another metric than the Euclidean,
-    silhouettes are by that metric, and the criteria that resample and the evidence are on up to 1,500 customers, placed
-    by principal coordinates of their distances.
+    silhouettes are by that metric; the criteria that resample and the evidence look at points whose Euclidean distances
+    come near to it: the features (for "cosine" and "correlation" their directions, for "mahalanobis" whitened), else
+    the principal coordinates of up to 1,500 customers.
 
     Each count also starts from the one before it with a segment split. The silhouette is exact up to `exact_up_to`
     customers; beyond, it is measured on a seeded sample of 10,000, by segment. The gap compares with `references`
@@ -113,7 +114,7 @@ def study_counts(
     way: ByKmeans | ByTree = ByKmeans(features, starts, max_rounds, seed)
     own_tree = _tree_for(features, method, tree, linkage, metric)
     if own_tree is not None:
-        way = method_of(own_tree, seed)
+        way = ByTree(own_tree, seed)
     way.refuse_too_many(asked[-1])
     looked_at, names = way.for_evidence()
     columns = way.for_criteria()
@@ -134,7 +135,7 @@ def study_counts(
             advance=advance,
         )
         several = [count for count in asked if count > 1]
-        evidence = look_for_groups(looked_at, several, (seed, EVIDENCE), advance)
+        evidence = look_for_groups(looked_at, several, (seed, EVIDENCE), advance, one_scale=way.one_scale)
     table = pd.concat([pd.DataFrame(measures).T, criteria.table], axis=1).rename_axis("count")
     table.insert(1, "wcss_share", table["wcss"] / _everyone_spread(way.everyone))
     advice = advise_count(table, evidence, criteria.gap, names=names, segmentations=segmentations)

@@ -73,30 +73,35 @@ def steps_of_evidence() -> int:
 
 
 def look_for_groups(
-    values: Values, counts: Sequence[int], seed: Sequence[int], advance: Callable[[int], None] = lambda _: None
+    values: Values,
+    counts: Sequence[int],
+    seed: Sequence[int],
+    advance: Callable[[int], None] = lambda _: None,
+    *,
+    one_scale: bool = False,
 ) -> Evidence:
-    """The evidence in customers (n, d) on counts from 2 up.
+    """The evidence in customers (n, d) on counts from 2 up; with `one_scale` features keep their widths.
 
     Looks a second time without the features that play no part, if there are any. That answer is taken when it finds
     more, or when it finds a valley between each two of its groups and the first look only had soft borders.
     """
-    first, idle = _look(values, counts, [*seed, 0], advance)
+    first, idle = _look(values, counts, [*seed, 0], advance, one_scale=one_scale)
     others = [place for place in range(values.shape[1]) if place not in idle]
     if not idle or not others:
         advance(CLOUDS)
         return first
-    second, _ = _look(values[:, others], counts, [*seed, 1], advance)
+    second, _ = _look(values[:, others], counts, [*seed, 1], advance, one_scale=one_scale)
     firmer = second.count == second.between_valleys >= first.between_valleys < first.count
     return replace(second, idle=idle) if second.count > first.count or firmer else first
 
 
 def _look(
-    values: Values, counts: Sequence[int], seed: Sequence[int], advance: Callable[[int], None]
+    values: Values, counts: Sequence[int], seed: Sequence[int], advance: Callable[[int], None], *, one_scale: bool
 ) -> tuple[Evidence, tuple[int, ...]]:
     """The evidence, and the features that play no part in it."""
     rng = np.random.default_rng(seed)
-    aside = isolated(_scaled(values))
-    table = _scaled(values[~aside])
+    aside = isolated(_scaled(values, one_scale=one_scale))
+    table = _scaled(values[~aside], one_scale=one_scale)
     columns = np.ascontiguousarray(table.T)
     most = distinct_up_to(columns, max(counts, default=1) + 1) - 1
     possible = [count for count in counts if 2 <= count <= most]
@@ -217,8 +222,10 @@ def _mean_silhouette(distances: Values, codes: NDArray[np.integer]) -> float:
     return float(silhouettes_from_sums(distances @ member, codes, sizes).mean())
 
 
-def _scaled(values: Values) -> Values:
+def _scaled(values: Values, *, one_scale: bool) -> Values:
     spread = values.std(axis=0)
+    if one_scale:
+        spread = np.full_like(spread, np.sqrt((spread**2).mean()))
     return np.asarray((values - values.mean(axis=0)) / np.where(spread > 0.0, spread, 1.0))
 
 

@@ -8,7 +8,7 @@ import pandas as pd
 
 from gauger.choosing.cuts import fair_segments
 from gauger.choosing.evidence import look_for_groups
-from gauger.choosing.methods import EVIDENCE, method_of
+from gauger.choosing.methods import EVIDENCE, ByTree
 from gauger.choosing.sampling import sampled_features
 from gauger.clustering.merge_trees import MergeTree, Metric, build_tree
 from gauger.clustering.merge_trees.joining import LINKAGES, POINT_LINKAGES
@@ -112,8 +112,9 @@ def study_linkages(
 
 def _groups_of(tree: MergeTree, seed: int) -> int:
     """The number of groups that the evidence finds, 1 for none."""
-    looked_at, _ = method_of(tree, seed).for_evidence()
-    return look_for_groups(looked_at, range(2, min(_MOST_COUNT, tree.leaves) + 1), (seed, EVIDENCE)).count
+    way = ByTree(tree, seed)
+    counts = range(2, min(_MOST_COUNT, tree.leaves) + 1)
+    return look_for_groups(way.for_evidence()[0], counts, (seed, EVIDENCE), one_scale=way.one_scale).count
 
 
 def _advise(table: pd.DataFrame, count: int) -> tuple[str, tuple[str, ...]]:

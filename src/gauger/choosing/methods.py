@@ -7,6 +7,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.choosing.advice import CountAdvice
+from gauger.choosing.criteria import MOST_CUSTOMERS as MOST_RESAMPLED
 from gauger.choosing.criteria import sampled_columns
 from gauger.choosing.cuts import heed_cuts
 from gauger.choosing.evidence import MOST_CUSTOMERS, Evidence
@@ -47,6 +48,8 @@ class _OnFeatures:
 
     own: Fitter
     fitter: Fitter
+    one_scale = False
+    """Whether what `for_evidence` gives keeps its widths."""
 
     def __init__(self, features: FeatureSet, seed: int) -> None:
         self._features, self._seed = features, seed
@@ -110,13 +113,52 @@ class ByKmeans(_OnFeatures):
 
 
 class ByTree(_OnFeatures):
-    """Cuts of one Euclidean merge tree."""
+    """Cuts of one merge tree.
+
+    Under another metric than the Euclidean, silhouettes are by that metric, and everything else is measured on points
+    whose Euclidean distances come near to the tree's: those that the metric has, else at most 1,500 customers along
+    the principal coordinates of their distances.
+    """
 
     def __init__(self, tree: MergeTree, seed: int) -> None:
         super().__init__(tree.features, seed)
         self.tree = tree
         self.own = TreeFitter(tree.linkage)
         self.fitter = self.own
+        self.one_scale = tree.metric != "euclidean" and tree.distances.points is None
+        self._points = None if tree.metric == "euclidean" else self._standing()
+
+    def _standing(self) -> Values:
+        """The customers as points, in an order that row order cannot change."""
+        order = self.everyone.order
+        if self.tree.leaves < len(order):
+            return self.everyone.columns.T
+        if self.tree.distances.points is not None:
+            return self.tree.distances.points[order]
+        placed = order[self.everyone.sample(_MOST_PLACED, np.random.default_rng([self._seed, _PLACES]))]
+        return principal_coordinates(self.tree.distances.between(placed, placed), _MOST_AXES, least_share=_LEAST_AXIS)
+
+    def _sampled(self, most: int, stream: int) -> Values:
+        assert self._points is not None
+        n = len(self._points)
+        rows = np.arange(n)
+        if n > most:
+            rows = np.sort(np.random.default_rng([self._seed, stream]).choice(n, most, replace=False))
+        return self._points[rows]
+
+    def for_criteria(self) -> Values:
+        """Customers as columns, at most 2,500."""
+        if self._points is None:
+            return super().for_criteria()
+        return np.ascontiguousarray(self._sampled(MOST_RESAMPLED, _PLACES).T)
+
+    def for_evidence(self) -> tuple[Values, list[str]]:
+        """Customers as points, at most 4,000; axes that are no features have no names."""
+        points, names = super().for_evidence()
+        if self._points is None:
+            return points, names
+        features = np.array_equal(self._points, self.everyone.columns.T)
+        return self._sampled(MOST_CUSTOMERS, EVIDENCE), names if features else []
 
     def refuse_too_many(self, count: int) -> None:
         """Raise SettingError for more segments than the tree has leaves."""
@@ -137,36 +179,16 @@ class ByTree(_OnFeatures):
         apart = dict(zip(table.index.tolist(), table["silhouette"].tolist(), strict=True))
         return heed_cuts(advice, evidence, made, self.tree, apart[advice.count])
 
-
-class ByOtherTree(ByTree):
-    """Cuts of a tree under another metric.
-
-    Silhouettes are measured by that metric. Elsewhere the customers stand as points whose Euclidean distances come near
-    to the tree's: at most 1,500 of them, along the principal coordinates.
-    """
-
-    def __init__(self, tree: MergeTree, seed: int) -> None:
-        super().__init__(tree, seed)
-        order = self.everyone.order
-        placed = order[self.everyone.sample(_MOST_PLACED, np.random.default_rng([seed, _PLACES]))]
-        leaves = np.asarray(pd.unique(tree.leaf_of[placed]))
-        apart = tree.distances.between(leaves, leaves)
-        self._points = principal_coordinates(apart, _MOST_AXES, least_share=_LEAST_AXIS)
-
-    def for_criteria(self) -> Values:
-        """The points as columns."""
-        return np.ascontiguousarray(self._points.T)
-
-    def for_evidence(self) -> tuple[Values, list[str]]:
-        """The points; their axes have no names."""
-        return self._points, []
-
     def measured_on(self, exact_up_to: int) -> int:
         """How many customers silhouettes are measured on."""
+        if self._points is None:
+            return super().measured_on(exact_up_to)
         return min(self.everyone.customers, exact_up_to, _MOST_MEASURED)
 
     def silhouette(self, seg: Segmentation, exact_up_to: int) -> tuple[float, float]:
         """By the tree's metric."""
+        if self._points is None:
+            return super().silhouette(seg, exact_up_to)
         order = self.everyone.order
         codes = seg.codes[order]
         chosen = sample_by_segment(codes, self.measured_on(exact_up_to), self._seed, size=_MOST_MEASURED)
@@ -175,8 +197,3 @@ class ByOtherTree(ByTree):
         sums = self.tree.distances.between(leaf, leaf) @ member
         values = silhouettes_from_sums(sums, own - 1, member.sum(axis=0).astype(np.int64))
         return mean_over_segments(values, own, seg.sizes.to_numpy())
-
-
-def method_of(tree: MergeTree, seed: int) -> ByTree:
-    """How to study the counts of a tree."""
-    return ByTree(tree, seed) if tree.metric == "euclidean" else ByOtherTree(tree, seed)

@@ -15,6 +15,7 @@ from gauger.errors import SettingError, listed, plural
 Matrix = NDArray[np.float64]
 Rows = NDArray[np.intp]
 Between = Callable[[Rows, Rows], Matrix]
+Prepared = tuple[Between, Matrix | None]
 
 _FLAT = 1e-12
 
@@ -23,19 +24,22 @@ _FLAT = 1e-12
 class Geometry:
     """Rows with a distance between any two: `between(rows, others)` is (len(rows), len(others)).
 
-    `name` is the metric's, `words` what an axis says of it.
+    `name` is the metric's, `words` what an axis says of it. `points` (n, d) are the rows as points whose Euclidean
+    distances say much the same, where the metric has such.
     """
 
     name: str
     words: str
     size: int
     between: Between
+    points: Matrix | None = None
 
     def renumbered(self, place: Rows) -> "Geometry":
         """The same rows, of which the i-th is now called place[i]."""
         back = np.empty_like(place)
         back[place] = np.arange(len(place))
-        return replace(self, between=lambda rows, others: self.between(back[rows], back[others]))
+        points = None if self.points is None else self.points[back]
+        return replace(self, between=lambda rows, others: self.between(back[rows], back[others]), points=points)
 
 
 @dataclass(frozen=True)
@@ -55,32 +59,33 @@ def geometry(name: str, values: Matrix, settings: Settings, labels: Sequence[obj
     if name not in METRICS:
         raise SettingError.not_one_of("metric", name, METRICS)
     words, prepare = METRICS[name]
-    return Geometry(name, words, len(values), prepare(np.ascontiguousarray(values), settings, labels))
+    between, points = prepare(np.ascontiguousarray(values), settings, labels)
+    return Geometry(name, words, len(values), between, points)
 
 
-def _plain(scipy_name: str) -> Callable[[Matrix, Settings, Sequence[object]], Between]:
-    def prepare(values: Matrix, _settings: Settings, _labels: Sequence[object]) -> Between:
-        return lambda rows, others: cdist(values[rows], values[others], scipy_name)
+def _plain(scipy_name: str) -> Callable[[Matrix, Settings, Sequence[object]], Prepared]:
+    def prepare(values: Matrix, _settings: Settings, _labels: Sequence[object]) -> Prepared:
+        return lambda rows, others: cdist(values[rows], values[others], scipy_name), values
 
     return prepare
 
 
-def _minkowski(values: Matrix, settings: Settings, _labels: Sequence[object]) -> Between:
+def _minkowski(values: Matrix, settings: Settings, _labels: Sequence[object]) -> Prepared:
     p = settings.p
     if isinstance(p, bool) or not isinstance(p, (int, float, np.integer, np.floating)) or not 1.0 <= p < np.inf:
         raise SettingError(f"p={p!r} must be a number from 1 up: below 1 the triangle inequality fails.")
-    return lambda rows, others: cdist(values[rows], values[others], "minkowski", p=p)
+    return lambda rows, others: cdist(values[rows], values[others], "minkowski", p=p), values
 
 
-def _cosine(values: Matrix, _settings: Settings, labels: Sequence[object]) -> Between:
+def _cosine(values: Matrix, _settings: Settings, labels: Sequence[object]) -> Prepared:
     directions = _directions(values, values, labels, "cosine", "all zero")
-    return lambda rows, others: _one_less(directions[rows] @ directions[others].T)
+    return lambda rows, others: _one_less(directions[rows] @ directions[others].T), directions
 
 
-def _correlation(values: Matrix, _settings: Settings, labels: Sequence[object]) -> Between:
+def _correlation(values: Matrix, _settings: Settings, labels: Sequence[object]) -> Prepared:
     centred = values - values.mean(axis=1, keepdims=True)
     directions = _directions(centred, values, labels, "correlation", "constant")
-    return lambda rows, others: _one_less(directions[rows] @ directions[others].T)
+    return lambda rows, others: _one_less(directions[rows] @ directions[others].T), directions
 
 
 def _directions(values: Matrix, raw: Matrix, labels: Sequence[object], name: str, fault: str) -> Matrix:
@@ -96,7 +101,7 @@ def _directions(values: Matrix, raw: Matrix, labels: Sequence[object], name: str
     return np.asarray(values / lengths[:, None])
 
 
-def _mahalanobis(values: Matrix, _settings: Settings, _labels: Sequence[object]) -> Between:
+def _mahalanobis(values: Matrix, _settings: Settings, _labels: Sequence[object]) -> Prepared:
     n, d = values.shape
     try:
         if n <= d:
@@ -112,25 +117,25 @@ def _mahalanobis(values: Matrix, _settings: Settings, _labels: Sequence[object])
             "features shows which), or take metric='euclidean'."
         ) from None
     whitened = np.ascontiguousarray(solve_triangular(lower, values.T, lower=True).T)
-    return lambda rows, others: cdist(whitened[rows], whitened[others])
+    return lambda rows, others: cdist(whitened[rows], whitened[others]), whitened
 
 
-def _elastic(values: Matrix, settings: Settings, _labels: Sequence[object]) -> Between:
+def _elastic(values: Matrix, settings: Settings, _labels: Sequence[object]) -> Prepared:
     band = _periods("band", settings.band, values)
-    return lambda rows, others: elastic_between(values[rows], values[others], band)
+    return lambda rows, others: elastic_between(values[rows], values[others], band), None
 
 
-def _elastic_shape(values: Matrix, settings: Settings, labels: Sequence[object]) -> Between:
+def _elastic_shape(values: Matrix, settings: Settings, labels: Sequence[object]) -> Prepared:
     centred = values - values.mean(axis=1, keepdims=True)
     shapes = _directions(centred, values, labels, "elastic_shape", "constant") * np.sqrt(values.shape[1])
     band = _periods("band", settings.band, values)
-    return lambda rows, others: elastic_between(shapes[rows], shapes[others], band)
+    return lambda rows, others: elastic_between(shapes[rows], shapes[others], band), None
 
 
-def _lagged(values: Matrix, settings: Settings, labels: Sequence[object]) -> Between:
+def _lagged(values: Matrix, settings: Settings, labels: Sequence[object]) -> Prepared:
     _correlation(values, settings, labels)
     lag = _periods("lag", settings.lag, values)
-    return lambda rows, others: lagged_between(values[rows], values[others], lag)
+    return lambda rows, others: lagged_between(values[rows], values[others], lag), None
 
 
 def _periods(name: str, given: int | None, values: Matrix) -> int:
@@ -149,7 +154,7 @@ def _one_less(r: Matrix) -> Matrix:
     return np.where(apart > _FLAT, apart, 0.0)
 
 
-METRICS: Mapping[str, tuple[str, Callable[[Matrix, Settings, Sequence[object]], Between]]] = {
+METRICS: Mapping[str, tuple[str, Callable[[Matrix, Settings, Sequence[object]], Prepared]]] = {
     "euclidean": ("Euclidean distance", _plain("euclidean")),
     "squared_euclidean": ("squared Euclidean distance", _plain("sqeuclidean")),
     "city_block": ("city-block distance", _plain("cityblock")),
