@@ -188,6 +188,7 @@ def test_the_default_linkage_is_wards_where_it_can_be():
         ({"metric": "elastic", "band": 9}, "band=9 must be a whole number of periods from 0 to 1"),
         ({"of": "features", "metric": "cosine"}, "it can be correlation or absolute_correlation"),
         ({"of": "features", "condense": 5}, "condense= gathers customers"),
+        ({"of": "features", "linkage": "ward"}, "take single, complete, average or weighted"),
     ],
 )
 def test_wrong_words_get_one_clear_message(how, words):
@@ -267,6 +268,13 @@ def test_a_tree_on_micro_segments_says_so_and_finds_the_planted_segments():
     assert tree.merges["height"].iloc[-3:].to_numpy() == pytest.approx(whole.merges["height"].iloc[-3:], rel=0.01)
     sums = gauger.build_tree(features, condense=200, ward_heights="wcss")
     assert sums.merges["height"].iloc[-1] == pytest.approx(sums.cut(count=1).wcss)
+
+
+def test_micro_segments_are_no_more_than_customers_that_differ():
+    corners = np.random.default_rng(6).integers(0, 2, size=(500, 2))
+    assert gauger.build_tree(features_of(corners), condense=100).leaves == 4
+    with pytest.raises(gauger.GaugerError, match="joins at least two micro-segments, and there is only 1"):
+        gauger.build_tree(features_of(np.ones((50, 2))), condense=10)
 
 
 def test_over_the_memory_there_is_the_ways_out_are_named(monkeypatch):

@@ -43,7 +43,7 @@ def condense_customers(customers: Arrangement, count: int, seed: int) -> MicroSe
         advance(_ROUNDS)
         home = np.full(customers.customers, -1, dtype=np.int32)
         for _ in range(2):
-            sums = assign(customers.columns, customers.weights, centres, home)
+            assign(customers.columns, customers.weights, centres, home)
             sums = sums_of(customers.columns, customers.weights, home, len(centres))
             there = sums.weight > 0.0
             centres = np.where(there[:, None], sums.total / np.where(there, sums.weight, 1.0)[:, None], centres)

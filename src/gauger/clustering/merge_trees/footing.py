@@ -73,6 +73,7 @@ def of_customers(
         names: NDArray[np.generic] = features.keys
         return Footing(ground, chosen, everyone.order, np.arange(everyone.customers), names, remarks=tuple(remarks))
     leaves = np.arange(len(micro.weights))
+    _refuse_alone(len(leaves), "micro-segment")
     leaf_of = np.empty(everyone.customers, dtype=np.intp)
     leaf_of[everyone.order] = micro.home
     names = np.array([f"micro-segment {leaf + 1}" for leaf in leaves], dtype=object)
@@ -87,6 +88,11 @@ def of_features(features: FeatureSet, linkage: str | None, metric: Metric | None
     name = "correlation" if metric is None else metric
     if not isinstance(name, str) or name not in FEATURE_METRICS:
         raise SettingError.not_one_of("metric", name if isinstance(name, str) else "a matrix", FEATURE_METRICS)
+    if linkage in POINT_LINKAGES:
+        raise SettingError(
+            f"linkage={linkage!r} works with means of customers, and features joined by correlation have none: take "
+            f"{listed(('single', *MATRIX_LINKAGES), most=4, last='or')}."
+        )
     chosen = _linkage_for(linkage or "average", name)
     everyone = arrange(features)
     r = correlation_matrix(everyone.columns.T)
