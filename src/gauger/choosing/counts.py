@@ -88,8 +88,8 @@ def study_counts(
     By `method` "kmeans", or "tree": one merge tree (built with `linkage` and `metric` as by `build_tree`, or given as
     `tree`) cut at every count, measured also by merge_jump. For a tree under another metric than the Euclidean,
     silhouettes are by that metric; the criteria that resample and the evidence look at points whose Euclidean distances
-    come near to it: the features (for "cosine" and "correlation" their directions, for "mahalanobis" whitened), else
-    the principal coordinates of up to 1,500 customers.
+    come near to it: the features (for "cosine" and "correlation" their directions, for "mahalanobis" whitened), or
+    for series and given distances the principal coordinates of up to 1,500 customers.
 
     Each count also starts from the one before it with a segment split. The silhouette is exact up to `exact_up_to`
     customers; beyond, it is measured on a seeded sample of 10,000, by segment. The gap compares with `references`

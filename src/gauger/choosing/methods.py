@@ -125,8 +125,8 @@ class ByTree(_OnFeatures):
         self.tree = tree
         self.own = TreeFitter(tree.linkage)
         self.fitter = self.own
-        self.one_scale = tree.metric != "euclidean" and tree.distances.points is None
         self._points = None if tree.metric == "euclidean" else self._standing()
+        self.one_scale = not (self._points is None or np.array_equal(self._points, self.everyone.columns.T))
 
     def _standing(self) -> Values:
         """The customers as points, in an order that row order cannot change."""
@@ -157,8 +157,7 @@ class ByTree(_OnFeatures):
         points, names = super().for_evidence()
         if self._points is None:
             return points, names
-        features = np.array_equal(self._points, self.everyone.columns.T)
-        return self._sampled(MOST_CUSTOMERS, EVIDENCE), names if features else []
+        return self._sampled(MOST_CUSTOMERS, EVIDENCE), [] if self.one_scale else names
 
     def refuse_too_many(self, count: int) -> None:
         """Raise SettingError for more segments than the tree has leaves."""

@@ -56,4 +56,14 @@ def gower_geometry(rows: MixedRows, labels: Sequence[object]) -> Geometry:
             )
         return np.asarray(differing / counted)
 
-    return Geometry("gower", "Gower's distance", len(rows.measures), between)
+    return Geometry("gower", "Gower's distance", len(rows.measures), between, _points(shares, rows))
+
+
+def _points(shares: Matrix, rows: MixedRows) -> Matrix:
+    """Shares of the range, gaps at the mean, and an indicator a level, of which two make a distance of 1."""
+    filled = np.where(np.isnan(shares), np.nanmean(shares, axis=0), shares) * rows.measure_weights
+    indicators = [
+        (column[:, None] == np.arange(column.max() + 1)) * (weight * np.sqrt(0.5))
+        for column, weight in zip(rows.levels.T, rows.level_weights, strict=True)
+    ]
+    return np.hstack([filled, *indicators])
