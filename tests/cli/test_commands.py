@@ -261,6 +261,16 @@ def test_tree_cuts_at_a_height_and_joins_features(command: Run, tmp_path: Path, 
     assert sorted(path.name for path in (tmp_path / "measures").iterdir()) == sorted(FEATURE_TREE_FILES)
 
 
+def test_features_are_grouped_only_when_they_are_alike(command: Run, behaviour_file: Path) -> None:
+    for names, told in (("visits,active_days", "group 1: "), ("recency_days,spend_mean", "none: each feature says")):
+        shown = command(
+            "tree", behaviour_file, "--key", "member_id", "--features", names, "--of", "features", "--out", names[:4]
+        )
+        assert shown.returncode == 0, shown.stderr
+        assert "Groups that are alike by 90% or more" in shown.stdout
+        assert told in shown.stdout
+
+
 def test_a_tree_of_series_has_its_courses_drawn(command: Run, tmp_path: Path) -> None:
     weekly = gauger.read_table(gauger.demo_file("weekly_admissions.csv"))
     wide = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")

@@ -12,7 +12,7 @@ from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 
 import gauger
-from gauger.drawing.dendrograms import REPEATS
+from gauger.drawing.correlations import CLOSE
 from gauger.drawing.style import ACCENT, INK, QUIET, segment_colour
 from gauger.drawing.tree_view import USUAL_BRANCHES, view_of
 from gauger.errors import SettingError
@@ -152,7 +152,7 @@ def test_segments_may_have_names_and_an_unknown_layout_is_refused() -> None:
 def test_a_tree_of_features_stands_beside_the_correlations_in_its_order(behaviour: pd.DataFrame) -> None:
     features = gauger.prepare(behaviour, key="member_id")
     tree = gauger.build_tree(features, of="features", metric="absolute_correlation")
-    figure = gauger.draw.feature_tree(tree, height=1.0 - REPEATS)
+    figure = gauger.draw.feature_tree(tree, height=1.0 - CLOSE)
     left, heat = figure.axes[:2]
     names = [str(tree.leaf_names[leaf]) for leaf in tree.leaf_order]
     assert [text.get_text() for text in heat.get_yticklabels()] == names
@@ -164,6 +164,22 @@ def test_a_tree_of_features_stands_beside_the_correlations_in_its_order(behaviou
     np.testing.assert_allclose(heat.images[0].get_array(), r[np.ix_(place, place)], atol=1e-12)
     with pytest.raises(SettingError, match="this figure is of features"):
         gauger.draw.feature_tree(_small())
+
+
+def test_features_that_all_say_the_same_are_one_group(features_of: Make) -> None:
+    base = np.random.default_rng(0).normal(size=100)
+    features = features_of(np.column_stack([base, 2.0 * base + 1.0, base + 1e-3 * np.arange(100) ** 0.5]))
+    tree = gauger.build_tree(features, of="features")
+    assert tree.count_at(1.0 - CLOSE) == 1
+    assert gauger.draw.feature_tree(tree).get_suptitle().startswith("Nearly the same: f0, f1 and f2 (r up to 1.00)")
+
+
+def test_a_cut_finer_than_the_view_says_what_cannot_be_told_apart(demo_tree: gauger.MergeTree) -> None:
+    for count in (100, 2_355):
+        figure = gauger.draw.dendrogram(demo_tree, count=count)
+        shown = view_of(demo_tree, count=count).cut
+        assert shown is not None
+        assert f"{count - len(shown.spans):,} segments are inside wedges" in figure.get_supxlabel().replace("\n", " ")
 
 
 def test_unlike_features_are_said_to_be_so(features_of: Make) -> None:

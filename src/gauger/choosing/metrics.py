@@ -60,8 +60,8 @@ class MetricStudy(Readable):
 def study_metrics(features: FeatureSet, *, metrics: Sequence[str] | None = None, seed: int = 0) -> MetricStudy:
     """Compare metrics by the distances they give the same customers.
 
-    `metrics` are words as for `build_tree`; by default all but the elastic ones (which are for series) and those that
-    these features do not allow, which a remark names. Of more than 1,000 customers a sample drawn with `seed` is taken,
+    `metrics` are words as for `build_tree`; by default all but those for series and those that these features do
+    not allow, which a remark names. Of more than 1,000 customers a sample drawn with `seed` is taken,
     and a remark says so.
 
     Raises SettingError for an unknown word, fewer than two metrics, or fewer than four customers.

@@ -21,7 +21,6 @@ SERIES_FILES = ("courses.png",)
 FEATURE_TREE_FILES = ("merges.csv", "groups.csv", "tree.png")
 
 _MOST_COUNT = 10
-_REPEATS = 0.1
 
 
 @dataclass(frozen=True)
@@ -116,10 +115,11 @@ def tree(
 def _write_groups(tree: "MergeTree", count: int | None, height: float | None, results: "Results") -> None:
     from gauger.cli import console
     from gauger.drawing import feature_tree
+    from gauger.drawing.correlations import CLOSE
 
     told = "of this cut"
     if count is None and height is None:
-        height, told = max(_REPEATS, float(tree.merges["height"].min())), "that are alike by 90 % or more"
+        count, told = tree.count_at(1.0 - CLOSE), f"that are alike by {CLOSE:.0%} or more"
     groups = tree.groups(count=count, height=height)
     results.add_table("groups.csv", groups.reset_index())
     results.add_figure("tree.png", feature_tree(tree, count=count, height=height))

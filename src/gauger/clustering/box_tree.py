@@ -59,6 +59,20 @@ class BoxTree:
             pass
         return found, value, rival
 
+    def nearest_outside(self, groups: Slots, slots: Slots) -> tuple[Slots, Values]:
+        """For each slot the nearest one of another group, groups (m,) saying who belongs together; and how far."""
+        home = np.empty(2 << self.levels, dtype=np.int64)
+        fit_homes(groups, self.levels, home)
+        found, value = np.empty(len(slots), dtype=np.int64), np.empty(len(slots))
+        around = (self.points, groups, self.levels, self.low, self.high, home, slots)
+
+        def look(rows: slice) -> None:
+            nearest_outside_block(*around, rows.start, rows.stop, found, value)
+
+        for _ in map_blocks(look, len(slots), _BLOCK):
+            pass
+        return found, value
+
 
 @njit(nogil=True, cache=True)
 def order_into_boxes(points, levels, order):

@@ -13,6 +13,7 @@ from matplotlib.patches import Rectangle
 from matplotlib.ticker import FuncFormatter
 
 from gauger.clustering import MergeTree
+from gauger.drawing.correlations import CLOSE
 from gauger.drawing.style import ACCENT, INK, PAPER, QUIET, dress, new_figure, segment_colour
 from gauger.drawing.tree_view import Cut, TreeView, view_of
 from gauger.errors import SettingError, listed, plural
@@ -25,8 +26,6 @@ _LONGEST = 300.0
 _SIZES = (11, 10, 9, 8, 7)
 _SMALLEST_ACROSS = 9
 _HALF = 0.46
-REPEATS = 0.9
-"""From this correlation on two features say nearly the same."""
 
 
 def dendrogram(
@@ -57,7 +56,8 @@ def dendrogram(
     height_axis(axes, tree, upright=upright)
     if view.cut is not None:
         _draw_cut(axes, view, view.cut, tree, upright=upright)
-        _name_segments(axes, view.cut, tree, names or {}, upright=upright)
+        if view.cut.spans:
+            _name_segments(axes, view.cut, tree, names or {}, upright=upright)
     if second is not None:
         _draw_cut(axes, view, second, tree, upright=upright)
     return figure
@@ -121,7 +121,7 @@ def height_axis(axes: Axes, tree: MergeTree, *, upright: bool) -> None:
     if tree.of == "features":
         words = f"similarity in percent ({'r' if tree.metric == 'correlation' else '|r|'})"
         axis.set_major_formatter(FuncFormatter(lambda height, _: f"{100.0 * (1.0 - height):.0f} %"))
-    elif tree.of == "customers" and tree.metric not in ("given",):
+    elif tree.metric != "given":
         words += " on the working scale" if tree.metric != "gower" else " (0 to 1)"
     axis.set_label_text(words, fontsize=11, color=INK)
 
@@ -244,11 +244,11 @@ def _title(tree: MergeTree, view: TreeView) -> str:
 
 def what_repeats(tree: MergeTree) -> str:
     """The finding of a tree of features: those that say the same."""
-    close = tree.groups(height=max(1.0 - REPEATS, float(tree.joins.height.min())))
+    close = tree.groups(count=tree.count_at(1.0 - CLOSE))
     groups = [close.index[close == number].tolist() for number in close.unique() if (close == number).sum() > 1]
     nearest = 1.0 - float(tree.joins.height[0])
     sign = "r" if tree.metric == "correlation" else "|r|"
-    if nearest < REPEATS:
+    if nearest < CLOSE:
         pair = [str(tree.leaf_names[leaf]) for leaf in (tree.joins.left[0], tree.joins.right[0])]
         return f"No two features say the same; closest are {' and '.join(pair)} ({sign} = {nearest:.2f})"
     named = [listed(map(str, group), most=4) for group in groups]
@@ -262,6 +262,8 @@ def _note(tree: MergeTree, view: TreeView) -> str:
             f"The top of the tree: {len(view.branches)} branches of {len(tree.leaf_of):,} {tree.of}. A wedge is a "
             "branch that goes on below: its tip is its last merge, and its customers are counted in brackets."
         )
+    if view.cut is not None and len(view.cut.spans) < view.cut.count:
+        parts.append(f"{view.cut.count - len(view.cut.spans):,} segments are inside wedges and cannot be told apart.")
     if len(tree.inversions):
         parts.append("Some merges lie below the branches they join (inversions).")
     return " ".join(parts)

@@ -75,7 +75,7 @@ def _title(counts: np.ndarray, jumps: np.ndarray, word: str, advice: CountAdvice
         return "One merge only: there is nothing to compare"
     place = int(np.where(several, np.nan_to_num(jumps, nan=-1.0), -1.0).argmax())
     largest = int(counts[place])
-    text = f"The largest jump, {short_number(float(jumps[place]))}, is from {largest} {word}s to {largest - 1 or 'one'}"
+    text = f"The largest jump, {short_number(float(jumps[place]))}, is from {largest} {word}s to {largest - 1}"
     if advice is None or advice.count == largest:
         return text
     return f"{text}; with everything else heard, {advice.count} {plural(advice.count, 'is', 'are')} advised"

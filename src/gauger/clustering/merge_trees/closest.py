@@ -60,12 +60,18 @@ def join_closest_points(columns: Values, weights: Values, by_size: bool, advance
 
 
 @njit(nogil=True, cache=True, inline="always")
+def _play(soonest, value, node):
+    """Let the two slots below a node of the tournament meet: the lesser value goes on, the first where equal."""
+    one, other = soonest[2 * node], soonest[2 * node + 1]
+    soonest[node] = other if other >= 0 and value[other] < value[one] else one
+
+
+@njit(nogil=True, cache=True, inline="always")
 def _tell(soonest, value, slot):
     """Carry a slot's new value up the tournament: soonest (2 * width,) holds at each node the slot that is least."""
     node = (soonest.shape[0] // 2 + slot) // 2
     while node:
-        one, other = soonest[2 * node], soonest[2 * node + 1]
-        soonest[node] = other if other >= 0 and value[other] < value[one] else one
+        _play(soonest, value, node)
         node //= 2
 
 
@@ -86,8 +92,7 @@ def join_closest(points, ones, levels, low, high, least, sizes, by_size, nearest
     for slot in range(m):
         soonest[width + slot] = slot
     for node in range(width - 1, 0, -1):
-        one, other = soonest[2 * node], soonest[2 * node + 1]
-        soonest[node] = other if other >= 0 and value[other] < value[one] else one
+        _play(soonest, value, node)
     tied = False
     for step in range(pairs.shape[0]):
         a = soonest[1]

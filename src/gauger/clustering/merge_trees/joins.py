@@ -37,14 +37,15 @@ class Joins:
 
     def at_heights(self, height: Values) -> "Joins":
         """The same joins at other heights."""
-        return self._like(self.left, self.right, height)
+        return self.like(self.left, self.right, height)
 
     def renumbered(self, place: NDArray[np.intp]) -> "Joins":
         """The same joins of leaves of which the i-th is now called place[i]."""
         number = np.concatenate([place, np.arange(self.leaves, 2 * self.leaves - 1)])
-        return self._like(number[self.left], number[self.right], self.height)
+        return self.like(number[self.left], number[self.right], self.height)
 
-    def _like(self, left: Nodes, right: Nodes, height: Values) -> "Joins":
+    def like(self, left: Nodes, right: Nodes, height: Values) -> "Joins":
+        """Joins of as many leaves, as tied as these."""
         other = Joins(self.leaves, self.tied)
         other.add(left, right, height)
         return other
@@ -62,7 +63,7 @@ class Joins:
         order = np.argsort(height, kind="stable")
         number = np.arange(2 * self.leaves - 1)
         number[self.leaves + order] = self.leaves + np.arange(self.done)
-        return self._like(number[self.left[order]], number[self.right[order]], height[order])
+        return self.like(number[self.left[order]], number[self.right[order]], height[order])
 
 
 def after_twins(firsts: NDArray[np.intp], leaves: int, others: Joins | None) -> Joins:

@@ -26,8 +26,7 @@ def in_best_order(joins: Joins, distances: Values) -> Joins:
     middle = np.concatenate([np.full(n, -1), first[joins.right]])
     for left, right in zip(joins.left.tolist(), joins.right.tolist(), strict=True):
         span_branch(cost, apart, first[left], middle[left], first[right], middle[right], first[right] + many[right])
-    turned = Joins(n, joins.tied)
-    turned.add(joins.left.copy(), joins.right.copy(), joins.height)
+    turned = joins.like(joins.left, joins.right, joins.height)
     half = int(many[joins.left[-1]])
     start, stop = np.unravel_index(int(cost[:half, half:].argmin()), (half, n - half))
     waiting = [(2 * n - 2, int(start), half + int(stop))]

@@ -22,9 +22,7 @@ def larger_left(joins: Joins, sizes: Values) -> Joins:
     """The same merges with the larger branch to the left; of equals the one that was made first."""
     left, right = joins.left, joins.right
     swap = (sizes[right] > sizes[left]) | ((sizes[right] == sizes[left]) & (right < left))
-    turned = Joins(joins.leaves, joins.tied)
-    turned.add(np.where(swap, right, left), np.where(swap, left, right), joins.height)
-    return turned
+    return joins.like(np.where(swap, right, left), np.where(swap, left, right), joins.height)
 
 
 def positions(joins: Joins) -> tuple[Nodes, Nodes]:

@@ -10,11 +10,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gauger.clustering.blocks import map_blocks
-from gauger.clustering.box_tree import BoxTree, fit_homes, nearest_outside_block
+from gauger.clustering.box_tree import BoxTree
 from gauger.clustering.merge_trees.joins import Joins
-
-_BLOCK = 1_024
 
 Values = NDArray[np.float64]
 Links = NDArray[np.int64]
@@ -46,7 +43,6 @@ def join_points_by_links(columns: Values, advance: Callable[[int], None]) -> Joi
     """
     n = columns.shape[1]
     boxes = BoxTree(columns, np.ones(n))
-    home = np.empty(2 << boxes.levels, dtype=np.int64)
     groups = np.arange(n)
     nearest, value = np.arange(n), np.zeros(n)
     links, lengths = np.empty((n - 1, 2), dtype=np.int64), np.empty(n - 1)
@@ -56,8 +52,7 @@ def join_points_by_links(columns: Values, advance: Callable[[int], None]) -> Joi
         known = np.full(n, np.inf)
         np.minimum.at(known, groups[outside], value[outside])
         due = np.flatnonzero(~outside & (value <= known[groups]))
-        fit_homes(groups, boxes.levels, home)
-        nearest[due], value[due] = _look_outside(boxes, groups, home, due)
+        nearest[due], value[due] = boxes.nearest_outside(groups, due)
         offers = np.flatnonzero(groups[nearest] != groups)
         offers = offers[np.lexsort((offers, value[offers], groups[offers]))]
         first = np.flatnonzero(np.diff(groups[offers], prepend=-1))
@@ -68,16 +63,6 @@ def join_points_by_links(columns: Values, advance: Callable[[int], None]) -> Joi
         done += len(taken)
         advance(len(taken))
     return _merges(boxes.order[links], np.sqrt(lengths))
-
-
-def _look_outside(boxes: BoxTree, groups: Links, home: Links, slots: Links) -> tuple[Links, Values]:
-    nearest, value = np.empty(len(slots), dtype=np.int64), np.empty(len(slots))
-    around = (boxes.points, groups, boxes.levels, boxes.low, boxes.high, home, slots)
-    for _ in map_blocks(
-        lambda rows: nearest_outside_block(*around, rows.start, rows.stop, nearest, value), len(slots), _BLOCK
-    ):
-        pass
-    return nearest, value
 
 
 def _merges(links: Links, lengths: Values) -> Joins:

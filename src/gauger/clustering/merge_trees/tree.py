@@ -137,7 +137,11 @@ class MergeTree(Readable):
         middles = (levels[:-1] + levels[1:]) / 2.0
         place = int(np.searchsorted(middles, height))
         start = max(0, min(place - _NEARBY // 2, len(middles) - _NEARBY))
-        return {float(at): self._count_at(at) for at in middles[start : start + _NEARBY]}
+        return {float(at): self.count_at(at) for at in middles[start : start + _NEARBY]}
+
+    def count_at(self, height: float) -> int:
+        """How many segments (or groups) are not joined yet at any height, inside or outside the tree's."""
+        return self.leaves - int(np.count_nonzero(highest_below(self.joins) <= height))
 
     def height_of(self, count: int) -> float:
         """A height at which a cut leaves `count` segments: halfway between the merges below and above."""
@@ -198,9 +202,6 @@ class MergeTree(Readable):
                 f"height={height:g} is outside the tree: merges lie between {low:.6g} and {high:.6g} "
                 f"({self.height_words}).{near}"
             )
-
-    def _count_at(self, height: float) -> int:
-        return self.leaves - int(np.count_nonzero(highest_below(self.joins) <= height))
 
     def _numbered(self, whole: NDArray[np.bool_], joins: Joins) -> Codes:
         """Each customer's segment, from 1 for the largest."""
