@@ -13,6 +13,7 @@ TINY_SHARE = 0.01
 
 _FAR_WIDTHS = 6.0
 _KEYS_SHOWN = 3
+_TINY_SHOWN = 6
 
 Values = NDArray[np.float64]
 
@@ -52,11 +53,13 @@ def tiny_segments(seg: Segmentation) -> Iterator[Remark]:
     sizes = seg.sizes
     tiny = tuple(int(number) for number in sizes.index[sizes <= max(1, TINY_SHARE * len(seg.codes))])
     if tiny and seg.count > 1:
-        parts = (
+        parts = [
             f"segment {number} has {sizes[number]:,} {plural(int(sizes[number]), 'customer')} "
             f"({_shown(seg, np.flatnonzero(seg.codes == number))})"
-            for number in tiny
-        )
+            for number in tiny[:_TINY_SHOWN]
+        ]
+        if len(tiny) > _TINY_SHOWN:
+            parts.append(f"and {len(tiny) - _TINY_SHOWN} more as small")
         yield Remark(
             "tiny-segment",
             f"{'; '.join(parts)}: at most {TINY_SHARE:.0%} of all. Extreme customers often end up so. Cap the features "

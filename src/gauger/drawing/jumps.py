@@ -37,7 +37,8 @@ def merge_jumps(tree: MergeTree, advice: CountAdvice | None = None, *, most: int
     bars.xaxis.set_major_locator(MaxNLocator(integer=True, nbins=20))
     for axes in (heights, bars):
         axes.set_xlim(counts.max() + 0.6, counts.min() - 0.6)
-        axes.set_ylim(bottom=min(0.0, axes.get_ylim()[0]))
+        axes.margins(y=0.12)
+        axes.set_ylim(bottom=0.0 if axes is heights or jumps[:-1].min(initial=0.0) >= 0.0 else None)
     if advice is not None:
         for other in advice.alternatives:
             _mark(heights, bars, counts, last["height"].to_numpy(), jumps, other, advised=False)

@@ -29,10 +29,10 @@ def linkage_study(study: LinkageStudy) -> Figure:
         ("agreement", "Agreement with the others", "mean adjusted Rand index"),
     )
     rows = list(table.index)
-    for axes, (column, title, words) in zip(figure.subplots(1, 3, sharey=True), panels, strict=True):
+    for axes, (column, title, below) in zip(figure.subplots(1, 3, sharey=True), panels, strict=True):
         values = table[column].to_numpy(dtype=np.float64)
         _dots(axes, rows, values, marked=rows.index(study.linkage))
-        dress(axes, title=title, x=words)
+        dress(axes, title=title, x=below)
         axes.grid(visible=False, axis="y")
         axes.set_xlim(min(0.0, float(values.min()) - 0.08), 1.08)
     return figure

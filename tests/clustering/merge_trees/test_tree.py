@@ -161,6 +161,12 @@ def test_a_chain_is_remarked():
     assert "segment 2 has 1 customer" in remarks["tiny-segment"]
 
 
+def test_of_many_tiny_segments_a_few_are_named(tree):
+    (tiny,) = (remark for remark in tree.cut(count=50).remarks if remark.code == "tiny-segment")
+    assert len(tiny.segments) > 6
+    assert f"and {len(tiny.segments) - 6} more as small: at most 1% of all" in tiny.text
+
+
 def test_a_tree_shows_its_last_merges(tree):
     text = repr(tree)
     assert "Tree of 60 customers by Ward's linkage and Euclidean distance: heights" in text
