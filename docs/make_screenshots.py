@@ -68,7 +68,7 @@ def main() -> None:
 def _screen() -> Iterator[str]:
     reader, writer = os.pipe()
     server = subprocess.Popen(
-        ["Xvfb", "-displayfd", str(writer), "-screen", "0", "1280x800x24", "-wr", "-nolisten", "tcp"],
+        ["Xvfb", "-displayfd", str(writer), "-screen", "0", "1280x800x24", "-wr", "-noreset", "-nolisten", "tcp"],
         pass_fds=[writer],
         stderr=subprocess.DEVNULL,
     )
