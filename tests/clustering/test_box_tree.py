@@ -5,13 +5,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gauger.clustering.box_tree import SLACK, BoxTree, fit_homes, nearest_outside_block, refit_path
+from gauger.clustering.box_search import SLACK
+from gauger.clustering.box_tree import BoxTree, refit_path
 
 
 def _brute(points: np.ndarray, weights: np.ndarray, slot: int, *, weighted: bool) -> np.ndarray:
     apart = ((points - points[:, [slot]]) ** 2).sum(axis=0)
     apart[slot] = np.inf
     return apart * 2.0 * weights * weights[slot] / (weights + weights[slot]) if weighted else apart
+
+
+def _apart(boxes: BoxTree, point: np.ndarray) -> np.ndarray:
+    gaps = boxes.points - point[:, None]
+    return np.abs(gaps).sum(axis=0) if boxes.city else (gaps**2).sum(axis=0)
 
 
 @pytest.mark.parametrize("weighted", [False, True])
@@ -62,15 +68,38 @@ def test_emptied_slots_are_never_found_and_boxes_follow_points_that_move() -> No
 @given(st.integers(2, 150), st.integers(2, 5), st.integers(0, 10_000))
 def test_the_nearest_stranger_is_of_another_group(n: int, groups: int, seed: int) -> None:
     rng = np.random.default_rng(seed)
-    boxes = BoxTree(rng.normal(size=(2, n)), np.ones(n))
+    boxes = BoxTree(rng.normal(size=(2, n)), rng.choice([0.0, 0.5, 2.0], size=n), city=bool(seed % 2))
     own = rng.integers(0, groups, size=n)
-    home = np.empty(2 << boxes.levels, dtype=np.int64)
-    fit_homes(own, boxes.levels, home)
-    nearest, value = np.empty(n, dtype=np.int64), np.empty(n)
-    around = (boxes.points, own, boxes.levels, boxes.low, boxes.high, home)
-    nearest_outside_block(*around, np.arange(n), 0, n, nearest, value)
+    nearest, value = boxes.nearest_outside(own, np.arange(n))
     for slot in range(n):
-        apart = np.where(own == own[slot], np.inf, _brute(boxes.points, boxes.weights, slot, weighted=False))
+        reach = np.maximum(boxes.weights, boxes.weights[slot])
+        apart = np.where(own == own[slot], np.inf, np.maximum(_apart(boxes, boxes.points[:, slot]), reach))
         assert value[slot] == pytest.approx(apart.min())
         if np.isfinite(apart.min()):
             assert own[nearest[slot]] != own[slot]
+
+
+@settings(max_examples=40)
+@given(st.integers(1, 200), st.integers(1, 4), st.integers(1, 30), st.booleans(), st.integers(0, 10_000))
+def test_counts_and_nth_distances_are_those_of_a_full_look(n: int, d: int, levels: int, city: bool, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    boxes = BoxTree(rng.integers(0, levels, size=(d, n)).astype(float), np.zeros(n), city=city)
+    nth, limit, enough = int(rng.integers(1, n + 1)), float(rng.integers(0, 2 * levels)), int(rng.integers(1, n + 2))
+    counts, distances = boxes.counts_within(limit, enough), boxes.nth_distances(nth)
+    for slot in range(n):
+        apart = _apart(boxes, boxes.points[:, slot])
+        assert distances[slot] == np.sort(apart)[nth - 1]
+        assert counts[slot] == min((apart <= limit).sum(), enough)
+
+
+@settings(max_examples=40)
+@given(st.integers(1, 200), st.integers(1, 3), st.integers(1, 9), st.booleans(), st.integers(0, 10_000))
+def test_of_those_as_near_to_a_query_the_lowest_rank_counts(n: int, d: int, levels: int, city: bool, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    boxes = BoxTree(rng.integers(0, levels, size=(d, n)).astype(float), np.zeros(n), city=city)
+    rank, queries = rng.permutation(n), rng.integers(-2, levels + 2, size=(d, 20)).astype(float)
+    found, value = boxes.nearest_of(queries, rank)
+    for place, query in enumerate(queries.T):
+        apart = _apart(boxes, query)
+        assert value[place] == apart.min()
+        assert rank[found[place]] == rank[apart == apart.min()].min()

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.stats import rankdata
 
 from gauger.choosing.sampling import sampled_features
-from gauger.clustering.merge_trees.footing import CUSTOMER_METRICS, distances_of
+from gauger.clustering.customer_distances import CUSTOMER_METRICS, distances_of
 from gauger.distances import SERIES_METRICS, principal_coordinates
 from gauger.errors import SettingError, listed
 from gauger.features import FeatureSet

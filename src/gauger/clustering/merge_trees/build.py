@@ -4,8 +4,9 @@ from typing import Literal
 
 import numpy as np
 
+from gauger.clustering.customer_distances import Metric
 from gauger.clustering.merge_trees.cautions import about_inversions
-from gauger.clustering.merge_trees.footing import Metric, of_customers, of_features
+from gauger.clustering.merge_trees.footing import of_customers, of_features
 from gauger.clustering.merge_trees.joining import POINT_LINKAGES, Ground, join_all
 from gauger.clustering.merge_trees.joins import Joins
 from gauger.clustering.merge_trees.leaf_order import MOST_LEAVES, in_best_order

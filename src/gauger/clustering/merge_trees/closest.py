@@ -12,7 +12,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gauger.clustering.box_tree import SLACK, BoxTree, nearest_to, refit_path
+from gauger.clustering.box_search import SLACK, nearest_to
+from gauger.clustering.box_tree import BoxTree, refit_path
 from gauger.clustering.merge_trees.joins import Joins
 
 _CROWDED = 0.6

@@ -3,15 +3,14 @@
 from dataclasses import dataclass
 
 import numpy as np
-import pandas as pd
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from gauger.clustering.arrangement import Arrangement, arrange
+from gauger.clustering.customer_distances import Metric, customer_distances
 from gauger.clustering.merge_trees.cautions import about_condensing, about_precision, about_series
 from gauger.clustering.merge_trees.condensing import MicroSegments, condense_customers
 from gauger.clustering.merge_trees.joining import LINKAGES, POINT_LINKAGES, Ground
 from gauger.clustering.merge_trees.matrix import MATRIX_LINKAGES
-from gauger.clustering.merge_trees.mixed import mixed_rows
 from gauger.distances import (
     METRICS,
     SERIES_METRICS,
@@ -19,20 +18,15 @@ from gauger.distances import (
     Settings,
     correlation_matrix,
     geometry,
-    given_geometry,
-    gower_geometry,
 )
 from gauger.errors import SettingError, listed, plural
 from gauger.features import FeatureSet
 from gauger.remarks import Remark
 
-CUSTOMER_METRICS = (*METRICS, "gower")
 FEATURE_METRICS = ("correlation", "absolute_correlation")
 
 _ROUNDING = 1e-12
 """What is no farther apart than this is as one."""
-
-Metric = str | ArrayLike | pd.DataFrame
 
 
 @dataclass(frozen=True, eq=False)
@@ -111,12 +105,6 @@ def of_features(features: FeatureSet, linkage: str | None, metric: Metric | None
     return Footing(Ground(distances, np.ones(len(apart))), chosen, everyone.places, np.arange(len(apart)), names)
 
 
-def distances_of(features: FeatureSet, metric: Metric) -> Geometry:
-    """The distances between customers, in their order, under a metric as `build_tree` takes it."""
-    everyone = arrange(features)
-    return _customers_ground(features, everyone, None, metric, Settings()).distances.renumbered(everyone.order)
-
-
 def _linkage_for(linkage: str | None, metric: Metric | None) -> str:
     """The linkage, by default the best that the metric allows."""
     euclidean = metric is None or (isinstance(metric, str) and metric == "euclidean")
@@ -153,15 +141,12 @@ def _customers_ground(
 ) -> Ground:
     """Leaves in the order of the arrangement (or of the micro-segments), and the distance between any two."""
     name = "euclidean" if metric is None else metric
-    weights = micro.weights if micro else np.ones(everyone.customers)
-    if not isinstance(name, str):
-        return Ground(given_geometry(name, features.keys.tolist()).renumbered(np.argsort(everyone.order)), weights)
-    columns = micro.columns if micro else everyone.columns
-    labels = features.keys[everyone.order].tolist() if micro is None else list(range(1, len(weights) + 1))
-    if name == "gower":
-        return Ground(gower_geometry(mixed_rows(features, everyone.order), labels), weights)
-    if name not in METRICS:
-        raise SettingError.not_one_of("metric", name, CUSTOMER_METRICS)
-    values = features.values[everyone.order] if name in SERIES_METRICS else columns.T
-    points = columns if name == "euclidean" else None
-    return Ground(geometry(name, values, settings, labels), weights, points, None if micro else everyone.distinct())
+    if micro is not None:
+        assert isinstance(name, str)
+        labels = range(1, len(micro.weights) + 1)
+        points = micro.columns if name == "euclidean" else None
+        return Ground(geometry(name, micro.columns.T, settings, labels), micro.weights, points)
+    plain = isinstance(name, str) and name in METRICS
+    points = everyone.columns if isinstance(name, str) and name == "euclidean" else None
+    distances = customer_distances(features, everyone, name, settings)
+    return Ground(distances, np.ones(everyone.customers), points, everyone.distinct() if plain else None)

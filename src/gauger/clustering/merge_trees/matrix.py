@@ -5,7 +5,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gauger.clustering.blocks import map_blocks
-from gauger.clustering.box_tree import link_rank
+from gauger.clustering.box_search import link_rank
 
 _BLOCK = 256
 _RULES = {"complete": 0, "average": 1, "weighted": 2}

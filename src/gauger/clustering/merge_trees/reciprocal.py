@@ -12,7 +12,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.clustering.box_tree import SLACK
+from gauger.clustering.box_search import SLACK
 from gauger.clustering.merge_trees.joins import Joins
 
 _CROWDED = 0.6

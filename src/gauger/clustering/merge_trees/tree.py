@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.clustering.box_tree import SLACK
+from gauger.clustering.box_search import SLACK
 from gauger.clustering.cautions import tiny_segments
 from gauger.clustering.merge_trees.cautions import about_level_cut, about_one_segment, about_ties
 from gauger.clustering.merge_trees.cophenetic import cophenetic_distances
