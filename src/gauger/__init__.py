@@ -16,7 +16,13 @@ if TYPE_CHECKING:
         study_linkages,
         study_metrics,
     )
-    from gauger.clustering import MergeTree, build_tree, segment_by_kmeans
+    from gauger.clustering import (
+        MergeTree,
+        build_tree,
+        segment_by_density,
+        segment_by_density_levels,
+        segment_by_kmeans,
+    )
     from gauger.demo import demo_file
     from gauger.errors import GaugerError
     from gauger.features import FeatureSet, events_sql, pivot_series, prepare, prepare_alike, summarise_events
@@ -54,6 +60,8 @@ __all__ = [
     "profile_assignments",
     "read_table",
     "remarks_of",
+    "segment_by_density",
+    "segment_by_density_levels",
     "segment_by_kmeans",
     "silhouette",
     "study_counts",
@@ -88,6 +96,8 @@ _ROOMS = {
     "profile_assignments": "profiling",
     "read_table": "tables",
     "remarks_of": "remarks",
+    "segment_by_density": "clustering",
+    "segment_by_density_levels": "clustering",
     "segment_by_kmeans": "clustering",
     "silhouette": "choosing",
     "study_counts": "choosing",

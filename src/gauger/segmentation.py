@@ -26,11 +26,14 @@ class Segmentation(Readable):
     segment number. `.distances` (n_customers,) are from each customer to the own centre, on the working scale.
     `.method` says how it was made.
 
-    k-means fills the rest; for other methods it is None. `.rounds` is how many were done, `.converged` whether the last
+    k-means fills what follows, None for other methods. `.rounds` is how many were done, `.converged` whether the last
     of them moved nobody. `.course` has a row a round: wcss after it, moved (customers that changed segment) and shift
     (the longest way a centre went, working scale). `.starts` has a row for each start that came to something of its
     own, by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished rounds and
     wcss; chosen marks the one that counts. `.weights` (n_customers,) are those given.
+
+    Density fills `.details`, further columns of `.assignments`: a row a customer; and density levels `.branches` and
+    `.departures`, their hierarchy, as `segment_by_density_levels` tells.
     """
 
     features: FeatureSet
@@ -44,6 +47,9 @@ class Segmentation(Readable):
     course: pd.DataFrame | None = None
     starts: pd.DataFrame | None = None
     weights: NDArray[np.float64] | None = None
+    details: pd.DataFrame | None = None
+    branches: pd.DataFrame | None = None
+    departures: pd.DataFrame | None = None
     given_names: Mapping[int, str] = field(default_factory=dict)
 
     @property
@@ -89,9 +95,12 @@ class Segmentation(Readable):
     def explained(self) -> float:
         """Share of everyone's sum of squares that the segments account for, the unassigned left aside.
 
-        0 when they say nothing, 1 when all customers stand in their centres; NaN when all customers are alike.
+        0 when they say nothing, 1 when all customers stand in their centres; NaN when all customers are alike, or none
+        is in a segment.
         """
         assigned = self.codes > 0
+        if not assigned.any():
+            return np.nan
         values = self.features.values[assigned]
         weights = np.ones(len(values)) if self.weights is None else self.weights[assigned]
         middle = np.average(values, axis=0, weights=weights)
@@ -107,7 +116,7 @@ class Segmentation(Readable):
         own = self.codes[self.codes > 0]
         shares = []
         for column in self.features.values[self.codes > 0].T:
-            centred = column - column.mean()
+            centred = column - column.mean() if column.size else column
             sums = np.bincount(own, weights=centred, minlength=self.count + 1)[1:]
             overall = float((centred**2).sum())
             shares.append(float((sums**2 / self.sizes).sum()) / overall if overall else 0.0)
@@ -115,8 +124,8 @@ class Segmentation(Readable):
 
     @cached_property
     def assignments(self) -> pd.DataFrame:
-        """A row a customer: the key, segment (number), segment_name, distance (to the own centre)."""
-        return pd.DataFrame(
+        """A row a customer: the key, segment (number), segment_name, distance (to the own centre), and `.details`."""
+        table = pd.DataFrame(
             {
                 self.features.key: self.features.keys,
                 "segment": self.codes,
@@ -124,6 +133,7 @@ class Segmentation(Readable):
                 "distance": self.distances,
             }
         )
+        return table if self.details is None else pd.concat([table, self.details], axis=1)
 
     def rename(self, names: Mapping[int, str]) -> "Segmentation":
         """The same segmentation with other names for some segments, such as {1: "now and then"}.

@@ -1,0 +1,121 @@
+"""What density has to say about its own result: outsiders, one segment for all, little contrast, copies."""
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.clustering.arrangement import Arrangement
+from gauger.clustering.density.neighbours import Neighbours
+from gauger.errors import plural
+from gauger.readable import short_number
+from gauger.remarks import Remark
+from gauger.segmentation import UNASSIGNED, Segmentation
+
+MANY_OUTSIDE, NEARLY_ALL = 0.4, 0.9
+
+_FEW_FEATURES = 8
+_LITTLE_CONTRAST = 2.0
+_MANY_COPIES = 0.05
+_SAMPLE = 1_000
+_LOWEST, _HIGHEST = 0.25, 0.99
+
+Values = NDArray[np.float64]
+
+
+def about_radius(seg: Segmentation, near: Neighbours, radius: float, min_points: int) -> Iterator[Remark]:
+    """Remarks where a radius puts hardly anyone or nearly everyone into one segment, with the radii worth trying."""
+    largest, outside = _shares(seg)
+    if seg.count and largest <= NEARLY_ALL and outside <= MANY_OUTSIDE:
+        return
+    low, high = usual_range(near.nth_distances(min_points))
+    way_out = (
+        f"On the working scale a quarter of the customers have {min_points} within {short_number(low)}, and nearly all "
+        f"within {short_number(high)}: look between these (study_radius, gauger radius)."
+        if high > 0.0
+        else "The customers are all equal: no radius tells them apart."
+    )
+    if not seg.count:
+        yield Remark(
+            "nobody-dense",
+            f"no customer has {min_points} within {short_number(radius)}, so that all are unassigned. {way_out}",
+        )
+    elif outside > MANY_OUTSIDE:
+        yield Remark("many-unassigned", f"{outside:.0%} of the customers are unassigned. {way_out}")
+    if largest > NEARLY_ALL:
+        yield _one_large(largest, way_out)
+
+
+def about_levels(seg: Segmentation, smallest: int) -> Iterator[Remark]:
+    """Remarks where density levels find no groups, hardly anyone in them, or nearly everyone in one."""
+    largest, outside = _shares(seg)
+    if seg.count == 1 and not outside:
+        yield Remark(
+            "no-dense-groups",
+            f"as the radius shrinks the customers never come apart into two parts of at least {smallest:,} that are "
+            "denser than chance would make them: by density they are one segment.",
+        )
+    elif largest > NEARLY_ALL:
+        yield _one_large(largest, "What it leaves apart may still be worth a look.")
+    if outside > MANY_OUTSIDE:
+        yield Remark(
+            "many-unassigned",
+            f"{outside:.0%} of the customers are unassigned. A smaller smallest= (--smallest) keeps more groups; "
+            "k-means would give everyone a segment.",
+        )
+
+
+def about_density(features: int, everyone: Arrangement, near: Neighbours, min_points: int) -> Iterator[Remark]:
+    """Remarks on customers who are dense by copies, and on distances that lost their contrast over many features."""
+    copies = np.diff(np.append(everyone.distinct(), everyone.customers))
+    by_copies = int(copies[copies >= min_points].sum())
+    if by_copies > _MANY_COPIES * everyone.customers:
+        spots = int((copies >= min_points).sum())
+        yield Remark(
+            "dense-by-copies",
+            f"{by_copies:,} customers ({by_copies / everyone.customers:.0%}) stand on {spots:,} "
+            f"{plural(spots, 'spot')} with at least {min_points} equal customers each: they are dense at any radius. "
+            "Features of few values make copies; raise min points (min_points=, --min-points) or add a finer feature.",
+        )
+    if features > _FEW_FEATURES:
+        contrast = relative_contrast(near, everyone.customers, min_points)
+        verdict = (
+            "near and far hardly differ, and density has little to go by: take fewer features"
+            if contrast < _LITTLE_CONTRAST
+            else "near and far still differ, but look at fewer features too"
+        )
+        yield Remark(
+            "many-features",
+            f"over {features} features distances lose contrast: any customer is on average {contrast:.1f} times as far "
+            f"as the one that is {min_points - 1} steps away in order of nearness; {verdict}.",
+        )
+
+
+def usual_range(distances: Values) -> tuple[float, float]:
+    """Between which radii most customers become core: quantiles of their neighbour distances, copies left aside."""
+    positive = distances[distances > 0.0]
+    if not positive.size:
+        return 0.0, 0.0
+    low, high = np.quantile(positive, (_LOWEST, _HIGHEST))
+    return float(low), float(high)
+
+
+def relative_contrast(near: Neighbours, customers: int, min_points: int) -> float:
+    """The mean distance between customers over the mean distance to the min_points-th neighbour, on up to 1,000.
+
+    After He, Kumar & Chang (2012), Proc. 29th International Conference on Machine Learning.
+    """
+    sample = np.arange(min(customers, _SAMPLE))
+    apart = float(near.between(sample, sample).sum()) / (len(sample) * max(len(sample) - 1, 1))
+    nearest = float(near.nth_distances(min_points)[sample].mean())
+    return apart / nearest if nearest else np.inf
+
+
+def _one_large(largest: float, way_out: str) -> Remark:
+    return Remark("one-large-segment", f"one segment holds {largest:.0%} of the customers. {way_out}", segments=(1,))
+
+
+def _shares(seg: Segmentation) -> tuple[float, float]:
+    """The largest segment's share of all customers, and that of the unassigned."""
+    everyone = len(seg.codes)
+    return float(seg.sizes.max() / everyone) if seg.count else 0.0, float((seg.codes == UNASSIGNED).mean())
