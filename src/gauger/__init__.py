@@ -10,11 +10,14 @@ if TYPE_CHECKING:
         CountStudy,
         LinkageStudy,
         MetricStudy,
+        RadiusAdvice,
+        RadiusStudy,
         Silhouette,
         silhouette,
         study_counts,
         study_linkages,
         study_metrics,
+        study_radius,
     )
     from gauger.clustering import (
         MergeTree,
@@ -43,6 +46,8 @@ __all__ = [
     "MergeTree",
     "MetricStudy",
     "Profile",
+    "RadiusAdvice",
+    "RadiusStudy",
     "Remark",
     "Segmentation",
     "Silhouette",
@@ -67,6 +72,7 @@ __all__ = [
     "study_counts",
     "study_linkages",
     "study_metrics",
+    "study_radius",
     "summarise_events",
     "write_table",
 ]
@@ -80,6 +86,8 @@ _ROOMS = {
     "MergeTree": "clustering",
     "MetricStudy": "choosing",
     "Profile": "profiling",
+    "RadiusAdvice": "choosing",
+    "RadiusStudy": "choosing",
     "Remark": "remarks",
     "Segmentation": "segmentation",
     "Silhouette": "choosing",
@@ -103,6 +111,7 @@ _ROOMS = {
     "study_counts": "choosing",
     "study_linkages": "choosing",
     "study_metrics": "choosing",
+    "study_radius": "choosing",
     "summarise_events": "features",
     "write_table": "tables",
 }

@@ -13,9 +13,10 @@ from gauger.clustering.arrangement import arrange
 from gauger.clustering.customer_distances import Metric
 from gauger.clustering.density.cautions import about_density, about_levels
 from gauger.clustering.density.hierarchy import Hierarchy, hierarchy_of
-from gauger.clustering.density.neighbours import Neighbours, neighbours_of
+from gauger.clustering.density.neighbours import neighbours_of
 from gauger.clustering.density.outcome import NOBODY, key_ranks, segmentation_of
 from gauger.clustering.density.radius import checked_min_points
+from gauger.clustering.merge_trees.joins import Joins
 from gauger.clustering.merge_trees.spanning import joins_of
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
@@ -79,7 +80,10 @@ def segment_by_density_levels(
         enough = min(enough, least)
     everyone = arrange(features)
     near = neighbours_of(features, everyone, metric)
-    _, found = levels_of(near, len(features.names), least, enough)
+    reach = near.nth_distances(enough)
+    with task(f"density levels of {len(reach):,} customers", len(reach) - 1) as advance:
+        joins = joins_of(*near.links(reach, advance))
+    found = levels_of(joins, reach, len(features.names), least, enough)
     chosen = found.most_stable()
     home = found.under(chosen)[found.branch]
     group = np.where(home < 0, NOBODY, np.searchsorted(chosen, home))
@@ -133,14 +137,11 @@ def _table(found: Hierarchy, chosen: Rows) -> pd.DataFrame:
     return table.rename_axis("branch")
 
 
-def levels_of(near: Neighbours, features: int, smallest: int, min_points: int) -> tuple[Values, Hierarchy]:
-    """Each customer's distance to its min_points-th neighbour, and the hierarchy of branches whose splits are deep."""
-    reach = near.nth_distances(min_points)
-    with task(f"density levels of {len(reach):,} customers", len(reach) - 1) as advance:
-        joins = joins_of(*near.links(reach, advance))
+def levels_of(joins: Joins, reach: Values, features: int, smallest: int, min_points: int) -> Hierarchy:
+    """The hierarchy of branches whose splits are deep, from merges by mutual reachability and each one's reach (n,)."""
     found = hierarchy_of(joins, smallest)
     limit = _DEEP.get(features, _DEEP_BEYOND) / np.sqrt(min_points)
-    return reach, found.without_shallow_splits(depths(found, reach, features) >= limit)
+    return found.without_shallow_splits(depths(found, reach, features) >= limit)
 
 
 def depths(found: Hierarchy, reach: Values, features: int) -> Values:

@@ -25,7 +25,6 @@ _LEAST_POINTS = 4
 
 Values = NDArray[np.float64]
 Rows = NDArray[np.intp]
-Flags = NDArray[np.bool_]
 
 
 def segment_by_density(
@@ -69,7 +68,8 @@ def segment_by_density(
     with task(f"density within {reach:.3g}", 3) as advance:
         core = near.have_near(reach, enough)
         advance(1)
-        dense = spread_from(near, core, reach, key_ranks(features, everyone))
+        cores = np.flatnonzero(core)
+        dense = spread_from(near, cores, near.groups(cores, reach), reach, key_ranks(features, everyone))
         advance(2)
     kinds = np.where(core, CORE, np.where(dense.group != NOBODY, BORDER, UNASSIGNED_KIND)).astype(object)
     seg, _ = segmentation_of(
@@ -94,19 +94,14 @@ class Dense:
     nearest: Rows
     gaps: Values
 
-    @property
-    def sizes(self) -> Rows:
-        """Customers by group."""
-        return np.bincount(self.group[self.group != NOBODY])
 
-
-def spread_from(near: Neighbours, core: Flags, radius: float, rank: Rows) -> Dense:
-    """Core customers that hang together, and everyone else to the nearest of them, if within the radius."""
-    group, nearest = np.full(len(core), NOBODY), np.full(len(core), NOBODY)
-    gaps = np.full(len(core), np.nan)
-    cores, others = np.flatnonzero(core), np.flatnonzero(~core)
+def spread_from(near: Neighbours, cores: Rows, core_groups: Rows, radius: float, rank: Rows) -> Dense:
+    """Core customers in their groups, and everyone else in that of the nearest of them, if within the radius."""
+    group, nearest = np.full(len(rank), NOBODY), np.full(len(rank), NOBODY)
+    gaps = np.full(len(rank), np.nan)
+    others = np.setdiff1d(np.arange(len(rank)), cores)
     if cores.size:
-        group[cores] = near.groups(cores, radius)
+        group[cores] = core_groups
         nearest[others], gaps[others] = near.nearest(others, cores, rank)
         within = others[gaps[others] <= radius]
         group[within] = group[nearest[within]]

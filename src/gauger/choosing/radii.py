@@ -1,0 +1,217 @@
+"""Which radius: the distances to neighbours, and what each of a dozen radii makes of the customers."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from gauger.choosing.density_validity import density_validity
+from gauger.choosing.knee import Knee, find_knee
+from gauger.choosing.radius_advice import RadiusAdvice, advise_radius, plateaus_of
+from gauger.clustering.arrangement import Arrangement, arrange
+from gauger.clustering.customer_distances import Metric
+from gauger.clustering.density.cautions import about_density
+from gauger.clustering.density.hierarchy import Hierarchy
+from gauger.clustering.density.levels import checked_smallest, levels_of
+from gauger.clustering.density.neighbours import Neighbours, neighbours_of
+from gauger.clustering.density.outcome import key_ranks
+from gauger.clustering.density.radius import Dense, checked_min_points, spread_from
+from gauger.clustering.merge_trees.spanning import joins_of
+from gauger.distances import adjusted_rand
+from gauger.errors import SettingError
+from gauger.features import FeatureSet
+from gauger.progress import task
+from gauger.readable import Readable, short_number
+from gauger.remarks import Remark
+
+RADII = 12
+VALIDITY_SAMPLE = 2_000
+
+_LEAST_HIGH, _MOST_HIGH, _ABOVE_TOP = 1.5, 5.0, 1.1
+_VERDICTS = ("clear", "leaning", "unclear", "no structure")
+
+Values = NDArray[np.float64]
+Rows = NDArray[np.intp]
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class RadiusStudy(Readable):
+    """What each radius makes of the customers, all on the working scale.
+
+    `.distances` (n_customers,) are from each customer to its `min_points`-th nearest, itself being the first, in
+    ascending order; `.knee` is where they turn upwards, with its strength. `.table` is indexed by radius: segments,
+    fair_segments (those with at least 2 % of the customers), unassigned_share, largest_share (of the largest segment),
+    validity (density-based, -1 to 1; higher is better; NaN with fewer than two segments) and agreement (adjusted Rand
+    index with the next radius, the unassigned being a group of their own). `.groups` is how many groups all radii taken
+    together show, 1 for none. `.advice` holds the radius. `.by_min_points` has a row for each number of min points
+    that was studied: what its own advice says; the study is that of the best.
+    """
+
+    min_points: int
+    distances: Values
+    knee: Knee | None
+    table: pd.DataFrame
+    groups: int
+    advice: RadiusAdvice
+    by_min_points: pd.DataFrame
+    remarks: tuple[Remark, ...] = ()
+
+    def radius_for(self, coarseness: float) -> float:
+        """A radius of the table by one knob: from 0.0, many small segments and many unassigned, to 1.0, few large
+        segments and few unassigned.
+
+        Raises SettingError for a coarseness outside 0 to 1.
+        """
+        number = isinstance(coarseness, (int, float, np.integer, np.floating)) and not isinstance(coarseness, bool)
+        if not number or not 0.0 <= coarseness <= 1.0:
+            raise SettingError(
+                f"coarseness={coarseness!r} must be a number from 0 (many small segments) to 1 (few large ones)."
+            )
+        steps = _steps(self.table["segments"].tolist())
+        return float(self.table.index[steps[round(float(coarseness) * (len(steps) - 1))]])
+
+    def headline(self) -> str:
+        return (
+            f"radius {short_number(self.advice.radius)} advised ({self.advice.verdict}), of {len(self.table)} compared "
+            f"with {self.min_points} min points"
+        )
+
+    def overview(self) -> pd.DataFrame:
+        return self.table
+
+
+def study_radius(
+    features: FeatureSet, *, min_points: int | Sequence[int] | None = None, metric: Metric = "euclidean"
+) -> RadiusStudy:
+    """Compare a dozen radii for `segment_by_density`, and advise one.
+
+    The radii run from where half of the customers are core to where all groups have become one. `min_points` is by
+    default twice the number of features, at least 4; of several the one with the surest advice is taken, and
+    `.by_min_points` shows them all. `metric` is as for `segment_by_density`. Of more than 2,000 customers validity is
+    worked out on as many of them, and a remark says so.
+
+    Raises SettingError as `segment_by_density` does, and when all customers are equal.
+
+    >>> import gauger, pandas as pd
+    >>> visits = [*range(1, 21), *range(101, 121), 200]
+    >>> features = gauger.prepare(pd.DataFrame({"who": range(41), "visits": visits}), key="who", scale="none")
+    >>> study = gauger.study_radius(features)
+    >>> gauger.segment_by_density(features, study.advice.radius).sizes.tolist()
+    [20, 20]
+    """
+    asked: list[int | None] = list(min_points) if isinstance(min_points, Sequence) else [min_points]
+    if not asked:
+        raise SettingError("min_points=[] names none to study.")
+    tried = dict.fromkeys(checked_min_points(one, features) for one in asked)
+    everyone = arrange(features)
+    near = neighbours_of(features, everyone, metric)
+    studies = [_study(features, everyone, near, enough) for enough in tried]
+    best = min(studies, key=lambda study: (_VERDICTS.index(study.advice.verdict), -_longest(study)))
+    return replace(best, by_min_points=pd.DataFrame([_in_short(study) for study in studies]).set_index("min_points"))
+
+
+def _study(features: FeatureSet, everyone: Arrangement, near: Neighbours, min_points: int) -> RadiusStudy:
+    reach = near.nth_distances(min_points)
+    n, names = len(reach), len(features.names)
+    fair = checked_smallest(None, n)
+    with task(f"links of {n:,} customers", n - 1) as advance:
+        links, lengths = near.links(reach, advance)
+    if not lengths.any():
+        raise SettingError("all customers are equal on these features: there is no radius to study.")
+    found = levels_of(joins_of(links, lengths), reach, names, min(fair, n), min_points)
+    knee = find_knee(np.sort(reach))
+    radii = _radii(reach if reach.any() else lengths, knee, found)
+    sample = np.arange(min(n, VALIDITY_SAMPLE))
+    apart = near.between(sample, sample)
+    rank = key_ranks(features, everyone)
+    rows, before = [], None
+    with task(f"{len(radii)} radii", len(radii)) as advance:
+        for radius in radii:
+            codes = _spread(near, reach, links[lengths <= radius], radius, rank).group + 1
+            sizes = np.bincount(codes)[1:]
+            rows.append(
+                {
+                    "radius": radius,
+                    "segments": len(sizes),
+                    "fair_segments": int((sizes >= fair).sum()),
+                    "unassigned_share": float((codes == 0).mean()),
+                    "largest_share": float(sizes.max(initial=0) / n),
+                    "validity": density_validity(apart, codes[sample], names),
+                    "agreement": np.nan,
+                }
+            )
+            if before is not None:
+                rows[-2]["agreement"] = adjusted_rand(before, codes)
+            before = codes
+            advance(1)
+    table = pd.DataFrame(rows).set_index("radius")
+    groups = len(found.most_stable()) if len(found.parent) > 1 else 1
+    advice = advise_radius(table, knee, groups, min_points)
+    remarks = (*_about(table, advice, n), *about_density(names, everyone, near, min_points))
+    return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks)
+
+
+def _radii(distances: Values, knee: Knee | None, found: Hierarchy) -> list[float]:
+    """A dozen radii in even ratios, one of them the knee: from half of the customers core to all groups as one."""
+    positive = np.sort(distances[distances > 0.0])
+    bend = knee.height if knee is not None and knee.height > 0.0 else float(positive[-1])
+    low = min(float(np.median(positive)), bend)
+    top = float(found.born[1]) * _ABOVE_TOP if len(found.born) > 1 else 0.0
+    high = float(np.clip(top, _LEAST_HIGH * bend, _MOST_HIGH * bend))
+    radii = np.geomspace(low, high, RADII)
+    radii[np.abs(np.log(radii / bend)).argmin()] = bend
+    return [float(radius) for radius in radii]
+
+
+def _spread(near: Neighbours, reach: Values, links: Rows, radius: float, rank: Rows) -> Dense:
+    """What a radius makes of the customers, from the links that are no longer than it."""
+    n = len(reach)
+    cores = np.flatnonzero(reach <= radius)
+    ends = coo_array((np.ones(len(links), dtype=np.int8), (links[:, 0], links[:, 1])), shape=(n, n))
+    whole = connected_components(ends, directed=False)[1][cores]
+    return spread_from(near, cores, np.unique(whole, return_inverse=True)[1], radius, rank)
+
+
+def _about(table: pd.DataFrame, advice: RadiusAdvice, customers: int) -> Iterator[Remark]:
+    place = table.index.get_loc(advice.radius)
+    if advice.verdict != "no structure" and place in (0, len(table) - 1):
+        side = "smallest" if place == 0 else "largest"
+        yield Remark(
+            "radius-at-edge",
+            f"the advised radius is the {side} that was compared; one beyond it may do as well or better.",
+        )
+    if customers > VALIDITY_SAMPLE:
+        yield Remark(
+            "validity-sampled",
+            f"validity is worked out on {VALIDITY_SAMPLE:,} of {customers:,} customers: an estimate.",
+        )
+
+
+def _steps(segments: Sequence[int]) -> list[int]:
+    """Places of radii from the most segments to the fewest above one, none with more than a smaller radius has."""
+    steps = [list(segments).index(max(segments))]
+    for place in range(steps[0] + 1, len(segments)):
+        if 1 < segments[place] <= segments[steps[-1]]:
+            steps.append(place)
+    return steps
+
+
+def _longest(study: RadiusStudy) -> float:
+    return max((plateau.score for plateau in plateaus_of(study.table)), default=0.0)
+
+
+def _in_short(study: RadiusStudy) -> dict[str, object]:
+    row = study.table.loc[[study.advice.radius]].iloc[0]
+    return {
+        "min_points": study.min_points,
+        "radius": study.advice.radius,
+        "verdict": study.advice.verdict,
+        "segments": int(row["segments"]),
+        "unassigned_share": row["unassigned_share"],
+        "validity": row["validity"],
+        "groups": study.groups,
+    }

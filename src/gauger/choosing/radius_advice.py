@@ -1,0 +1,199 @@
+"""The advice on the radius: one number, how sure it is, why, and what else is worth a look."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from gauger.choosing.knee import Knee
+from gauger.clustering.density.cautions import NEARLY_ALL
+from gauger.errors import plural
+from gauger.readable import short_number
+
+STEADY = 0.9
+"""The least adjusted Rand index of two radii next to each other whose answers count as the same."""
+
+_LONG = 3
+_MOST_ALTERNATIVES = 3
+
+
+@dataclass(frozen=True)
+class Plateau:
+    """Radii next to each other that give the same answer: the places of the first and last, how many segments of a
+    fair size, the least agreement from one to the next, the mean validity and share of unassigned, and the place of the
+    most valid radius well inside."""
+
+    first: int
+    last: int
+    segments: int
+    agreement: float
+    validity: float
+    unassigned: float
+    best: int
+
+    @property
+    def radii(self) -> int:
+        """How many radii it has."""
+        return self.last - self.first + 1
+
+    @property
+    def score(self) -> float:
+        """How many radii agree, weighed by how valid their segments are (0 to 2) and how many customers are in them."""
+        return self.radii * (1.0 + self.validity) * (1.0 - self.unassigned)
+
+
+@dataclass(frozen=True)
+class RadiusAdvice:
+    """Which radius and min points to take.
+
+    `.verdict` is "clear" (the same segments over three radii or more, and all radii taken together show them too),
+    "leaning" (they hold for less, or all radii together show other groups), "unclear" (groups, but no radius that holds
+    them apart for long) or "no structure" (density finds nothing; `.radius` then keeps nearly everyone in one segment
+    and leaves out the odd ones). `.reasons` are sentences with their figures, the weightiest first, `.alternatives`
+    maps other radii worth a look to why.
+    """
+
+    radius: float
+    min_points: int
+    verdict: str
+    reasons: tuple[str, ...]
+    alternatives: Mapping[float, str]
+
+    def sentences(self) -> list[str]:
+        """The reasons, then the alternatives, each as a sentence."""
+        others = (f"Also look at {short_number(radius)}: {why}." for radius, why in self.alternatives.items())
+        return [*self.reasons, *others]
+
+    def __str__(self) -> str:
+        return " ".join([f"Radius {short_number(self.radius)}, {self.verdict}.", *self.sentences()])
+
+
+def plateaus_of(table: pd.DataFrame) -> list[Plateau]:
+    """Runs of two radii or more with as many segments of a fair size, two at least, that agree from one to the next."""
+    fair = table["fair_segments"].to_numpy()
+    agreement, validity = table["agreement"].to_numpy(), table["validity"].fillna(0.0).to_numpy()
+    unassigned = table["unassigned_share"].to_numpy()
+    found, first = [], 0
+    for place in range(1, len(fair) + 1):
+        if place < len(fair) and fair[place] == fair[first] and agreement[place - 1] >= STEADY:
+            continue
+        if place - first > 1 and fair[first] > 1:
+            least = float(agreement[first : place - 1].min())
+            means = validity[first:place].mean(), unassigned[first:place].mean()
+            best = _well_inside(validity, first, place - 1)
+            found.append(Plateau(first, place - 1, int(fair[first]), least, float(means[0]), float(means[1]), best))
+        first = place
+    return found
+
+
+def _well_inside(validity: NDArray[np.float64], first: int, last: int) -> int:
+    """The most valid place (to 0.01) of a plateau's inner half, of those as valid the one nearest to its middle."""
+    margin = (last - first + 1) // 4
+    inner = range(first + margin, last - margin + 1)
+    return min(inner, key=lambda place: (-round(float(validity[place]), 2), abs(place - (first + last) / 2.0)))
+
+
+def advise_radius(table: pd.DataFrame, knee: Knee | None, groups: int, min_points: int) -> RadiusAdvice:
+    """Advise from a study's table (index radius), the knee, and how many `groups` all radii at once show (1: none)."""
+    radii = table.index.to_numpy(dtype=float)
+    if groups < 2:
+        return _nothing(table, knee, min_points)
+    plateaus = sorted(plateaus_of(table), key=lambda plateau: (plateau.segments != groups, -plateau.score))
+    apart = np.flatnonzero(table["fair_segments"].to_numpy() > 1)
+    if plateaus:
+        best = plateaus[0]
+        place = best.best
+        sure = best.radii >= _LONG and best.segments == groups
+        verdict = "clear" if sure else "leaning"
+        reasons = [_about_plateau(table, best, place)]
+    else:
+        validity = table["validity"].fillna(-1.0).to_numpy()
+        place = int(apart[validity[apart].argmax()]) if apart.size else int(validity.argmax())
+        verdict = "unclear"
+        reasons = [
+            "No two radii next to each other give the same segments: the answer depends on the radius. "
+            f"{_first_up(_at(table, place))}, the most valid of the table."
+        ]
+    reasons += [_about_groups(groups, int(table["fair_segments"].iloc[place])), _about_knee(knee)]
+    own = range(plateaus[0].first, plateaus[0].last + 1) if plateaus else range(place, place + 1)
+    others = dict(_others(table, plateaus[1:], knee, own))
+    return RadiusAdvice(float(radii[place]), min_points, verdict, tuple(reasons), others)
+
+
+def _nothing(table: pd.DataFrame, knee: Knee | None, min_points: int) -> RadiusAdvice:
+    together = np.flatnonzero(table["largest_share"].to_numpy() > NEARLY_ALL)
+    place = int(together[0]) if together.size else len(table) - 1
+    row = table.iloc[place]
+    reasons = (
+        "Density finds nothing here: as the radius shrinks the customers never come apart into two parts that are "
+        "denser than chance would make them.",
+        f"{short_number(float(table.index[place]))} keeps {row['largest_share']:.0%} together and leaves "
+        f"{row['unassigned_share']:.1%} out: of use for naming the odd ones, not for segments. k-means can still cut "
+        "the cloud into parts.",
+        _about_knee(knee),
+    )
+    return RadiusAdvice(float(table.index[place]), min_points, "no structure", reasons, {})
+
+
+def _about_plateau(table: pd.DataFrame, plateau: Plateau, place: int) -> str:
+    low, high = (short_number(float(table.index[at])) for at in (plateau.first, plateau.last))
+    return (
+        f"From {low} to {high} the answer hardly changes: {plateau.segments} segments of a fair size, agreeing by at "
+        f"least {plateau.agreement:.2f} (adjusted Rand) from radius to radius. {_first_up(_at(table, place))}."
+    )
+
+
+def _at(table: pd.DataFrame, place: int) -> str:
+    row = table.iloc[place]
+    segments = int(row["segments"])
+    valid = f", density-based validity is {row['validity']:.2f}" if row["validity"] == row["validity"] else ""
+    return (
+        f"at {short_number(float(table.index[place]))} {row['unassigned_share']:.1%} are unassigned, the largest of "
+        f"{segments} {plural(segments, 'segment')} holds {row['largest_share']:.0%}{valid}"
+    )
+
+
+def _about_groups(groups: int, segments: int) -> str:
+    if groups == segments:
+        return f"All radii taken together show the same {groups} groups (density levels)."
+    return (
+        f"All radii taken together show {groups} groups, not {segments}: groups of differing density, which one radius "
+        "cannot hold apart. See segment_by_density_levels (--method density-levels)."
+    )
+
+
+def _about_knee(knee: Knee | None) -> str:
+    if knee is None:
+        return "The neighbour distances do not rise: there is no knee."
+    where = f"{short_number(knee.height)}, strength {knee.strength:.2f} of 1"
+    if knee.clear:
+        return f"The neighbour distances turn up at {where}: {knee.share:.0%} of the customers find enough within that."
+    return f"The neighbour distances have no clear knee (at {where}): go by where the answer stays the same, not by it."
+
+
+def _others(
+    table: pd.DataFrame, plateaus: Sequence[Plateau], knee: Knee | None, own: range
+) -> Iterator[tuple[float, str]]:
+    """Other plateaus, the most valid radius, and a clear knee, as far as they are not among the `own` places."""
+    offers = [
+        (plateau.best, f"{plateau.segments} segments of a fair size, over {plateau.radii} radii")
+        for plateau in plateaus
+    ]
+    validity = table["validity"].fillna(-1.0).to_numpy()
+    best = int(validity.argmax())
+    offers.append((best, f"the most valid segments ({validity[best]:.2f})"))
+    if knee is not None and knee.clear:
+        at = int(np.abs(np.log(table.index.to_numpy(dtype=float) / knee.height)).argmin())
+        count = int(table["fair_segments"].iloc[at])
+        offers.append((at, f"the knee, with {count} {plural(count, 'segment')} of a fair size"))
+    seen = set(own)
+    for place, why in offers:
+        if place not in seen and len(seen) < len(own) + _MOST_ALTERNATIVES:
+            seen.add(place)
+            yield float(table.index[place]), why
+
+
+def _first_up(text: str) -> str:
+    return text[:1].upper() + text[1:]
