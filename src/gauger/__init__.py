@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from gauger.demo import demo_file
     from gauger.errors import GaugerError
     from gauger.features import FeatureSet, events_sql, pivot_series, prepare, prepare_alike, summarise_events
-    from gauger.profiling import Profile, profile, profile_assignments
+    from gauger.profiling import Comparison, Profile, compare, profile, profile_assignments
     from gauger.progress import listening
     from gauger.remarks import Remark, remarks_of
     from gauger.segmentation import Segmentation
@@ -38,6 +38,7 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 __all__ = [
+    "Comparison",
     "CountAdvice",
     "CountStudy",
     "FeatureSet",
@@ -53,6 +54,7 @@ __all__ = [
     "Silhouette",
     "TableLook",
     "build_tree",
+    "compare",
     "demo_file",
     "draw",
     "events_sql",
@@ -78,6 +80,7 @@ __all__ = [
 ]
 
 _ROOMS = {
+    "Comparison": "profiling",
     "CountAdvice": "choosing",
     "CountStudy": "choosing",
     "FeatureSet": "features",
@@ -93,6 +96,7 @@ _ROOMS = {
     "Silhouette": "choosing",
     "TableLook": "tables",
     "build_tree": "clustering",
+    "compare": "profiling",
     "demo_file": "demo",
     "events_sql": "features",
     "listening": "progress",

@@ -16,6 +16,7 @@ from gauger.remarks import Remark
 UNASSIGNED, UNASSIGNED_NAME = 0, "unassigned"
 
 Codes = NDArray[np.int32]
+Distances = NDArray[np.float64]
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -186,14 +187,23 @@ def segmentation_from_codes(
     if own.shape != features.keys.shape:
         raise SettingError(f"{own.size:,} codes for {len(features.keys):,} customers: give one each.")
     counts = np.bincount(np.maximum(own, 0))[1:]
-    if own.min() < 0 or not counts.size or not counts.all():
+    if own.min() < 0 or not counts.all():
         raise SettingError("segments must be numbered from 1 without a gap, 0 for unassigned.")
     sums = np.column_stack([np.bincount(own, weights=column)[1:] for column in features.values.T])
     centres = sums / counts[:, None]
-    gaps = features.values - centres[np.maximum(own, 1) - 1]
-    distances = np.where(own > 0, np.sqrt(np.einsum("ij,ij->i", gaps, gaps)), np.nan)
+    distances = distances_to_own(features, own, centres)
     own.flags.writeable = False
     return Segmentation(features, own, centres, distances, method, remarks, rounds, converged)
+
+
+def distances_to_own(features: FeatureSet, codes: NDArray[np.integer], centres: NDArray[np.float64]) -> Distances:
+    """Each customer's distance (n,) to the centre of its segment, on the working scale; NaN for the unassigned."""
+    distances = np.full(len(codes), np.nan)
+    assigned = np.flatnonzero(codes)
+    gaps = features.values[assigned] - centres[codes[assigned] - 1]
+    distances[assigned] = np.sqrt(np.einsum("ij,ij->i", gaps, gaps))
+    distances.flags.writeable = False
+    return distances
 
 
 def number_by_size(codes: NDArray[np.integer], centres: NDArray[np.float64]) -> tuple[Codes, NDArray[np.intp]]:

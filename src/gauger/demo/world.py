@@ -10,6 +10,7 @@ import pandas as pd
 
 from gauger.demo.admissions import build_admissions
 from gauger.demo.files import DATA_FOLDER
+from gauger.demo.homes import build_homes
 from gauger.demo.kinds import BLOCK_BOOKER, KINDS
 from gauger.demo.members import add_member_mess, build_members, planted_sizes
 from gauger.demo.places import build_region
@@ -24,16 +25,17 @@ LATER_WEEKS = 13
 
 @dataclass(frozen=True)
 class World:
-    """Every shipped table by its file name, and the planted kind of each member, which no study may see."""
+    """Every shipped table by its file name, and what no study may see: members' planted kinds, homes' quarters."""
 
     tables: Mapping[str, pd.DataFrame]
     kinds: pd.Series
+    quarters: pd.Series
 
 
 def build_world(seed: int = SEED) -> World:
     """Build the demo world; the same seed gives the same bytes in every file."""
-    rng_places, rng_members, rng_visits, rng_weeks, rng_panel, rng_later = (
-        np.random.default_rng(stream) for stream in np.random.SeedSequence(seed).spawn(6)
+    rng_places, rng_members, rng_visits, rng_weeks, rng_panel, rng_later, rng_homes = (
+        np.random.default_rng(stream) for stream in np.random.SeedSequence(seed).spawn(7)
     )
     region = build_region(rng_places)
     houses = region.houses["house"].tolist()
@@ -49,19 +51,21 @@ def build_world(seed: int = SEED) -> World:
     still_coming = [by_name[k] for k in pd.concat([kinds, new_kinds])]
     later = build_visits(rng_later, everyone, still_coming, houses, LATER_FIRST_DAY, LATER_WEEKS, prices=1.04)
 
+    homes, quarters = build_homes(rng_homes)
     recorded = add_visit_mess(rng_visits, visits, refunds=140, repeats=60)
     next_id = int(recorded["visit_id"].max()) + 1
     tables = {
         "members.csv": add_member_mess(rng_members, members),
         "visits.csv": recorded,
         "houses.csv": region.houses,
+        "homes.csv": homes,
         "weekly_admissions.csv": build_admissions(rng_weeks, houses, FIRST_DAY, WEEKS),
         "panel.csv": _build_panel(rng_panel, kinds),
         "suppression.csv": _build_suppression(rng_panel, members),
         "later/new_members.csv": add_member_mess(rng_later, newcomers),
         "later/visits.csv": add_visit_mess(rng_later, later, refunds=20, repeats=8, first_id=next_id),
     }
-    return World(tables, kinds)
+    return World(tables, kinds, quarters)
 
 
 def write_world(world: World, folder: Path) -> list[Path]:

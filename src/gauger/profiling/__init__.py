@@ -1,5 +1,15 @@
-"""What can be read from a segmentation: who is in each segment."""
+"""What can be read from a segmentation: who is in each segment, and how far another one agrees."""
 
+from gauger.profiling.assignments import segmentation_from_assignments
+from gauger.profiling.comparison import Comparison, compare
 from gauger.profiling.profile import EVERYONE, Profile, profile, profile_assignments
 
-__all__ = ["EVERYONE", "Profile", "profile", "profile_assignments"]
+__all__ = [
+    "EVERYONE",
+    "Comparison",
+    "Profile",
+    "compare",
+    "profile",
+    "profile_assignments",
+    "segmentation_from_assignments",
+]

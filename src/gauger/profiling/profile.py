@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from pandas.api import types
 
 from gauger.errors import SettingError, plural
+from gauger.profiling.assignments import checked_assignments
 from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -84,20 +85,12 @@ def profile_assignments(assignments: pd.DataFrame, table: pd.DataFrame, *, key: 
     >>> gauger.profile_assignments(given, table, key="who").means["age"].tolist()
     [30.0, 50.0, 35.0]
     """
-    assignments = checked_table(assignments, [key, "segment"])
-    refuse_bad_key(assignments[key])
-    codes = pd.to_numeric(assignments["segment"], errors="coerce")
-    if not (codes.notna() & (codes >= 0) & (codes % 1 == 0)).all():
-        raise SettingError("the column 'segment' of the assignments must hold whole numbers: 1 and up, 0 for none.")
-    customers = assignments.set_index(key)[[]]
+    keys, codes, names = checked_assignments(assignments, key)
+    customers = pd.DataFrame(index=keys)
     others, remarks = _other_measures(customers, table, key)
     if others.columns.empty:
         raise SettingError("the table has no measures to describe segments by: every column is text, a date or a key.")
-    names = {int(code): f"segment {int(code)}" for code in codes.unique()}
-    if "segment_name" in assignments.columns:
-        pairs = assignments[["segment", "segment_name"]].dropna().drop_duplicates("segment")
-        names |= {int(code): str(name) for code, name in pairs.itertuples(index=False)}
-    return _describe(others, codes.to_numpy(dtype=np.int64), {**names, UNASSIGNED: UNASSIGNED_NAME}, remarks)
+    return _describe(others, codes, names, remarks)
 
 
 def _describe(

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from gauger.clustering.arrangement import Arrangement
 from gauger.features import FeatureSet
-from gauger.segmentation import Segmentation, number_by_size
+from gauger.segmentation import Segmentation, distances_to_own, number_by_size
 
 Values = NDArray[np.float64]
 Rows = NDArray[np.intp]
@@ -57,10 +57,7 @@ def segmentation_of(
     table = pd.DataFrame({name: column[back] for name, column in details.items()})
     table["nearest_segment"] = pd.Series(near[back]).astype("Int64").mask(near[back] == 0)
     table["nearest_distance"] = np.where(near == 0, np.nan, gaps)[back]
-    own = centres[order]
-    codes = arranged[back]
-    off = features.values - own[np.maximum(codes, 1) - 1] if many else np.full_like(features.values, np.nan)
-    distances = np.where(codes > 0, np.sqrt(np.einsum("ij,ij->i", off, off)), np.nan)
-    for made in (codes, distances):
-        made.flags.writeable = False
+    own, codes = centres[order], arranged[back]
+    distances = distances_to_own(features, codes, own)
+    codes.flags.writeable = False
     return Segmentation(features, codes, own, distances, method, details=table), order

@@ -1,0 +1,50 @@
+"""Assignments that were written to a file earlier, checked, and as a segmentation again."""
+
+from collections.abc import Mapping
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from gauger.errors import SettingError, listed, plural
+from gauger.features import FeatureSet
+from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, segmentation_from_codes
+from gauger.tables.checking import checked_table, refuse_bad_key
+
+
+def checked_assignments(assignments: pd.DataFrame, key: str) -> tuple[pd.Index, NDArray[np.int64], Mapping[int, str]]:
+    """The customers, the segment of each (0 for unassigned), and the name of each segment.
+
+    `assignments` has a row a customer with the key, `segment` and, if it likes, `segment_name`. Raises
+    UnknownColumnError, KeyColumnError, and SettingError for a segment that is no whole number from 0 up.
+    """
+    assignments = checked_table(assignments, [key, "segment"])
+    refuse_bad_key(assignments[key])
+    codes = pd.to_numeric(assignments["segment"], errors="coerce")
+    if not (codes.notna() & (codes >= 0) & (codes % 1 == 0)).all():
+        raise SettingError("the column 'segment' of the assignments must hold whole numbers: 1 and up, 0 for none.")
+    names = {int(code): f"segment {int(code)}" for code in codes.unique()}
+    if "segment_name" in assignments.columns:
+        pairs = assignments[["segment", "segment_name"]].dropna().drop_duplicates("segment")
+        names |= {int(code): str(name) for code, name in pairs.itertuples(index=False)}
+    return pd.Index(assignments[key]), codes.to_numpy(dtype=np.int64), {**names, UNASSIGNED: UNASSIGNED_NAME}
+
+
+def segmentation_from_assignments(features: FeatureSet, assignments: pd.DataFrame, *, method: str) -> Segmentation:
+    """The segmentation that a file of assignments tells of, on features of the same customers, matched by key.
+
+    Centres are the means of the segments' customers. Raises as `checked_assignments` does, and SettingError for
+    customers that have features and no row, and for numbers of segments with a gap.
+    """
+    keys, codes, names = checked_assignments(assignments, features.key)
+    places = keys.get_indexer(pd.Index(features.keys))
+    lacking = features.keys[places < 0]
+    if len(lacking):
+        raise SettingError(
+            f"{len(lacking):,} {plural(len(lacking), 'customer')} ({listed(map(str, lacking))}) "
+            f"{plural(len(lacking), 'has', 'have')} features and {plural(len(lacking), 'is', 'are')} not in {method}: "
+            "are these the assignments of the same table?"
+        )
+    seg = segmentation_from_codes(features, codes[places], method=method)
+    given = {number: name for number, name in names.items() if number in seg.numbers and name != seg.names[number]}
+    return seg.rename(given) if given else seg
