@@ -1,12 +1,15 @@
 """Every figure, one function a figure: each takes a result and returns a Matplotlib Figure."""
 
+from gauger.drawing.comparisons import side_by_side
 from gauger.drawing.correlations import correlations
 from gauger.drawing.counts import count_study
 from gauger.drawing.dendrograms import dendrogram
 from gauger.drawing.distributions import distributions, treatments
 from gauger.drawing.feature_trees import feature_tree
 from gauger.drawing.jumps import merge_jumps
+from gauger.drawing.levels import density_levels
 from gauger.drawing.profiles import profile_bars
+from gauger.drawing.radii import neighbour_distances, radius_study
 from gauger.drawing.rounds import round_history
 from gauger.drawing.scatters import scatter
 from gauger.drawing.series import series_panels
@@ -19,17 +22,21 @@ __all__ = [
     "correlations",
     "count_study",
     "dendrogram",
+    "density_levels",
     "distributions",
     "feature_tree",
     "linkage_study",
     "merge_jumps",
     "metric_study",
+    "neighbour_distances",
     "profile_bars",
+    "radius_study",
     "round_history",
     "scatter",
     "segment_splits",
     "segment_spread",
     "series_panels",
+    "side_by_side",
     "silhouette_diagrams",
     "treatments",
 ]

@@ -1,0 +1,56 @@
+"""Two segmentations of the same customers on the same axes."""
+
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+
+from gauger.drawing.labels import push_apart
+from gauger.drawing.scatters import chosen_axes, draw_customers, frame, frame_of, name_segments, note_on, sample_of
+from gauger.drawing.style import dress, new_figure
+from gauger.errors import plural
+from gauger.profiling import Comparison
+from gauger.segmentation import UNASSIGNED, Segmentation
+
+
+def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = None) -> Figure:
+    """Both segmentations over two features, by default those that tell the first one's segments apart best.
+
+    On the right a segment has the colour and the marker of the one that it matches on the left. Raises as `scatter`.
+    """
+    seg, other = comparison.seg, comparison.other
+    across, up = chosen_axes(seg, x, y)
+    table = seg.features.original
+    rows = sample_of(len(table))
+    inside = frame_of(table[across]), frame_of(table[up])
+    colours = "On the right a segment has the colour of the one that it matches on the left."
+    figure = new_figure(_title(comparison), f"{colours} {note_on(table, (across, up), inside, len(rows))}".strip())
+    left, right = figure.subplots(1, 2, sharex=True, sharey=True)
+    _panel(left, seg, (across, up), rows, [])
+    _panel(right, other, (across, up), sample_of(len(other.codes)), _looks(comparison))
+    for axes in (left, right):
+        frame(axes, (across, up), inside)
+    for axes, one, numbers in ((left, seg, []), (right, other, _looks(comparison))):
+        push_apart(axes, name_segments(axes, one, across, up, numbers))
+    return figure
+
+
+def _panel(axes: Axes, seg: Segmentation, names: tuple[str, str], rows: np.ndarray, numbers: list[int]) -> None:
+    outside = int(np.count_nonzero(seg.codes == UNASSIGNED))
+    rest = f", {outside:,} unassigned" if outside else ""
+    dress(axes, title=f"{seg.method}: {seg.count} {plural(seg.count, 'segment')}{rest}", x=names[0], y=names[1])
+    draw_customers(axes, seg, names, rows, numbers)
+
+
+def _looks(comparison: Comparison) -> list[int]:
+    """For each segment of the other side the number whose colour and marker it takes: its match's, else a free one."""
+    matches = comparison.matched["other"].dropna()
+    taken = dict(zip(matches.astype(int).tolist(), matches.index.tolist(), strict=True))
+    free = iter(range(comparison.seg.count + 1, comparison.seg.count + comparison.other.count + 1))
+    return [taken[number] if number in taken else next(free) for number in comparison.other.numbers.tolist()]
+
+
+def _title(comparison: Comparison) -> str:
+    return (
+        f"{comparison.agreement:.0%} of customers are with the same others on both sides "
+        f"(adjusted Rand {comparison.adjusted_rand:.2f})"
+    )
