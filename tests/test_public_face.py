@@ -11,6 +11,7 @@ import pytest
 import gauger
 
 PUBLIC = [
+    "Comparison",
     "CountAdvice",
     "CountStudy",
     "FeatureSet",
@@ -19,11 +20,14 @@ PUBLIC = [
     "MergeTree",
     "MetricStudy",
     "Profile",
+    "RadiusAdvice",
+    "RadiusStudy",
     "Remark",
     "Segmentation",
     "Silhouette",
     "TableLook",
     "build_tree",
+    "compare",
     "demo_file",
     "draw",
     "events_sql",
@@ -36,11 +40,14 @@ PUBLIC = [
     "profile_assignments",
     "read_table",
     "remarks_of",
+    "segment_by_density",
+    "segment_by_density_levels",
     "segment_by_kmeans",
     "silhouette",
     "study_counts",
     "study_linkages",
     "study_metrics",
+    "study_radius",
     "summarise_events",
     "write_table",
 ]

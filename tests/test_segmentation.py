@@ -66,7 +66,19 @@ def test_numbers_go_from_the_largest_and_ties_by_centre() -> None:
     )
 
 
-@pytest.mark.parametrize("codes", [[1, 1, 3, 3, 0], [0, 0, 0, 0, 0], [-1, 1, 1, 1, 1]])
+def test_everyone_may_be_in_no_segment(seg: gauger.Segmentation) -> None:
+    nobody = segmentation_from_codes(seg.features, np.zeros(5, dtype=int), method="hand")
+    assert nobody.count == 0
+    assert nobody.centres.shape == (0, 1)
+    assert nobody.centres.columns.tolist() == ["visits"]
+    assert nobody.wcss == 0.0
+    assert np.isnan(nobody.explained)
+    assert nobody.explained_by_feature.tolist() == [0.0]
+    assert nobody.assignments["segment_name"].tolist() == ["unassigned"] * 5
+    assert nobody.headline() == "0 segments of 5 customers by hand, 5 unassigned"
+
+
+@pytest.mark.parametrize("codes", [[1, 1, 3, 3, 0], [0, 0, 2, 2, 2], [-1, 1, 1, 1, 1]])
 def test_codes_with_gaps_are_refused(seg: gauger.Segmentation, codes: list[int]) -> None:
     with pytest.raises(SettingError, match="without a gap"):
         segmentation_from_codes(seg.features, np.array(codes), method="hand")

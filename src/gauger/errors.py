@@ -127,7 +127,7 @@ class SettingError(GaugerError, ValueError):
         words = list(allowed)
         near = nearest(str(given), words)
         hint = f" Did you mean {near}?" if near else ""
-        return cls(f"{setting}={given!r} is not known; it can be {listed(words, most=12, last='or')}.{hint}")
+        return cls(f"{setting}={given!r} is not known; it can be {listed(words, most=16, last='or')}.{hint}")
 
 
 class OutputError(GaugerError, OSError):

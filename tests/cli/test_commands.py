@@ -12,12 +12,15 @@ import pytest
 from own_postgres import PASSWORD
 
 import gauger
+from gauger.cli.compare import COMPARE_FILES
+from gauger.cli.density import RADIUS_FILES
 from gauger.cli.look import LOOK_FILES
-from gauger.cli.segment import SEGMENT_FILES
+from gauger.cli.segment import KMEANS_FILES, LEVELS_FILES, SEGMENT_FILES
 from gauger.cli.tree import FEATURE_TREE_FILES, TREE_FILES
 from gauger.demo.walkthrough import OUTPUTS
 
 Run = Callable[..., "CompletedProcess[str]"]
+HOMES = (gauger.demo_file("homes.csv"), "--key", "home_id", "--features", "east_km,north_km", "--scale", "none")
 FEATURES = ("--features", "recency_days,visits,spend_mean,seats_mean", "--cap", "0,0.99")
 
 
@@ -33,7 +36,7 @@ def _narrow(text: str) -> bool:
 def test_help_lists_the_commands_and_version_says_it(command: Run) -> None:
     shown = command("--help")
     assert shown.returncode == 0
-    for name in ("look", "features", "counts", "segment", "tree", "profile", "demo"):
+    for name in ("look", "features", "counts", "segment", "tree", "radius", "profile", "compare", "demo"):
         assert f" {name} " in shown.stdout
     assert command("--version").stdout == f"gauger {gauger.__version__}\n"
 
@@ -223,7 +226,7 @@ def test_segment_learns_on_a_sample_and_says_so(command: Run, tmp_path: Path, be
     )
     assert shown.returncode == 0, shown.stderr
     assert "the centres were learned on 1,178 of 2,355 customers" in " ".join(shown.stderr.split())
-    assert {path.name for path in (tmp_path / "s").iterdir()} == set(SEGMENT_FILES)
+    assert {path.name for path in (tmp_path / "s").iterdir()} == {*SEGMENT_FILES, *KMEANS_FILES}
 
 
 def test_tree_prints_the_last_merges_and_the_advice_and_writes_the_cut(
@@ -316,3 +319,89 @@ def test_demo_runs_the_whole_job_and_ends_with_what_to_open(command: Run, tmp_pa
     again = command("demo")
     assert again.returncode == 1
     assert "there already" in " ".join(again.stderr.split())
+
+
+def _files(folder: Path) -> set[str]:
+    return {path.name for path in folder.iterdir()}
+
+
+def test_radius_prints_the_table_the_advice_and_the_dial(command: Run, tmp_path: Path) -> None:
+    shown = command("radius", *HOMES, "--coarseness", 0.4, "--out", "study")
+    assert shown.returncode == 0, shown.stderr
+    assert "Advice: radius 0.897 (clear)" in shown.stdout
+    assert "From 0.721 to 1.39 the answer hardly changes: 4 segments" in shown.stdout
+    assert "Used: radius 0.542 for coarseness 0.4, 4 min points." in shown.stdout
+    assert "--method density --radius 0.54231 --out segments" in shown.stdout
+    assert _narrow(shown.stdout)
+    assert _files(tmp_path / "study") == set(RADIUS_FILES)
+    table = pd.read_csv(tmp_path / "study" / "radii.csv")
+    assert len(table) == 12
+    assert table["fair_segments"].max() == 12
+
+
+def test_radius_compares_several_min_points(command: Run) -> None:
+    shown = command("radius", *HOMES, "--min-points", "4,12", "--metric", "city_block")
+    assert shown.returncode == 0, shown.stderr
+    assert "By min points: what the advice would be" in shown.stdout
+    assert "--metric city_block --out segments" in shown.stdout
+    assert _narrow(shown.stdout)
+
+
+def test_segment_by_density_studies_the_radius_itself_and_says_what_it_used(command: Run, tmp_path: Path) -> None:
+    shown = command("segment", *HOMES, "--method", "density", "--out", "s", "--outline", "hull", "--label", "H0001")
+    assert shown.returncode == 0, shown.stderr
+    assert "Used: radius 0.897, 4 min points." in shown.stdout
+    assert "4 segments of 1,580 customers by density (radius 0.897, min points 4), 80 unassigned" in shown.stdout
+    assert _narrow(shown.stdout)
+    assert _files(tmp_path / "s") == {*SEGMENT_FILES, *RADIUS_FILES}
+    assigned = pd.read_csv(tmp_path / "s" / "assignments.csv")
+    assert assigned["kind"].value_counts()["unassigned"] == 80
+    outside = assigned["segment"] == 0
+    assert assigned.loc[outside, ["nearest_segment", "nearest_distance"]].notna().all(axis=None)
+    assert assigned.loc[~outside, "nearest_segment"].isna().all()
+
+
+def test_segment_by_density_takes_a_radius_or_a_coarseness(command: Run, tmp_path: Path) -> None:
+    shown = command("segment", *HOMES, "--method", "density", "--radius", 0.6, "--min-points", 5, "--out", "s")
+    assert shown.returncode == 0, shown.stderr
+    assert "by density (radius 0.6, min points 5)" in shown.stdout
+    assert "Advice" not in shown.stdout
+    assert _files(tmp_path / "s") == set(SEGMENT_FILES)
+    coarse = command("segment", *HOMES, "--method", "density", "--coarseness", 1, "--out", "coarse")
+    assert "for coarseness 1, 4 min points." in coarse.stdout
+    assert "3 segments of 1,580 customers by density" in coarse.stdout
+
+
+def test_segment_by_density_with_nobody_in_a_segment_says_so_and_what_to_do(command: Run, tmp_path: Path) -> None:
+    shown = command("segment", *HOMES, "--method", "density", "--radius", 0.001, "--out", "s")
+    assert shown.returncode == 0, shown.stderr
+    assert "0 segments of 1,580 customers" in shown.stdout
+    assert "no customer has 4 within 0.001" in " ".join(shown.stderr.split())
+    assert "Next: gauger radius" in shown.stdout
+    assert (pd.read_csv(tmp_path / "s" / "assignments.csv")["segment"] == 0).all()
+
+
+def test_segment_by_density_levels_writes_the_hierarchy(command: Run, tmp_path: Path) -> None:
+    shown = command("segment", *HOMES, "--method", "density-levels", "--smallest", 60, "--out", "s")
+    assert shown.returncode == 0, shown.stderr
+    assert "by density levels (smallest 60, min points 4)" in " ".join(shown.stdout.split())
+    assert _files(tmp_path / "s") == {*SEGMENT_FILES, *LEVELS_FILES}
+    assigned = pd.read_csv(tmp_path / "s" / "assignments.csv")
+    assert assigned["strength"].between(0.0, 1.0).all()
+    assert assigned["segment"].max() == 4
+
+
+def test_compare_crosses_two_segmentations_and_draws_them(command: Run, tmp_path: Path) -> None:
+    command("segment", *HOMES, "--count", 4, "--out", "k")
+    command("segment", *HOMES, "--method", "density", "--radius", 0.9, "--out", "d")
+    sides = ("--assignments", "k/assignments.csv", "--against", "d/assignments.csv")
+    shown = command("compare", *HOMES, *sides, "--out", "c")
+    assert shown.returncode == 0, shown.stderr
+    assert "61% of 1,580 customers agree, adjusted Rand 0.56 (1: the same, 0: chance)" in shown.stdout
+    assert "Down: k/assignments.csv. Across: d/assignments.csv." in shown.stdout
+    assert "80 customers are unassigned on one side only" in " ".join(shown.stderr.split())
+    assert _narrow(shown.stdout)
+    assert _files(tmp_path / "c") == set(COMPARE_FILES)
+    crossing = pd.read_csv(tmp_path / "c" / "crossing.csv", index_col=0)
+    assert crossing.to_numpy().sum() == 1580
+    assert crossing.columns.tolist() == ["1", "2", "3", "4", "unassigned"]

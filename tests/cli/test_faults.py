@@ -19,6 +19,9 @@ Run = Callable[..., "CompletedProcess[str]"]
 GOOD = "who,visits,spend\na,1,10\nb,2,30\nc,9,20\nd,8,50\n"
 SEGMENT = ("segment", "t.csv", "--key", "who", "--count", "2", "--out", "out")
 TREE = ("tree", "t.csv", "--key", "who", "--out", "out")
+DENSITY = ("segment", "t.csv", "--key", "who", "--method", "density", "--out", "out")
+LEVELS = ("segment", "t.csv", "--key", "who", "--method", "density-levels", "--out", "out")
+COMPARE = ("compare", "t.csv", "--key", "who", "--out", "out", "--assignments", "t.csv")
 
 
 @pytest.mark.parametrize(
@@ -37,6 +40,17 @@ TREE = ("tree", "t.csv", "--key", "who", "--out", "out")
         (GOOD, (*SEGMENT[:4], "--count", "9", "--out", "out"), "9 segments asked for, but there are only 4 customers"),
         (GOOD, (*SEGMENT, "--seeding", "best"), "seeding='best' must be one of kmeans++, random and first"),
         (GOOD, (*SEGMENT, "--learn-on", "-3"), "learn_on=-3.0 must be a whole number of customers, or a share"),
+        (GOOD, (*DENSITY, "--radius", "0"), "radius=0.0 must be a number above 0"),
+        (GOOD, (*DENSITY, "--radius", "inf"), "radius=inf must be a number above 0"),
+        (GOOD, (*DENSITY, "--radius", "1", "--min-points", "5"), "min_points=5 must be a whole number from 2"),
+        (GOOD, (*DENSITY, "--coarseness", "1.5"), "coarseness=1.5 must be a number from 0"),
+        (GOOD, (*DENSITY, "--metric", "city_blok"), "Did you mean 'city_block'?"),
+        (GOOD, (*DENSITY, "--radius", "1", "--label", "x"), "there is no customer 'x' to label"),
+        (GOOD, (*LEVELS, "--smallest", "1"), "smallest=1 must be a whole number of customers, from 2 to the 4"),
+        (GOOD, ("radius", "t.csv", "--key", "who", "--min-points", "4,x"), "must be whole numbers with commas"),
+        ("who,visits\na,1\nb,1\nc,1\nd,1\n", ("radius", "t.csv", "--key", "who"), "all customers are equal"),
+        ("who,visits\na,1\nb,2\n", ("radius", "t.csv", "--key", "who"), "needs 4 min points"),
+        (GOOD, (*COMPARE, "--against", "no.csv"), "there is no column 'segment'"),
         (GOOD, ("counts", "t.csv", "--key", "who"), "counts go up to 10, but there are only 4 customers"),
         (GOOD, ("counts", "t.csv", "--key", "who", "--from", "3", "--to", "2"), "counts is empty"),
         (GOOD, (*SEGMENT[:-1], "t.csv"), "cannot write into t.csv"),
@@ -70,6 +84,13 @@ def test_one_message_exit_code_1_and_nothing_written(
         ("segment", "t.csv"),
         (*SEGMENT[:4], "--count", "few", "--out", "o"),
         (*SEGMENT, "--over", "visits"),
+        (*SEGMENT[:4], "--out", "o"),
+        (*SEGMENT, "--method", "densty"),
+        (*SEGMENT, "--radius", "2"),
+        (*DENSITY, "--count", "2"),
+        (*DENSITY, "--radius", "2", "--coarseness", "0.5"),
+        (*LEVELS, "--radius", "2"),
+        (*COMPARE, "--against", "t.csv"),
     ],
 )
 def test_wrong_usage_has_exit_code_2(command: Run, tmp_path: Path, arguments: tuple[str, ...]) -> None:

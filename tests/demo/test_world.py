@@ -8,7 +8,9 @@ import pytest
 
 import gauger
 from gauger.demo.files import DATA_FOLDER
+from gauger.demo.homes import QUARTERS
 from gauger.demo.kinds import BLOCK_BOOKER, KINDS
+from gauger.demo.places import TOWNS
 from gauger.demo.world import World, write_world
 from gauger.errors import MissingFileError
 
@@ -53,6 +55,16 @@ def test_the_members_have_the_mess_of_a_real_table(members: pd.DataFrame) -> Non
     addresses = members["email"].dropna()
     assert addresses.str.lower().str.extract(r"@(.*)$")[0].isin(["example.com", "example.org", "example.net"]).all()
     assert addresses.duplicated().any()
+
+
+def test_the_homes_lie_in_a_town_two_rings_and_a_band_and_on_farms(world: World) -> None:
+    homes = world.tables["homes.csv"].set_index("home_id")
+    assert world.quarters.value_counts().to_dict() == QUARTERS
+    assert homes.index.equals(world.quarters.index)
+    for quarter, town in (("ring road", TOWNS[0]), ("lakeside", TOWNS[1])):
+        way = np.hypot(*(homes[world.quarters == quarter].to_numpy() - town).T)
+        assert way.std() < 0.1 * way.mean()
+    assert not {"quarter", *QUARTERS} & set(homes.columns)
 
 
 def test_the_visits_have_refunds_and_rows_written_twice(visits: pd.DataFrame) -> None:

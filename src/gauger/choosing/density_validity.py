@@ -18,7 +18,8 @@ def density_validity(apart: Values, codes: Codes, features: int) -> float:
     link inside its spanning tree, its separation the shortest way to another segment, both between inner customers
     (with two links or more) and by mutual reachability, with the core distance over all customers of the segment. The
     unassigned count as 0, so that leaving customers out does not pay; segments of one do too. NaN with fewer than two
-    segments, for there is nothing to be separate from. O(n²).
+    segments, for there is nothing to be separate from. Where links are as short, which are taken depends on the order.
+    O(n²).
 
     Moulavi, Jaskowiak, Campello, Zimek & Sander (2014), Proc. SIAM International Conference on Data Mining, 839-847.
     """

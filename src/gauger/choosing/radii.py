@@ -66,11 +66,7 @@ class RadiusStudy(Readable):
 
         Raises SettingError for a coarseness outside 0 to 1.
         """
-        number = isinstance(coarseness, (int, float, np.integer, np.floating)) and not isinstance(coarseness, bool)
-        if not number or not 0.0 <= coarseness <= 1.0:
-            raise SettingError(
-                f"coarseness={coarseness!r} must be a number from 0 (many small segments) to 1 (few large ones)."
-            )
+        refuse_bad_coarseness(coarseness)
         steps = _steps(self.table["segments"].tolist())
         return float(self.table.index[steps[round(float(coarseness) * (len(steps) - 1))]])
 
@@ -112,6 +108,15 @@ def study_radius(
     studies = [_study(features, everyone, near, enough) for enough in tried]
     best = min(studies, key=lambda study: (_VERDICTS.index(study.advice.verdict), -_longest(study)))
     return replace(best, by_min_points=pd.DataFrame([_in_short(study) for study in studies]).set_index("min_points"))
+
+
+def refuse_bad_coarseness(coarseness: float) -> None:
+    """Raise SettingError unless it is a number from 0 to 1."""
+    number = isinstance(coarseness, (int, float, np.integer, np.floating)) and not isinstance(coarseness, bool)
+    if not number or not 0.0 <= coarseness <= 1.0:
+        raise SettingError(
+            f"coarseness={coarseness!r} must be a number from 0 (many small segments) to 1 (few large ones)."
+        )
 
 
 def _study(features: FeatureSet, everyone: Arrangement, near: Neighbours, min_points: int) -> RadiusStudy:

@@ -1,5 +1,6 @@
 """The advice on the radius: one number, how sure it is, why, and what else is worth a look."""
 
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -139,9 +140,10 @@ def _nothing(table: pd.DataFrame, knee: Knee | None, min_points: int) -> RadiusA
 
 def _about_plateau(table: pd.DataFrame, plateau: Plateau, place: int) -> str:
     low, high = (short_number(float(table.index[at])) for at in (plateau.first, plateau.last))
+    least = math.floor(100.0 * plateau.agreement) / 100.0
     return (
         f"From {low} to {high} the answer hardly changes: {plateau.segments} segments of a fair size, agreeing by at "
-        f"least {plateau.agreement:.2f} (adjusted Rand) from radius to radius. {_first_up(_at(table, place))}."
+        f"least {least:.2f} (adjusted Rand) from radius to radius. {_first_up(_at(table, place))}."
     )
 
 

@@ -8,12 +8,14 @@ import typer
 from typer.core import TyperGroup
 
 from gauger import __version__
+from gauger.cli.compare import compare
 from gauger.cli.counts import counts
 from gauger.cli.demo import demo
 from gauger.cli.features import features
 from gauger.cli.groups import with_groups
 from gauger.cli.look import look
 from gauger.cli.profile import profile
+from gauger.cli.radius import radius
 from gauger.cli.segment import segment
 from gauger.cli.tree import tree
 from gauger.errors import GaugerError
@@ -67,7 +69,7 @@ def _all_commands(
     """Options of every command."""
 
 
-for command in (look, features, counts, segment, tree, profile, demo):
+for command in (look, features, counts, segment, tree, radius, profile, compare, demo):
     app.command()(with_groups(command))
 
 

@@ -124,7 +124,9 @@ def fault(text: str) -> None:
 
 
 def _is_gap(value: object) -> bool:
-    return value is None or value != value
+    from pandas import isna
+
+    return bool(isna(value))  # type: ignore[call-overload]
 
 
 def _of_numbers(column: "Iterable[object]") -> bool:

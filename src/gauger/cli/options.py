@@ -160,6 +160,14 @@ def typed(source: str, *groups: Reading | Preparation) -> str:
     return shlex.join(words)
 
 
+def two_features(over: str | None) -> list[str]:
+    """The two features typed for a figure, none when nothing was."""
+    axes = split_names(over) if over else []
+    if over and len(axes) != 2:
+        raise typer.BadParameter(f"{over!r} must name two features: X,Y.", param_hint="--over")
+    return axes
+
+
 def split_names(text: str) -> list[str]:
     """Names typed with commas between them."""
     return [name.strip() for name in text.split(",") if name.strip()]

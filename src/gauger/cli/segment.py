@@ -6,27 +6,51 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from gauger.cli.counts import tell_advice
-from gauger.cli.options import MaxRounds, Preparation, Reading, Replace, Seed, Source, Starts, split_names, typed
+from gauger.cli.density import RADIUS_FILES, Density
+from gauger.cli.options import (
+    MaxRounds,
+    Preparation,
+    Reading,
+    Replace,
+    Seed,
+    Source,
+    Starts,
+    split_names,
+    two_features,
+    typed,
+)
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from gauger.features import FeatureSet
     from gauger.segmentation import Segmentation
+    from gauger.tables import Results
 
-SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png", "spread.png", "rounds.png")
+METHODS = ("kmeans", "density", "density-levels")
+SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png")
+KMEANS_FILES = ("spread.png", "rounds.png")
+LEVELS_FILES = ("branches.csv", "levels.png")
 
 
 def segment(
     *,
     source: Source,
     preparation: Preparation,
-    count: Annotated[str, typer.Option(metavar="K|auto", help="How many segments; auto follows the advice.")],
+    method: Annotated[str, typer.Option(metavar="WORD", help="kmeans, density or density-levels.")] = "kmeans",
+    count: Annotated[
+        str | None, typer.Option(metavar="K|auto", help="For kmeans: how many segments; auto follows the advice.")
+    ] = None,
+    density: Density,
     out: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the results go.")],
     over: Annotated[
         str | None,
         typer.Option(metavar="X,Y", help="Two features for the figure. Default: those that tell segments apart best."),
     ] = None,
+    outline: Annotated[
+        str | None, typer.Option(metavar="WORD", help="Draw a hull or an ellipse around each segment.")
+    ] = None,
+    label: Annotated[str | None, typer.Option(metavar="KEYS", help="Customers to name in the figure: a,b.")] = None,
     seeding: Annotated[
         str,
         typer.Option(metavar="WORD", help="Where starts begin: kmeans++, random, or first (rows of the table)."),
@@ -43,46 +67,66 @@ def segment(
 ) -> None:
     """Split customers into segments and write who is in which.
 
-    By k-means; writes assignments.csv, centres.csv and figures: segments.png (who is where), spread.png (each segment's
-    centre and the spread around it) and rounds.png (how k-means came to rest).
+    Writes assignments.csv, centres.csv and segments.png (who is where). By kmeans also spread.png (each segment's
+    centre and the spread around it) and rounds.png (how k-means came to rest). By density, without --radius, also
+    radii.csv, radii.png and neighbours.png: the study of the radius. By density-levels also branches.csv and
+    levels.png.
     """
     from gauger.cli import console
     from gauger.tables import result_folder
 
-    if count != "auto" and not count.isdigit():
-        raise typer.BadParameter(f"{count!r} is neither a whole number nor auto.", param_hint="--count")
-    axes = split_names(over) if over else []
-    if over and len(axes) != 2:
-        raise typer.BadParameter(f"{over!r} must name two features: X,Y.", param_hint="--over")
-    with result_folder(out, SEGMENT_FILES, replace=replace) as results:
+    if method not in METHODS:
+        raise typer.BadParameter(f"{method!r} must be one of {', '.join(METHODS)}.", param_hint="--method")
+    _refuse_bad_count(method, count)
+    density.refuse_for(method)
+    axes = two_features(over)
+    with result_folder(out, _files(method, density), replace=replace) as results:
         prepared = preparation.carry_out(reading.read(source))
-        if count == "auto":
-            asked = _advised_count(prepared, starts=starts, max_rounds=max_rounds, seed=seed)
+        if method == "density":
+            seg = density.segment(prepared, results)
+        elif method == "density-levels":
+            seg = density.segment_by_levels(prepared)
+            _write_levels(seg, results)
         else:
-            asked = int(count)
-        from gauger.clustering import segment_by_kmeans
+            many = _advised_count(prepared, starts, max_rounds, seed) if count == "auto" else int(count or 0)
+            from gauger.clustering import segment_by_kmeans
 
-        seg = segment_by_kmeans(
-            prepared, asked, seeding=seeding, starts=starts, max_rounds=max_rounds, learn_on=learn_on, seed=seed
-        )
+            seg = segment_by_kmeans(
+                prepared, many, seeding=seeding, starts=starts, max_rounds=max_rounds, learn_on=learn_on, seed=seed
+            )
+            _write_kmeans(seg, results)
         shown = seg.overview()
         results.add_table("assignments.csv", seg.assignments)
         results.add_table("centres.csv", shown.reset_index())
-        results.add_figure("segments.png", _draw(seg, *axes))
-        from gauger.drawing import round_history, segment_spread
-
-        results.add_figure("spread.png", segment_spread(seg))
-        results.add_figure("rounds.png", round_history(seg))
-    console.heading(f"{seg.headline()}, centres in original units")
-    console.segments(shown)
+        results.add_figure("segments.png", _draw(seg, axes, outline, split_names(label or "")))
+    console.heading(f"{seg.headline()}{', centres in original units' if seg.count else ''}")
+    if seg.count:
+        console.segments(shown)
     console.remarks(seg.remarks)
     console.wrote(results.paths)
-    console.next_step(
-        f"gauger profile {typed(source, reading)} --key {preparation.key} --assignments {out / 'assignments.csv'}"
-    )
+    profile = f"profile {typed(source, reading)} --key {preparation.key} --assignments {out / 'assignments.csv'}"
+    console.next_step(f"gauger {profile if seg.count else f'radius {typed(source, reading, preparation)}'}")
 
 
-def _advised_count(prepared: "FeatureSet", *, starts: int, max_rounds: int, seed: int) -> int:
+def _refuse_bad_count(method: str, count: str | None) -> None:
+    if method != "kmeans" and count is not None:
+        raise typer.BadParameter(f"--method {method} finds the count by itself.", param_hint="--count")
+    if method == "kmeans" and count is None:
+        raise typer.BadParameter("say how many segments: a number, or auto.", param_hint="--count")
+    if count is not None and count != "auto" and not count.isdigit():
+        raise typer.BadParameter(f"{count!r} is neither a whole number nor auto.", param_hint="--count")
+
+
+def _files(method: str, density: Density) -> tuple[str, ...]:
+    """What will be written."""
+    if method == "kmeans":
+        return SEGMENT_FILES + KMEANS_FILES
+    if method == "density-levels":
+        return SEGMENT_FILES + LEVELS_FILES
+    return SEGMENT_FILES + (RADIUS_FILES if density.radius is None else ())
+
+
+def _advised_count(prepared: "FeatureSet", starts: int, max_rounds: int, seed: int) -> int:
     from gauger.choosing import study_counts
     from gauger.choosing.counts import possible_counts
 
@@ -92,8 +136,31 @@ def _advised_count(prepared: "FeatureSet", *, starts: int, max_rounds: int, seed
     return study.advice.count
 
 
-def _draw(seg: "Segmentation", *axes: str) -> "Figure":
+def _write_kmeans(seg: "Segmentation", results: "Results") -> None:
+    from gauger.drawing import round_history, segment_spread
+
+    results.add_figure("spread.png", segment_spread(seg))
+    results.add_figure("rounds.png", round_history(seg))
+
+
+def _write_levels(seg: "Segmentation", results: "Results") -> None:
+    from gauger.drawing import density_levels
+
+    assert seg.branches is not None
+    results.add_table("branches.csv", seg.branches.reset_index())
+    results.add_figure("levels.png", density_levels(seg))
+
+
+def _draw(seg: "Segmentation", axes: list[str], outline: str | None, label: list[str]) -> "Figure":
     from gauger.drawing import profile_bars, scatter
     from gauger.profiling import profile
 
-    return scatter(seg, *axes) if axes or len(seg.features.names) > 1 else profile_bars(profile(seg))
+    if not axes and len(seg.features.names) == 1:
+        return profile_bars(profile(seg))
+    return scatter(seg, *axes, outline=outline, label=_keys_like(seg, label))
+
+
+def _keys_like(seg: "Segmentation", typed_keys: list[str]) -> list[object]:
+    """Keys as they are in the table, where a typed one reads like them."""
+    known = {str(key): key for key in seg.features.keys.tolist()} if typed_keys else {}
+    return [known.get(key, key) for key in typed_keys]

@@ -112,9 +112,9 @@ def _right_side(points: pd.DataFrame) -> tuple[float, float] | None:
     """The customer farthest to the right, the last 2 % left aside; None when nobody is there."""
     if points.empty:
         return None
-    across = points.iloc[:, 0].to_numpy()
-    place = int(np.argsort(across, kind="stable")[int(_RIGHT_SIDE * (len(across) - 1))])
-    return float(across[place]), float(points.iloc[place, 1])
+    across, up = points.to_numpy().T
+    place = np.argsort(across, kind="stable")[int(_RIGHT_SIDE * (len(across) - 1))]
+    return float(across[place]), float(up[place])
 
 
 def share_placed(seg: Segmentation, *names: str) -> float:

@@ -41,7 +41,7 @@ def about_radius(seg: Segmentation, near: Neighbours, radius: float, min_points:
             f"no customer has {min_points} within {short_number(radius)}, so that all are unassigned. {way_out}",
         )
     elif outside > MANY_OUTSIDE:
-        yield Remark("many-unassigned", f"{outside:.0%} of the customers are unassigned. {way_out}")
+        yield Remark("many-unassigned", f"{_outsiders(seg)} {way_out}")
     if largest > NEARLY_ALL:
         yield _one_large(largest, way_out)
 
@@ -60,7 +60,7 @@ def about_levels(seg: Segmentation, smallest: int) -> Iterator[Remark]:
     if outside > MANY_OUTSIDE:
         yield Remark(
             "many-unassigned",
-            f"{outside:.0%} of the customers are unassigned. A smaller smallest= (--smallest) keeps more groups; "
+            f"{_outsiders(seg)} A smaller smallest= (--smallest) keeps more groups; "
             "k-means would give everyone a segment.",
         )
 
@@ -113,6 +113,11 @@ def relative_contrast(near: Neighbours, customers: int, min_points: int) -> floa
 
 def _one_large(largest: float, way_out: str) -> Remark:
     return Remark("one-large-segment", f"one segment holds {largest:.0%} of the customers. {way_out}", segments=(1,))
+
+
+def _outsiders(seg: Segmentation) -> str:
+    outside, everyone = int(np.count_nonzero(seg.codes == UNASSIGNED)), len(seg.codes)
+    return f"{outside:,} of {everyone:,} customers ({outside / everyone:.0%}) are unassigned."
 
 
 def _shares(seg: Segmentation) -> tuple[float, float]:

@@ -69,7 +69,7 @@ def segment_by_density_levels(
     ACM Transactions on Knowledge Discovery from Data 10(1), 5.
 
     >>> import gauger, pandas as pd
-    >>> visits = [1, 2, 3, 4, 5, 41, 44, 47, 50, 53, 90]
+    >>> visits = [1, 2, 3, 4, 5, 101, 103, 105, 107, 109, 400]
     >>> features = gauger.prepare(pd.DataFrame({"who": range(11), "visits": visits}), key="who", scale="none")
     >>> gauger.segment_by_density_levels(features, 3).codes.tolist()
     [1, 1, 1, 1, 1, 2, 2, 2, 2, 2, 0]

@@ -1,0 +1,61 @@
+"""`gauger radius`: try a dozen radii for segments by density and advise one."""
+
+from contextlib import nullcontext
+from pathlib import Path
+from typing import Annotated
+
+from gauger.cli.density import RADIUS_FILES, split_counts, tell_advice_on_radius, tell_radii, told_radius, write_radius
+from gauger.cli.options import Preparation, Reading, Replace, Source, option, typed
+
+
+def radius(
+    *,
+    source: Source,
+    preparation: Preparation,
+    min_points: Annotated[
+        str | None, option("M", "How many near make a customer core; or several to compare: 4,8. Default: 2 a feature.")
+    ] = None,
+    coarseness: Annotated[
+        float | None, option("C", "Also the radius of this dial: 0 (many small segments) to 1 (few large ones).")
+    ] = None,
+    metric: Annotated[str, option("WORD", "euclidean, city_block, or as for `gauger tree`.")] = "euclidean",
+    out: Annotated[
+        Path | None, option("FOLDER", "Also write radii.csv and figures: radii.png and neighbours.png.")
+    ] = None,
+    replace: Replace = False,
+    reading: Reading,
+) -> None:
+    """Try a dozen radii for segments by density, and advise one, with reasons.
+
+    For each: how many segments, how many customers are in none, how large the largest is, how valid they are (-1 to 1)
+    and how far the next radius agrees (adjusted Rand).
+    """
+    from gauger.cli import console
+    from gauger.tables import result_folder
+
+    with result_folder(out, RADIUS_FILES, replace=replace) if out else nullcontext() as results:
+        prepared = preparation.carry_out(reading.read(source))
+        from gauger.choosing import study_radius
+        from gauger.choosing.radii import refuse_bad_coarseness
+
+        if coarseness is not None:
+            refuse_bad_coarseness(coarseness)
+        asked = None if min_points is None else split_counts(min_points)
+        study = study_radius(prepared, min_points=asked, metric=metric)
+        if results is not None:
+            write_radius(study, results)
+        if len(study.by_min_points) > 1:
+            shown = study.by_min_points.copy()
+            shown["unassigned_share"] = console.percent(shown["unassigned_share"])
+            console.heading("By min points: what the advice would be")
+            console.table(shown)
+        tell_radii(study)
+        tell_advice_on_radius(study)
+        chosen = study.advice.radius if coarseness is None else told_radius(study, coarseness)
+    console.wrote(results.paths if results is not None else ())
+    words = [typed(source, reading, preparation), f"--method density --radius {chosen:.6g}"]
+    if min_points is not None:
+        words.append(f"--min-points {study.min_points}")
+    if metric != "euclidean":
+        words.append(f"--metric {metric}")
+    console.next_step(f"gauger segment {' '.join(words)} --out segments")

@@ -1,0 +1,124 @@
+"""Two segmentations side by side, against figures worked by hand and the pair-counting definition."""
+
+from itertools import combinations
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from naive_density import features_of
+
+import gauger
+from gauger.errors import KeyColumnError, SettingError, UnknownColumnError
+from gauger.profiling import segmentation_from_assignments
+from gauger.segmentation import segmentation_from_codes
+
+ONE = [1, 1, 1, 1, 2, 2, 2, 0]
+OTHER = [2, 2, 2, 0, 1, 1, 2, 0]
+
+
+def _seg(codes: list[int], keys: object = None, method: str = "hand") -> gauger.Segmentation:
+    return segmentation_from_codes(features_of(np.arange(float(len(codes))), keys), np.array(codes), method=method)
+
+
+def test_the_figures_are_those_worked_by_hand() -> None:
+    found = gauger.compare(_seg(ONE), _seg(OTHER))
+    assert found.table.to_numpy().tolist() == [[0, 3, 1], [2, 1, 0], [0, 0, 1]]
+    assert found.table.index.tolist() == [1, 2, "unassigned"]
+    assert found.table.columns.tolist() == [1, 2, "unassigned"]
+    assert found.matched["other"].tolist() == [2, 1]
+    assert found.matched["customers"].tolist() == [3, 2]
+    assert found.matched["share"].tolist() == [3 / 4, 2 / 3]
+    assert found.matched["overlap"].tolist() == [3 / 5, 2 / 3]
+    assert found.agreement == 6 / 8
+    assert found.assigned_agreement == 5 / 6
+    assert found.adjusted_rand == pytest.approx(_by_pairs(ONE, OTHER))
+    assert found.assigned_adjusted_rand == pytest.approx(_by_pairs([1, 1, 1, 2, 2, 2], [2, 2, 2, 1, 1, 2]))
+    (remark,) = found.remarks
+    assert remark.text.startswith("1 customer is unassigned on one side only")
+    assert "83% agree" in remark.text
+    assert found.headline() == (
+        f"hand (2 segments) against hand (2 segments): 75% of customers agree, adjusted Rand {found.adjusted_rand:.2f}"
+    )
+
+
+def _by_pairs(one: list[int], other: list[int]) -> float:
+    """The adjusted Rand index by its definition, pair by pair."""
+    pairs = list(combinations(range(len(one)), 2))
+    in_one, in_other = ([codes[i] == codes[j] for i, j in pairs] for codes in (one, other))
+    both = sum(a and b for a, b in zip(in_one, in_other, strict=True))
+    chance = sum(in_one) * sum(in_other) / len(pairs)
+    return (both - chance) / ((sum(in_one) + sum(in_other)) / 2 - chance)
+
+
+@settings(max_examples=50)
+@given(st.integers(4, 40), st.integers(1, 4), st.integers(1, 4), st.integers(0, 10_000))
+def test_no_other_matching_puts_more_customers_together(n: int, many: int, others: int, seed: int) -> None:
+    from itertools import permutations
+
+    rng = np.random.default_rng(seed)
+    one = np.unique(rng.integers(1, many + 1, size=n), return_inverse=True)[1] + 1
+    other = np.unique(rng.integers(1, others + 1, size=n), return_inverse=True)[1] + 1
+    found = gauger.compare(_seg(one.tolist()), _seg(other.tolist()))
+    small, large = sorted((one, other), key=lambda codes: int(codes.max()))
+    best = max(
+        sum(int(((small == number) & (large == match)).sum()) for number, match in enumerate(order, 1))
+        for order in permutations(range(1, int(large.max()) + 1), int(small.max()))
+    )
+    assert found.agreement == pytest.approx(best / n)
+    assert found.remarks == ()
+
+
+def test_numbers_and_rows_may_be_in_any_order() -> None:
+    plain = gauger.compare(_seg(ONE, list("abcdefgh")), _seg(OTHER, list("abcdefgh")))
+    order = np.random.default_rng(2).permutation(8)
+    turned = _seg(np.array(OTHER)[order].tolist(), np.array(list("abcdefgh"))[order])
+    pd.testing.assert_frame_equal(plain.table, gauger.compare(_seg(ONE, list("abcdefgh")), turned).table)
+    swapped = [{0: 0, 1: 2, 2: 1}[code] for code in OTHER]
+    renumbered = gauger.compare(_seg(ONE, list("abcdefgh")), _seg(swapped, list("abcdefgh")))
+    assert renumbered.agreement == plain.agreement
+    assert renumbered.adjusted_rand == pytest.approx(plain.adjusted_rand)
+    assert renumbered.matched["other"].tolist() == [1, 2]
+
+
+def test_a_segment_that_shares_nobody_matches_nobody() -> None:
+    found = gauger.compare(_seg([1, 1, 2, 2, 3, 3]), _seg([1, 1, 1, 1, 2, 2]))
+    assert found.matched["other"].isna().tolist() == [False, True, False]
+    assert found.matched.loc[2, "customers"] == 0
+    with_nobody = gauger.compare(_seg([1, 1, 2, 2]), _seg([0, 0, 0, 0]))
+    assert with_nobody.agreement == 0.0
+    assert np.isnan(with_nobody.assigned_agreement)
+    assert with_nobody.table.columns.tolist() == ["unassigned"]
+
+
+def test_different_customers_and_no_segments_are_refused() -> None:
+    with pytest.raises(SettingError, match=r"1 is not in the second \(h\)"):
+        gauger.compare(_seg(ONE, list("abcdefgh")), _seg(OTHER, list("abcdefgx")))
+    with pytest.raises(SettingError, match="neither side has a segment"):
+        gauger.compare(_seg([0, 0, 0]), _seg([0, 0, 0]))
+
+
+def test_assignments_from_a_file_are_the_segmentation_again() -> None:
+    seg = _seg(ONE, list("abcdefgh")).rename({2: "often"})
+    shuffled = seg.assignments.sample(frac=1.0, random_state=1)
+    again = segmentation_from_assignments(seg.features, shuffled, method="file")
+    assert (again.codes == seg.codes).all()
+    assert again.names == seg.names
+    pd.testing.assert_frame_equal(again.centres, seg.centres)
+
+
+@pytest.mark.parametrize(
+    ("change", "error", "message"),
+    [
+        (lambda table: table.drop(columns="segment"), UnknownColumnError, "no column 'segment'"),
+        (lambda table: table.iloc[:5], SettingError, r"3 customers \(f, g and h\) have features and are not in file"),
+        (lambda table: pd.concat([table, table.iloc[:1]]), KeyColumnError, "repeats: a"),
+        (lambda table: table.assign(segment="x"), SettingError, "must hold whole numbers"),
+        (lambda table: table.assign(segment=[1, 1, 3, 3, 3, 3, 0, 0]), SettingError, "without a gap"),
+    ],
+)
+def test_assignments_that_do_not_fit_are_refused(change, error: type[Exception], message: str) -> None:
+    seg = _seg(ONE, list("abcdefgh"))
+    with pytest.raises(error, match=message):
+        segmentation_from_assignments(seg.features, change(seg.assignments), method="file")
