@@ -4,6 +4,7 @@ from itertools import chain
 
 from benchmarks import (
     count_study,
+    density,
     events,
     kmeans_rounds,
     kmeans_starts,
@@ -14,7 +15,7 @@ from benchmarks import (
     trees,
 )
 
-ROOMS = (reading, events, preparing, kmeans_rounds, kmeans_starts, silhouettes, count_study, trees, startup)
+ROOMS = (reading, events, preparing, kmeans_rounds, kmeans_starts, silhouettes, count_study, trees, density, startup)
 
 
 def main() -> None:

@@ -79,7 +79,8 @@ class PointNeighbours:
 
     def __init__(self, columns: Values, *, city: bool) -> None:
         self._columns, self._city = columns, city
-        self._boxes = self._boxed(np.arange(columns.shape[1]))
+        self._boxes = BoxTree(columns, np.zeros(columns.shape[1]), city=city)
+        self._slot = np.argsort(self._boxes.order)
 
     def between(self, rows: Rows, others: Rows) -> Values:
         metric = "cityblock" if self._city else "euclidean"
@@ -112,15 +113,15 @@ class PointNeighbours:
 
     def links(self, reach: Values, advance: Callable[[int], None]) -> tuple[Rows, Values]:
         raw = reach if self._city else reach**2
-        boxes = self._boxed(np.arange(len(reach)), raw)
+        boxes = BoxTree(self._columns, raw, city=self._city, order=self._boxes.order)
         links, lengths = links_in_boxes(boxes, advance)
         links = boxes.order[links]
         longer = links[np.arange(len(links)), reach[links].argmax(axis=1)]
         return links, np.where(lengths == raw[longer], reach[longer], self._distance(lengths))
 
-    def _boxed(self, rows: Rows, weights: Values | None = None) -> BoxTree:
-        columns = np.ascontiguousarray(self._columns[:, rows])
-        return BoxTree(columns, np.zeros(len(rows)) if weights is None else weights, city=self._city)
+    def _boxed(self, rows: Rows) -> BoxTree:
+        order = np.argsort(self._slot[rows])
+        return BoxTree(self._columns[:, rows], np.zeros(len(rows)), city=self._city, order=order)
 
     def _distance(self, raw: Values) -> Values:
         return raw if self._city else np.sqrt(raw)

@@ -99,9 +99,9 @@ def spread_from(near: Neighbours, cores: Rows, core_groups: Rows, radius: float,
     """Core customers in their groups, and everyone else in that of the nearest of them, if within the radius."""
     group, nearest = np.full(len(rank), NOBODY), np.full(len(rank), NOBODY)
     gaps = np.full(len(rank), np.nan)
-    others = np.setdiff1d(np.arange(len(rank)), cores)
     if cores.size:
         group[cores] = core_groups
+        others = np.flatnonzero(group == NOBODY)
         nearest[others], gaps[others] = near.nearest(others, cores, rank)
         within = others[gaps[others] <= radius]
         group[within] = group[nearest[within]]
