@@ -141,6 +141,7 @@ def study_counts(
     advice = advise_count(table, evidence, criteria.gap, names=names, segmentations=segmentations)
     advice = way.heed(advice, evidence, table, segmentations)
     remarks = _remarks(segmentations, table, way.measured_on(exact_up_to), columns.shape[1], len(looked_at))
+    remarks += way.about_shapes(segmentations[advice.count])
     shown = [name for name in _COLUMNS if name in table]
     return CountStudy(table[shown], advice, segmentations, remarks)
 

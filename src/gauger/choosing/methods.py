@@ -11,6 +11,7 @@ from gauger.choosing.criteria import MOST_CUSTOMERS as MOST_RESAMPLED
 from gauger.choosing.criteria import sampled_columns
 from gauger.choosing.cuts import heed_cuts
 from gauger.choosing.evidence import MOST_CUSTOMERS, Evidence
+from gauger.choosing.roundness import about_roundness
 from gauger.choosing.silhouettes import (
     SAMPLE,
     mean_over_segments,
@@ -28,6 +29,7 @@ from gauger.clustering.rounds import Settled
 from gauger.clustering.seeding import seed_plusplus
 from gauger.distances import principal_coordinates
 from gauger.features import FeatureSet
+from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 
 EVIDENCE, _PLACES = 7, 8
@@ -72,6 +74,10 @@ class _OnFeatures:
         """The advice once this method's own segments are looked at."""
         return advice
 
+    def about_shapes(self, _seg: Segmentation) -> tuple[Remark, ...]:
+        """Remarks on the shape of the advised segments."""
+        return ()
+
     def measured_on(self, exact_up_to: int) -> int:
         """How many customers silhouettes are measured on."""
         customers = self.everyone.customers
@@ -96,6 +102,10 @@ class ByKmeans(_OnFeatures):
     def refuse_too_many(self, count: int) -> None:
         """Raise SettingError for more segments than there can be."""
         refuse_too_few_distinct(self.everyone, count)
+
+    def about_shapes(self, seg: Segmentation) -> tuple[Remark, ...]:
+        """A remark where density shows groups that are not round."""
+        return tuple(about_roundness(self.everyone, seg))
 
     def segment_each(self, counts: list[int]) -> Iterator[tuple[int, Segmentation]]:
         """Everyone's segments by rising count."""

@@ -42,10 +42,7 @@ class BoxTree:
     def __init__(self, points: Values, weights: Values, *, city: bool = False, order: Slots | None = None) -> None:
         self.city = city
         self.levels = levels_for(points.shape[1])
-        if order is None:
-            order = np.arange(points.shape[1])
-            order_into_boxes(points, self.levels, order)
-        self.order = order
+        self.order = order_into_boxes(points, self.levels) if order is None else order
         self.points = np.ascontiguousarray(points[:, self.order])
         self.weights = weights[self.order]
         nodes = 2 << self.levels
@@ -115,30 +112,18 @@ class BoxTree:
         return found, value
 
 
-@njit(nogil=True, cache=True)
-def order_into_boxes(points, levels, order):
-    """Rearrange order (m,), places in points (d, m), so that each node's points stand together.
-
-    Each node is halved at the median of its widest side, in the order given where points are equal.
-    """
-    m = order.shape[0]
+def order_into_boxes(points: Values, levels: int) -> Slots:
+    """An order (m,) of points (d, m) in which each node's points stand together: halved at the median of its widest
+    side, level by level."""
+    m = points.shape[1]
+    order = np.arange(m)
     for level in range(levels):
         for node in range(1 << level):
-            first, stop = node * m >> level, (node + 1) * m >> level
-            if stop - first < 2:
-                continue
-            widest, side = -1.0, 0
-            for f in range(points.shape[0]):
-                low, high = np.inf, -np.inf
-                for place in range(first, stop):
-                    value = points[f, order[place]]
-                    low, high = min(low, value), max(high, value)
-                if high - low > widest:
-                    widest, side = high - low, f
-            values = np.empty(stop - first)
-            for place in range(first, stop):
-                values[place - first] = points[side, order[place]]
-            order[first:stop] = order[first:stop][np.argsort(values, kind="mergesort")]
+            first, middle, stop = (place * m >> level + 1 for place in (2 * node, 2 * node + 1, 2 * node + 2))
+            own = points[:, order[first:stop]]
+            side = own[(own.max(axis=1) - own.min(axis=1)).argmax()]
+            order[first:stop] = order[first:stop][np.argpartition(side, middle - first)]
+    return order
 
 
 @njit(nogil=True, cache=True)

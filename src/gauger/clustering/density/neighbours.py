@@ -58,20 +58,33 @@ def neighbours_of(features: FeatureSet, everyone: Arrangement, metric: Metric) -
 
 
 @cache
+def compile_links() -> None:
+    """Run what finds neighbour distances and links once: compiled on the first run on a machine, loaded after that."""
+    points = _three_points()
+    _compile(lambda: points.nth_distances(2), lambda: points.links(np.zeros(3), lambda _: None))
+
+
+@cache
 def compile_loops() -> None:
-    """Run every loop of density once on three points: compiled on the first run on a machine, loaded after that."""
-    points = PointNeighbours(np.array([[0.0, 1.0, 5.0]]), city=False)
-    everyone = np.arange(3)
-    with task("compiling for this machine, once", 5) as advance:
-        for step in (
-            lambda: points.nth_distances(2),
-            lambda: points.have_near(1.0, 2),
-            lambda: points.groups(everyone, 1.0),
-            lambda: points.nearest(everyone, everyone, everyone),
-            lambda: points.links(np.zeros(3), lambda _: None),
-        ):
+    """Run every loop of density once on three points."""
+    compile_links()
+    points, everyone = _three_points(), np.arange(3)
+    _compile(
+        lambda: points.have_near(1.0, 2),
+        lambda: points.groups(everyone, 1.0),
+        lambda: points.nearest(everyone, everyone, everyone),
+    )
+
+
+def _compile(*steps: Callable[[], object]) -> None:
+    with task("compiling for this machine, once", len(steps)) as advance:
+        for step in steps:
             step()
             advance(1)
+
+
+def _three_points() -> "PointNeighbours":
+    return PointNeighbours(np.array([[0.0, 1.0, 5.0]]), city=False)
 
 
 class PointNeighbours:

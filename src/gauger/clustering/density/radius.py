@@ -119,10 +119,15 @@ def checked_radius(radius: float) -> float:
     return float(radius)
 
 
+def usual_min_points(features: int) -> int:
+    """Twice the features, at least 4: Schubert et al. (2017), after Sander et al. (1998)."""
+    return max(_LEAST_POINTS, 2 * features)
+
+
 def checked_min_points(min_points: int | None, features: FeatureSet) -> int:
     """The number of customers that make one of them a core customer: twice the features, at least 4, when not given."""
     customers, names = len(features.keys), len(features.names)
-    usual = max(_LEAST_POINTS, 2 * names)
+    usual = usual_min_points(names)
     if min_points is None and usual > customers:
         raise SettingError(
             f"density by {names} {plural(names, 'feature')} needs {usual} min points (twice the features, at least "

@@ -1,0 +1,71 @@
+"""Whether k-means can follow the groups at all: round segments against groups by density."""
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.clustering.arrangement import Arrangement
+from gauger.clustering.density.levels import checked_smallest, levels_of
+from gauger.clustering.density.neighbours import PointNeighbours, compile_links
+from gauger.clustering.density.radius import usual_min_points
+from gauger.clustering.merge_trees.spanning import joins_of
+from gauger.distances import adjusted_rand
+from gauger.remarks import Remark
+from gauger.segmentation import Segmentation
+
+_MOST_CUSTOMERS = 2_000
+_MOST_FEATURES = 8
+_PURE = 0.9
+
+Codes = NDArray[np.integer]
+
+
+def about_roundness(everyone: Arrangement, seg: Segmentation) -> Iterator[Remark]:
+    """A remark where density shows groups that round segments cut apart and mix at the same time.
+
+    Groups inside segments, or segments inside groups, are no contradiction. On up to 2,000 customers, and not over more
+    than eight features, where distances lose their contrast.
+    """
+    features, customers = everyone.columns.shape
+    enough = usual_min_points(features)
+    if features > _MOST_FEATURES or customers < 2 * enough:
+        return
+    sample = np.arange(min(customers, _MOST_CUSTOMERS))
+    groups = _groups_by_density(everyone.columns[:, sample], enough)
+    count = int(groups.max(initial=0))
+    own = seg.codes[everyone.order[sample]]
+    grouped = groups > 0
+    segments, groups = own[grouped], groups[grouped]
+    if count < 2 or (seg.count > 1 and max(_purity(segments, groups), _purity(groups, segments)) >= _PURE):
+        return
+    fate = (
+        f"its {seg.count} segments cut groups apart and put parts of others together (adjusted Rand "
+        f"{adjusted_rand(segments, groups):.2f})"
+        if seg.count > 1
+        else "they lie around or beside each other so that it sees one cloud"
+    )
+    yield Remark(
+        "not-round",
+        f"by density the customers form {count} groups whose shape k-means cannot follow: {fate}. Look at density too: "
+        "study_radius and segment_by_density (gauger radius).",
+    )
+
+
+def _groups_by_density(columns: NDArray[np.float64], enough: int) -> Codes:
+    """The group of each customer by density levels, from 1; 0 for none, and for all where there is one group."""
+    compile_links()
+    near = PointNeighbours(np.ascontiguousarray(columns), city=False)
+    reach = near.nth_distances(enough)
+    joins = joins_of(*near.links(reach, lambda _: None))
+    found = levels_of(joins, reach, len(columns), checked_smallest(None, len(reach)), enough)
+    chosen = found.most_stable() if len(found.parent) > 1 else []
+    home = found.under(chosen)[found.branch]
+    return np.where(home < 0, 0, np.searchsorted(chosen, home) + 1)
+
+
+def _purity(outer: Codes, inner: Codes) -> float:
+    """The share of customers that are in the largest part of their outer group, by inner groups."""
+    both = np.zeros((int(outer.max()) + 1, int(inner.max()) + 1))
+    np.add.at(both, (outer, inner), 1.0)
+    return float(both.max(axis=1).sum() / len(outer))
