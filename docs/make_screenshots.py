@@ -1,6 +1,6 @@
 """Make every picture in docs/screenshots/ from the demo data: `make screenshots`.
 
-Figures are what the commands write; terminals are real windows on a virtual screen (Debian's xvfb, xterm, imagemagick).
+Figures are what the commands write, some two below each other; terminals are real windows on a virtual screen (Debian's xvfb, xterm, imagemagick).
 """
 
 import os
@@ -14,8 +14,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import gauger
+
 PICTURES = Path(__file__).parent / "screenshots"
 GAUGER = Path(sys.executable).parent / "gauger"
+MAP = "--key home_id --features east_km,north_km --scale none"
 PREPARATION = "--features recency_days,visits,spend_mean,seats_mean --cap 0,0.99"
 
 TERMINALS = {
@@ -26,33 +29,42 @@ TERMINALS = {
     "counts": f"gauger counts behaviour.csv --key member_id {PREPARATION} --out study",
     "segment": f"gauger segment behaviour.csv --key member_id {PREPARATION} --count 6 --out segments",
     "tree": f"gauger tree behaviour.csv --key member_id {PREPARATION} --out tree",
+    "radius": f"gauger radius data/homes.csv {MAP} --out radius",
+    "compare": f"gauger compare data/homes.csv {MAP} --assignments round/assignments.csv "
+    "--against dense/assignments.csv --out compare",
     "profile": "gauger profile behaviour.csv --key member_id --assignments segments/assignments.csv --out profile",
 }
 FIGURES = {
-    "figure-distributions": "behaviour/distributions.png",
-    "figure-correlations": "behaviour/correlations.png",
-    "figure-features": "study/features.png",
-    "figure-counts": "results/counts.png",
-    "figure-silhouettes": "study/silhouettes.png",
-    "figure-splits": "study/splits.png",
-    "figure-spread": "segments/spread.png",
-    "figure-rounds": "segments/rounds.png",
-    "figure-tree": "tree/tree.png",
-    "figure-feature-tree": "measures/tree.png",
-    "figure-segments": "results/segments.png",
-    "figure-profile": "results/profile.png",
+    "figure-look": ("behaviour/distributions.png", "behaviour/correlations.png"),
+    "figure-features": ("study/features.png",),
+    "figure-counts": ("results/counts.png",),
+    "figure-silhouettes": ("study/silhouettes.png", "study/splits.png"),
+    "figure-kmeans": ("segments/spread.png", "segments/rounds.png"),
+    "figure-trees": ("tree/tree.png", "measures/tree.png"),
+    "figure-radius": ("radius/neighbours.png", "radius/radii.png"),
+    "figure-density": ("compare/side-by-side.png", "levels/levels.png"),
+    "figure-segments": ("results/segments.png",),
+    "figure-profile": ("results/profile.png",),
 }
+BESIDES = (
+    f"segment data/homes.csv {MAP} --count 4 --out round",
+    f"segment data/homes.csv {MAP} --method density --out dense",
+    f"segment data/homes.csv {MAP} --method density-levels --smallest 50 --out levels",
+)
 
 
 def main() -> None:
     """Run each command in one folder, in order, and keep its picture."""
-    missing = [tool for tool in ("Xvfb", "xterm", "import") if shutil.which(tool) is None]
+    missing = [tool for tool in ("Xvfb", "xterm", "import", "convert") if shutil.which(tool) is None]
     if missing:
         sys.exit(f"missing {', '.join(missing)}: apt-get install xvfb xterm imagemagick")
     with tempfile.TemporaryDirectory() as place, _screen() as display:
         folder = Path(place)
         subprocess.run([GAUGER, "demo", "--out", "first"], cwd=folder, check=True, capture_output=True)
         (folder / "first" / "data").rename(folder / "data")
+        shutil.copyfile(gauger.demo_file("homes.csv"), folder / "data" / "homes.csv")
+        for line in BESIDES:
+            subprocess.run([GAUGER, *shlex.split(line)], cwd=folder, check=True, capture_output=True)
         for name, command in TERMINALS.items():
             _photograph(display, folder, command, PICTURES / f"{name}.png")
         look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
@@ -60,7 +72,7 @@ def main() -> None:
         measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
         subprocess.run(measures, cwd=folder, check=True, capture_output=True)
         for name, made in FIGURES.items():
-            shutil.copyfile(folder / made, PICTURES / f"{name}.png")
+            subprocess.run(["convert", *made, "-append", "-strip", PICTURES / f"{name}.png"], cwd=folder, check=True)
     print(f"{len(TERMINALS) + len(FIGURES)} pictures in {PICTURES}")
 
 

@@ -180,7 +180,7 @@ def test_two_segmentations_share_axes_and_matched_segments_share_colours(
     assert left.get_ylim() == right.get_ylim()
     assert left.get_title(loc="left") == "k-means: 4 segments"
     assert right.get_title(loc="left").endswith("4 segments, 80 unassigned")
-    assert figure.get_suptitle().startswith("61% of customers are with the same others on both sides")
+    assert figure.get_suptitle().startswith("61% of customers are in matching segments (adjusted Rand 0.56)")
     taken = found.matched["other"].dropna()
     points = right.collections[1 : 1 + by_density.count]
     for number, match in taken.items():

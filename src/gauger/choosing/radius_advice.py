@@ -152,7 +152,8 @@ def _at(table: pd.DataFrame, place: int) -> str:
     segments = int(row["segments"])
     valid = f", density-based validity is {row['validity']:.2f}" if row["validity"] == row["validity"] else ""
     return (
-        f"at {short_number(float(table.index[place]))} {row['unassigned_share']:.1%} are unassigned, the largest of "
+        f"with a radius of {short_number(float(table.index[place]))}, {row['unassigned_share']:.1%} are unassigned, the "
+        "largest of "
         f"{segments} {plural(segments, 'segment')} holds {row['largest_share']:.0%}{valid}"
     )
 

@@ -51,6 +51,6 @@ def _looks(comparison: Comparison) -> list[int]:
 
 def _title(comparison: Comparison) -> str:
     return (
-        f"{comparison.agreement:.0%} of customers are with the same others on both sides "
+        f"{comparison.agreement:.0%} of customers are in matching segments "
         f"(adjusted Rand {comparison.adjusted_rand:.2f})"
     )
