@@ -1,6 +1,7 @@
 """Make every picture in docs/screenshots/ from the demo data: `make screenshots`.
 
-Figures are what the commands write, some two below each other; terminals are real windows on a virtual screen (Debian's xvfb, xterm, imagemagick).
+Figures are what the commands write, some two below each other; terminals are real windows on a virtual screen (Debian's
+xvfb, xterm, imagemagick).
 """
 
 import os

@@ -31,6 +31,11 @@ class Readable(ABC):
         return f"<p>{html.escape(self.headline())}</p>{table}" + (f"<ul>{cautions}</ul>" if cautions else "")
 
 
+def first_up(text: str) -> str:
+    """Text as a sentence begins: its first letter a capital."""
+    return text[:1].upper() + text[1:]
+
+
 def short_number(value: float) -> str:
     """A number to three figures with thousands marks: 1,240, 27.3, 4.20, 0.042."""
     size = abs(value)

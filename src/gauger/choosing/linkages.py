@@ -17,7 +17,7 @@ from gauger.distances import adjusted_rand
 from gauger.errors import SettingError, listed, plural
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.readable import Readable
+from gauger.readable import Readable, first_up
 from gauger.remarks import Remark
 
 MOST_CUSTOMERS = 3_000
@@ -144,18 +144,14 @@ def _advise(table: pd.DataFrame, count: int) -> tuple[str, tuple[str, ...]]:
     if chained:
         parts = [f"{name} ({share[name]:.0%})" for name in chained]
         verb = plural(len(chained), "puts", "put")
-        reasons.append(f"{_first_up(listed(parts, most=7))} {verb} nearly everyone into one segment: a chain.")
+        reasons.append(f"{first_up(listed(parts, most=7))} {verb} nearly everyone into one segment: a chain.")
     if thin:
         verb = plural(len(thin), "spends", "spend")
-        reasons.append(f"{_first_up(listed(thin, most=7))} {verb} segments on a few customers that lie apart.")
+        reasons.append(f"{first_up(listed(thin, most=7))} {verb} segments on a few customers that lie apart.")
     if turned:
         verb = plural(len(turned), "has", "have")
-        reasons.append(f"{_first_up(listed(turned))} {verb} merges below earlier ones, which cannot be cut by height.")
+        reasons.append(f"{first_up(listed(turned))} {verb} merges below earlier ones, which cannot be cut by height.")
     truest = max(fidelity, key=lambda name: fidelity[name])
     if fidelity[truest] > fidelity[best] + _CLOSE:
-        reasons.append(f"{_first_up(linkage_words(truest))} tells the distances best (r = {fidelity[truest]:.2f}).")
+        reasons.append(f"{first_up(linkage_words(truest))} tells the distances best (r = {fidelity[truest]:.2f}).")
     return best, (*reasons, CAUTION)
-
-
-def _first_up(text: str) -> str:
-    return text[:1].upper() + text[1:]

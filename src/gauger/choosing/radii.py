@@ -1,6 +1,6 @@
 """Which radius: the distances to neighbours, and what each of a dozen radii makes of the customers."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -122,22 +122,34 @@ def refuse_bad_coarseness(coarseness: float) -> None:
 def _study(features: FeatureSet, everyone: Arrangement, near: Neighbours, min_points: int) -> RadiusStudy:
     reach = near.nth_distances(min_points)
     n, names = len(reach), len(features.names)
-    fair = checked_smallest(None, n)
     with task(f"links of {n:,} customers", n - 1) as advance:
         links, lengths = near.links(reach, advance)
     if not lengths.any():
         raise SettingError("all customers are equal on these features: there is no radius to study.")
-    found = levels_of(joins_of(links, lengths), reach, names, min(fair, n), min_points)
+    found = levels_of(joins_of(links, lengths), reach, names, checked_smallest(None, n), min_points)
     knee = find_knee(np.sort(reach))
     radii = _radii(reach if reach.any() else lengths, knee, found)
-    sample = np.arange(min(n, VALIDITY_SAMPLE))
-    apart = near.between(sample, sample)
     rank = key_ranks(features, everyone)
-    rows, before = [], None
+    made = (_spread(near, reach, links[lengths <= radius], radius, rank).group + 1 for radius in radii)
+    table = _tabulated(radii, made, near, features)
+    groups = len(found.most_stable()) if len(found.parent) > 1 else 1
+    advice = advise_radius(table, knee, groups, min_points)
+    remarks = (*_about(table, advice, n), *about_density(names, everyone, near, min_points))
+    return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks)
+
+
+def _tabulated(radii: Sequence[float], made: Iterable[Rows], near: Neighbours, features: FeatureSet) -> pd.DataFrame:
+    """The table of a study, from the codes (n,) that each radius makes, 0 for unassigned."""
+    n = len(features.keys)
+    fair, sample = checked_smallest(None, n), np.arange(min(n, VALIDITY_SAMPLE))
+    apart = near.between(sample, sample)
+    rows: list[dict[str, float]] = []
+    before: Rows | None = None
     with task(f"{len(radii)} radii", len(radii)) as advance:
-        for radius in radii:
-            codes = _spread(near, reach, links[lengths <= radius], radius, rank).group + 1
-            sizes = np.bincount(codes)[1:]
+        for radius, codes in zip(radii, made, strict=True):
+            if before is not None:
+                rows[-1]["agreement"] = adjusted_rand(before, codes)
+            before, sizes = codes, np.bincount(codes)[1:]
             rows.append(
                 {
                     "radius": radius,
@@ -145,19 +157,12 @@ def _study(features: FeatureSet, everyone: Arrangement, near: Neighbours, min_po
                     "fair_segments": int((sizes >= fair).sum()),
                     "unassigned_share": float((codes == 0).mean()),
                     "largest_share": float(sizes.max(initial=0) / n),
-                    "validity": density_validity(apart, codes[sample], names),
+                    "validity": density_validity(apart, codes[sample], len(features.names)),
                     "agreement": np.nan,
                 }
             )
-            if before is not None:
-                rows[-2]["agreement"] = adjusted_rand(before, codes)
-            before = codes
             advance(1)
-    table = pd.DataFrame(rows).set_index("radius")
-    groups = len(found.most_stable()) if len(found.parent) > 1 else 1
-    advice = advise_radius(table, knee, groups, min_points)
-    remarks = (*_about(table, advice, n), *about_density(names, everyone, near, min_points))
-    return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks)
+    return pd.DataFrame(rows).set_index("radius")
 
 
 def _radii(distances: Values, knee: Knee | None, found: Hierarchy) -> list[float]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from gauger.choosing.knee import Knee
 from gauger.clustering.density.cautions import NEARLY_ALL
 from gauger.errors import plural
-from gauger.readable import short_number
+from gauger.readable import first_up, short_number
 
 STEADY = 0.9
 """The least adjusted Rand index of two radii next to each other whose answers count as the same."""
@@ -115,7 +115,7 @@ def advise_radius(table: pd.DataFrame, knee: Knee | None, groups: int, min_point
         verdict = "unclear"
         reasons = [
             "No two radii next to each other give the same segments: the answer depends on the radius. "
-            f"{_first_up(_at(table, place))}, the most valid of the table."
+            f"{first_up(_at(table, place))}, the most valid of the table."
         ]
     reasons += [_about_groups(groups, int(table["fair_segments"].iloc[place])), _about_knee(knee)]
     own = range(plateaus[0].first, plateaus[0].last + 1) if plateaus else range(place, place + 1)
@@ -143,7 +143,7 @@ def _about_plateau(table: pd.DataFrame, plateau: Plateau, place: int) -> str:
     least = math.floor(100.0 * plateau.agreement) / 100.0
     return (
         f"From {low} to {high} the answer hardly changes: {plateau.segments} segments of a fair size, agreeing by at "
-        f"least {least:.2f} (adjusted Rand) from radius to radius. {_first_up(_at(table, place))}."
+        f"least {least:.2f} (adjusted Rand) from radius to radius. {first_up(_at(table, place))}."
     )
 
 
@@ -152,8 +152,8 @@ def _at(table: pd.DataFrame, place: int) -> str:
     segments = int(row["segments"])
     valid = f", density-based validity is {row['validity']:.2f}" if row["validity"] == row["validity"] else ""
     return (
-        f"with a radius of {short_number(float(table.index[place]))}, {row['unassigned_share']:.1%} are unassigned, the "
-        "largest of "
+        f"with a radius of {short_number(float(table.index[place]))}, {row['unassigned_share']:.1%} are unassigned, "
+        "the largest of "
         f"{segments} {plural(segments, 'segment')} holds {row['largest_share']:.0%}{valid}"
     )
 
@@ -196,7 +196,3 @@ def _others(
         if place not in seen and len(seen) < len(own) + _MOST_ALTERNATIVES:
             seen.add(place)
             yield float(table.index[place]), why
-
-
-def _first_up(text: str) -> str:
-    return text[:1].upper() + text[1:]

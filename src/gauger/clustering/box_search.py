@@ -216,6 +216,21 @@ def _nearest_stranger(points, reach, groups, slot, point, start, stop, city, bes
     return best, found
 
 
+@njit(nogil=True, cache=True, inline="always")
+def _descend(low, high, point, city, first_leaf, node, stack, bounds, height):
+    """From a node down to the leaf nearest to a point; what is passed by goes onto the stack, with its bound."""
+    while node < first_leaf:
+        one, other = 2 * node, 2 * node + 1
+        to_one = box_raw(low, high, one, point, city)
+        to_other = box_raw(low, high, other, point, city)
+        if to_other < to_one:
+            one, other, to_one, to_other = other, one, to_other, to_one
+        stack[height], bounds[height] = other, to_other * (1.0 - SLACK)
+        height += 1
+        node = one
+    return node, height
+
+
 @njit(nogil=True, cache=True, fastmath={"contract"})
 def nth_block(points, levels, low, high, city, nth, start, stop, value):
     """How far the nth nearest point is from each slot from start to stop, the slot itself being the first of them."""
@@ -234,15 +249,7 @@ def nth_block(points, levels, low, high, city, nth, start, stop, value):
             node = stack[height]
             if bounds[height] >= nearest[0]:
                 continue
-            while node < first_leaf:
-                one, other = 2 * node, 2 * node + 1
-                to_one = box_raw(low, high, one, point, city)
-                to_other = box_raw(low, high, other, point, city)
-                if to_other < to_one:
-                    one, other, to_one, to_other = other, one, to_other, to_one
-                stack[height], bounds[height] = other, to_other * (1.0 - SLACK)
-                height += 1
-                node = one
+            node, height = _descend(low, high, point, city, first_leaf, node, stack, bounds, height)
             leaf = node - first_leaf
             first, last = leaf * m >> levels, (leaf + 1) * m >> levels
             for begin in range(first, last, TILE):
@@ -330,15 +337,7 @@ def nearest_of_block(points, rank, levels, low, high, city, queries, start, stop
             node = stack[height]
             if bounds[height] > best:
                 continue
-            while node < first_leaf:
-                one, other = 2 * node, 2 * node + 1
-                to_one = box_raw(low, high, one, point, city)
-                to_other = box_raw(low, high, other, point, city)
-                if to_other < to_one:
-                    one, other, to_one, to_other = other, one, to_other, to_one
-                stack[height], bounds[height] = other, to_other * (1.0 - SLACK)
-                height += 1
-                node = one
+            node, height = _descend(low, high, point, city, first_leaf, node, stack, bounds, height)
             leaf = node - first_leaf
             first, last = leaf * m >> levels, (leaf + 1) * m >> levels
             for begin in range(first, last, TILE):

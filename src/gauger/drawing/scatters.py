@@ -20,7 +20,7 @@ from gauger.segmentation import UNASSIGNED, Segmentation
 
 MOST_POINTS = 20_000
 
-_AROUND = 0.9
+_AROUND = 0.8
 _RIGHT_SIDE = 0.98
 _MOST_LABELS = 12
 

@@ -18,7 +18,7 @@ _FEW_FEATURES = 8
 _LITTLE_CONTRAST = 2.0
 _MANY_COPIES = 0.05
 _SAMPLE = 1_000
-_LOWEST, _HIGHEST = 0.25, 0.99
+_HALF, _NEARLY_ALL = 0.5, 0.99
 
 Values = NDArray[np.float64]
 
@@ -30,8 +30,8 @@ def about_radius(seg: Segmentation, near: Neighbours, radius: float, min_points:
         return
     low, high = usual_range(near.nth_distances(min_points))
     way_out = (
-        f"On the working scale a quarter of the customers have {min_points} within {short_number(low)}, and nearly all "
-        f"within {short_number(high)}: look between these (study_radius, gauger radius)."
+        f"On the working scale half of the customers have {min_points} within {short_number(low)}, nearly all within "
+        f"{short_number(high)}: look between these (study_radius, gauger radius)."
         if high > 0.0
         else "The customers are all equal: no radius tells them apart."
     )
@@ -96,7 +96,7 @@ def usual_range(distances: Values) -> tuple[float, float]:
     positive = distances[distances > 0.0]
     if not positive.size:
         return 0.0, 0.0
-    low, high = np.quantile(positive, (_LOWEST, _HIGHEST))
+    low, high = np.quantile(positive, (_HALF, _NEARLY_ALL))
     return float(low), float(high)
 
 

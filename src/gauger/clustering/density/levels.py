@@ -14,7 +14,7 @@ from gauger.clustering.customer_distances import Metric
 from gauger.clustering.density.cautions import about_density, about_levels
 from gauger.clustering.density.hierarchy import Hierarchy, hierarchy_of
 from gauger.clustering.density.neighbours import neighbours_of
-from gauger.clustering.density.outcome import NOBODY, key_ranks, segmentation_of
+from gauger.clustering.density.outcome import NOBODY, key_ranks, segmentation_of_groups
 from gauger.clustering.density.radius import checked_min_points
 from gauger.clustering.merge_trees.joins import Joins
 from gauger.clustering.merge_trees.spanning import joins_of
@@ -91,7 +91,7 @@ def segment_by_density_levels(
     outside, among = np.flatnonzero(group == NOBODY), np.flatnonzero(group != NOBODY)
     if outside.size:
         nearest[outside], gaps[outside] = near.nearest(outside, among, key_ranks(features, everyone))
-    seg, order = segmentation_of(
+    seg, order = segmentation_of_groups(
         features,
         everyone,
         group,

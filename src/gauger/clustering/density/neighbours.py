@@ -112,7 +112,7 @@ class PointNeighbours:
     def groups(self, rows: Rows, radius: float) -> Rows:
         if not len(rows):
             return np.empty(0, dtype=np.intp)
-        boxes = self._boxes if len(rows) == len(self._boxes.order) else self._boxed(rows)
+        boxes = self._boxed(rows)
         parent = np.arange(len(rows))
         link_within(boxes.points, boxes.levels, boxes.low, boxes.high, self._city, self._limit(radius), parent)
         group = np.empty(len(rows), dtype=np.intp)

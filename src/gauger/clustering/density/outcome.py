@@ -28,7 +28,7 @@ def key_ranks(features: FeatureSet, everyone: Arrangement) -> Rows:
     return rank[everyone.order]
 
 
-def segmentation_of(
+def segmentation_of_groups(
     features: FeatureSet,
     everyone: Arrangement,
     group: Rows,

@@ -13,7 +13,7 @@ from gauger.clustering.arrangement import arrange
 from gauger.clustering.customer_distances import Metric
 from gauger.clustering.density.cautions import about_density, about_radius
 from gauger.clustering.density.neighbours import Neighbours, neighbours_of
-from gauger.clustering.density.outcome import NOBODY, key_ranks, segmentation_of
+from gauger.clustering.density.outcome import NOBODY, key_ranks, segmentation_of_groups
 from gauger.errors import SettingError, plural
 from gauger.features import FeatureSet
 from gauger.progress import task
@@ -72,7 +72,7 @@ def segment_by_density(
         dense = spread_from(near, cores, near.groups(cores, reach), reach, key_ranks(features, everyone))
         advance(2)
     kinds = np.where(core, CORE, np.where(dense.group != NOBODY, BORDER, UNASSIGNED_KIND)).astype(object)
-    seg, _ = segmentation_of(
+    seg, _ = segmentation_of_groups(
         features,
         everyone,
         dense.group,
