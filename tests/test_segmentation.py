@@ -75,6 +75,10 @@ def test_everyone_may_be_in_no_segment(seg: gauger.Segmentation) -> None:
     assert np.isnan(nobody.explained)
     assert nobody.explained_by_feature.tolist() == [0.0]
     assert nobody.assignments["segment_name"].tolist() == ["unassigned"] * 5
+    with pytest.raises(SettingError, match="no segment 1: nobody is in one"):
+        nobody.rename({1: "now and then"})
+    with pytest.raises(SettingError, match="nobody is in a segment"):
+        gauger.draw.segment_spread(nobody)
     assert nobody.headline() == "0 segments of 5 customers by hand, 5 unassigned"
 
 

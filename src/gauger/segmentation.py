@@ -143,7 +143,8 @@ class Segmentation(Readable):
         """
         strangers = [str(number) for number in names if number not in self.numbers]
         if strangers:
-            raise SettingError(f"there is no segment {listed(strangers, last='or')}: they run from 1 to {self.count}.")
+            present = f"they run from 1 to {self.count}" if self.count else "nobody is in one"
+            raise SettingError(f"there is no segment {listed(strangers, last='or')}: {present}.")
         if not all(isinstance(name, str) and name.strip() for name in names.values()):
             raise SettingError("a segment's name must be text and not empty.")
         renamed = replace(self, given_names={**self.given_names, **names})

@@ -174,6 +174,14 @@ def test_plateaus_are_runs_of_as_many_segments_that_agree() -> None:
     assert list(advice.alternatives) == [5.0]
 
 
+def test_without_structure_the_radius_with_the_fewest_segments_is_taken() -> None:
+    table = _table([40, 9, 3, 2, 2], [0.3, 0.5, 0.7, 0.8, np.nan], [0.1, 0.2, 0.2, 0.1, 0.1])
+    table["largest_share"] = [0.2, 0.92, 0.94, 0.95, 0.97]
+    advice = advise_radius(table, None, 1, 4)
+    assert (advice.radius, advice.verdict) == (4.0, "no structure")
+    assert advise_radius(table.assign(largest_share=0.5), None, 1, 4).radius == 5.0
+
+
 def test_a_plateau_with_the_groups_of_all_radii_comes_before_a_longer_one() -> None:
     table = _table([3, 3, 2, 2, 2, 2], [0.95, 0.5, 0.99, 0.99, 0.99, np.nan], [0.4, 0.4, 0.5, 0.5, 0.5, 0.5])
     advice = advise_radius(table, None, 3, 4)

@@ -381,6 +381,19 @@ def test_segment_by_density_with_nobody_in_a_segment_says_so_and_what_to_do(comm
     assert (pd.read_csv(tmp_path / "s" / "assignments.csv")["segment"] == 0).all()
 
 
+def test_of_very_many_segments_the_largest_are_printed_and_all_are_written(command: Run, tmp_path: Path) -> None:
+    shown = command("segment", *HOMES, "--method", "density", "--radius", 0.25, "--out", "s")
+    assert shown.returncode == 0, shown.stderr
+    assert "The 20 largest of 81 segments; the files have all." in shown.stdout
+    assert "81 segments has" not in shown.stdout
+    assert "segments have under 1% of the customers" in " ".join(shown.stderr.split())
+    assert len(pd.read_csv(tmp_path / "s" / "centres.csv")) == 81
+    profiled = command("profile", HOMES[0], "--key", "home_id", "--assignments", "s/assignments.csv")
+    assert "The 20 largest of 81 segments; the files have all." in profiled.stdout
+    assert "everyone" in profiled.stdout
+    assert _narrow(shown.stdout)
+
+
 def test_segment_by_density_levels_writes_the_hierarchy(command: Run, tmp_path: Path) -> None:
     shown = command("segment", *HOMES, "--method", "density-levels", "--smallest", 60, "--out", "s")
     assert shown.returncode == 0, shown.stderr

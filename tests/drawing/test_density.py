@@ -139,6 +139,17 @@ def test_what_cannot_be_drawn_is_refused(by_density: gauger.Segmentation, option
         gauger.draw.scatter(by_density, **options)
 
 
+def test_of_very_many_segments_the_largest_are_named(homes: gauger.FeatureSet) -> None:
+    seg = gauger.segment_by_density(homes, 0.25)
+    assert seg.count > 60
+    figure = gauger.draw.scatter(seg, outline="hull")
+    assert len(_texts(figure)) == 20
+    assert figure.get_supxlabel().endswith(f"The 20 largest of {seg.count} segments are named.")
+    both = gauger.draw.side_by_side(gauger.compare(seg, seg))
+    assert [len(axes.texts) for axes in both.axes] == [20, 20]
+    assert "the largest are named" in both.get_supxlabel()
+
+
 def test_nobody_in_a_segment_is_drawn_and_said(homes: gauger.FeatureSet) -> None:
     figure = gauger.draw.scatter(gauger.segment_by_density(homes, 0.001), outline="hull")
     assert figure.get_suptitle() == "None of the 1,580 customers is in a segment"

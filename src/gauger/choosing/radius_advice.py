@@ -125,7 +125,8 @@ def advise_radius(table: pd.DataFrame, knee: Knee | None, groups: int, min_point
 
 def _nothing(table: pd.DataFrame, knee: Knee | None, min_points: int) -> RadiusAdvice:
     together = np.flatnonzero(table["largest_share"].to_numpy() > NEARLY_ALL)
-    place = int(together[0]) if together.size else len(table) - 1
+    fewest = table["segments"].to_numpy()[together]
+    place = int(together[fewest.argmin()]) if together.size else len(table) - 1
     row = table.iloc[place]
     reasons = (
         "Density finds nothing here: as the radius shrinks the customers never come apart into two parts that are "

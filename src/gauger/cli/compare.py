@@ -70,10 +70,10 @@ def _tell(found: "Comparison", first: str, second: str) -> None:
         "(1: the same, 0: chance)"
     )
     console.say(f"Down: {first}. Across: {second}.")
-    console.table(found.table.rename(columns=str))
+    console.table(console.largest(console.largest(found.table).T).T.rename(columns=str))
     console.heading("Best match of each segment, one to one")
     shown = found.matched.rename(columns={"other": "matches", "share": "share of the segment"})
     shown["share of the segment"] = console.percent(shown["share of the segment"])
     shown["overlap"] = console.percent(shown["overlap"])
-    console.table(shown)
+    console.table(console.largest(shown))
     console.remarks(found.remarks)

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 _WIDEST = 100
 _MOST_COLUMNS, _PLAIN_COLUMNS = 40, 2
+_MOST_SEGMENTS = 20
 _PATIENCE = 1.0
 _STEP_INDENT = 14
 _NUMERIC = re.compile(r"-?[\d.,]+%?")
@@ -73,13 +74,26 @@ def table(frame: "pd.DataFrame") -> None:
 
 
 def segments(frame: "pd.DataFrame") -> None:
-    """A table with a row a segment; where that is too wide with a row a feature, and of very many only the sizes."""
+    """A table with a row a segment; where that is too wide with a row a feature, and of very many only the sizes.
+
+    Of more than 20 segments the largest are shown, and a line says so.
+    """
+    frame = largest(frame)
     if len(frame.columns) > _MOST_COLUMNS:
         table(frame.iloc[:, :_PLAIN_COLUMNS])
     elif sum(max(len(str(name)), 8) + 2 for name in (frame.index.name, *frame.columns)) <= _WIDEST:
         table(frame)
     else:
         table(frame.drop(columns="name").T.rename_axis("feature"))
+
+
+def largest(frame: "pd.DataFrame") -> "pd.DataFrame":
+    """The rows of the first 20 numbered segments, the largest, and of what has no number; a line says so if fewer."""
+    numbers = [label for label in frame.index if isinstance(label, int)]
+    if len(numbers) <= _MOST_SEGMENTS:
+        return frame
+    say(f"The {_MOST_SEGMENTS} largest of {len(numbers):,} segments; the files have all.")
+    return frame.drop(index=numbers[_MOST_SEGMENTS:])
 
 
 def cell(value: object) -> str:

@@ -53,11 +53,12 @@ def _show(found: "Profile") -> None:
     from gauger.profiling import EVERYONE
 
     console.title(found.headline())
-    console.table(found.sizes.assign(share=console.percent(found.sizes["share"])))
+    sizes = console.largest(found.sizes.assign(share=console.percent(found.sizes["share"])))
+    console.table(sizes)
     console.heading("Means, in original units")
-    console.table(_measures_down(found.means))
+    console.table(_measures_down(found.means.loc[sizes.index]))
     console.heading("Index: everyone = 100")
-    console.table(_measures_down(found.index).round(0).drop(columns=EVERYONE))
+    console.table(_measures_down(found.index.loc[sizes.index]).round(0).drop(columns=EVERYONE))
     console.remarks(found.remarks)
 
 

@@ -5,7 +5,16 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from gauger.drawing.labels import push_apart
-from gauger.drawing.scatters import chosen_axes, draw_customers, frame, frame_of, name_segments, note_on, sample_of
+from gauger.drawing.scatters import (
+    MOST_NAMED,
+    chosen_axes,
+    draw_customers,
+    frame,
+    frame_of,
+    name_segments,
+    note_on,
+    sample_of,
+)
 from gauger.drawing.style import dress, new_figure
 from gauger.errors import plural
 from gauger.profiling import Comparison
@@ -23,7 +32,11 @@ def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = N
     rows = sample_of(len(table))
     inside = frame_of(table[across]), frame_of(table[up])
     colours = "On the right a segment has the colour of the one that it matches on the left."
-    figure = new_figure(_title(comparison), f"{colours} {note_on(table, (across, up), inside, len(rows))}".strip())
+    few = (
+        f"Of more than {MOST_NAMED} segments the largest are named." if max(seg.count, other.count) > MOST_NAMED else ""
+    )
+    notes = colours, note_on(table, (across, up), inside, len(rows)), few
+    figure = new_figure(_title(comparison), " ".join(filter(None, notes)))
     left, right = figure.subplots(1, 2, sharex=True, sharey=True)
     _panel(left, seg, (across, up), rows, [])
     _panel(right, other, (across, up), sample_of(len(other.codes)), _looks(comparison))

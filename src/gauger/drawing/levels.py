@@ -8,6 +8,7 @@ from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter
 from numpy.typing import NDArray
 
 from gauger.drawing.labels import push_apart
+from gauger.drawing.scatters import MOST_NAMED
 from gauger.drawing.style import INK, PAPER, dress, new_figure, segment_colour
 from gauger.errors import SettingError, plural
 from gauger.readable import short_number
@@ -23,7 +24,8 @@ Values = NDArray[np.float64]
 def density_levels(seg: Segmentation) -> Figure:
     """Branches of customers as streams that thin out as the distance shrinks, from left to right; segments coloured.
 
-    A stream is as wide as the customers that still hang together; where it parts in two, each part had enough of them.
+    The 20 largest segments are named. A stream is as wide as the customers that still hang together; where it parts in
+    two, each part had enough of them.
     Raises SettingError for a segmentation that was not made by density levels.
     """
     if seg.branches is None or seg.departures is None:
@@ -51,7 +53,7 @@ def density_levels(seg: Segmentation) -> Figure:
         middle = floors[branch] + len(held[branch]) / 2.0
         colour = segment_colour(home[branch])
         axes.fill_between(steps, middle - still / 2.0, middle + still / 2.0, color=colour, linewidth=0.0, alpha=0.85)
-        if number := segments[branch]:
+        if 0 < (number := segments[branch]) <= MOST_NAMED:
             text = f" {seg.names[number]} ({seg.sizes[number]:,})"
             look = {"fontsize": 12, "fontweight": "bold", "color": INK, "va": "center", "path_effects": halo}
             labels.append(axes.text(born, middle, text, **look))  # type: ignore[arg-type]

@@ -11,6 +11,7 @@ from matplotlib.figure import Figure
 from matplotlib.patheffects import withStroke
 from matplotlib.text import Text
 from numpy.typing import NDArray
+from scipy.spatial.distance import cdist
 
 from gauger.drawing.labels import push_apart
 from gauger.drawing.outlines import OUTLINES, draw_outline
@@ -18,7 +19,7 @@ from gauger.drawing.style import INK, PAPER, dress, new_figure, segment_colour, 
 from gauger.errors import SettingError, UnknownColumnError, listed, plural
 from gauger.segmentation import UNASSIGNED, Segmentation
 
-MOST_POINTS = 20_000
+MOST_POINTS, MOST_NAMED = 20_000, 20
 
 _AROUND = 0.8
 _RIGHT_SIDE = 0.98
@@ -42,9 +43,9 @@ def scatter(
     "ellipse" (that 90 % would be in, were it a normal cloud). `label` are the keys of up to twelve customers to name.
     Segments that do not lie around their centres, such as rings and bands, are named on their right side.
 
-    At most 20,000 points are drawn, and the frame leaves out extreme values; a note below says how many. Raises
-    UnknownColumnError for a feature that the segmentation does not have, SettingError with only one feature, for an
-    unknown outline, and for a key that is none.
+    At most 20,000 points are drawn and 20 segments named, and the frame leaves out extreme values; a note below says
+    so. Raises UnknownColumnError for a feature that the segmentation does not have, SettingError with only one feature,
+    for an unknown outline, and for a key that is none.
     """
     across, up = chosen_axes(seg, x, y)
     named = _places_of(seg, label)
@@ -53,11 +54,12 @@ def scatter(
     table = seg.features.original
     shown = sample_of(len(table))
     inside = frame_of(table[across]), frame_of(table[up])
-    figure = new_figure(_title(seg, across, up), note_on(table, (across, up), inside, len(shown)))
+    notes = note_on(table, (across, up), inside, len(shown)), note_on_names(seg)
+    figure = new_figure(_title(seg, across, up), " ".join(filter(None, notes)))
     axes = figure.subplots()
     draw_customers(axes, seg, (across, up), np.union1d(shown, named))
     if outline is not None:
-        for number in seg.numbers:
+        for number in seg.numbers[:MOST_NAMED]:
             draw_outline(axes, table[[across, up]].to_numpy()[seg.codes == number], outline, segment_colour(number))
     dress(axes, x=across, y=up)
     frame(axes, (across, up), inside)
@@ -92,10 +94,13 @@ def draw_customers(
 
 
 def name_segments(axes: Axes, seg: Segmentation, across: str, up: str, numbers: Sequence[int] = ()) -> list[Text]:
-    """Each segment's name and size at its centre, or on its right side where segments do not lie around centres."""
+    """Each segment's name and size at its centre, or on its right side where segments do not lie around centres.
+
+    Of more than 20 segments the largest are named.
+    """
     around = _around_centres(seg)
     labels = []
-    for number in seg.numbers:
+    for number in seg.numbers[:MOST_NAMED]:
         look = numbers[number - 1] if numbers else number
         at = (float(seg.centres.loc[number, across]), float(seg.centres.loc[number, up]))
         if not around:
@@ -127,8 +132,8 @@ def share_placed(seg: Segmentation, *names: str) -> float:
     rows = rows[seg.codes[rows] != UNASSIGNED]
     if not rows.size:
         return 0.0
-    gaps = seg.features.values[rows][:, None, columns] - seg.scaled_centres[:, columns]
-    nearest = (gaps**2).sum(axis=2).argmin(axis=1) + 1
+    apart = cdist(seg.features.values[rows][:, columns], seg.scaled_centres[:, columns])
+    nearest = apart.argmin(axis=1) + 1
     return float((nearest == seg.codes[rows]).mean())
 
 
@@ -189,6 +194,11 @@ def note_on(table: pd.DataFrame, names: tuple[str, str], frames: tuple[Span, Spa
         who = plural(lacking, "customer without a recorded value is", "customers without a recorded value are")
         parts.append(f"{lacking:,} {who} not drawn.")
     return " ".join(parts)
+
+
+def note_on_names(seg: Segmentation) -> str:
+    """What a figure says of segments that it does not name."""
+    return f"The {MOST_NAMED} largest of {seg.count:,} segments are named." if seg.count > MOST_NAMED else ""
 
 
 def _title(seg: Segmentation, across: str, up: str) -> str:

@@ -5,6 +5,7 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from gauger.drawing.style import FAINT, PAPER, dress, new_figure, segment_colour, segment_marker
+from gauger.errors import SettingError
 from gauger.segmentation import Segmentation
 
 MOST_PANELS = 9
@@ -17,8 +18,11 @@ def segment_spread(seg: Segmentation) -> Figure:
     """For each feature every segment's centre, the middle half of its customers (thick) and nine in ten (thin).
 
     In original units, and each panel goes a little beyond the widest thick bar. At most nine features are
-    drawn, those that tell segments apart best; a note says how many are not.
+    drawn, those that tell segments apart best; a note says how many are not. Raises SettingError when nobody is in a
+    segment.
     """
+    if not seg.count:
+        raise SettingError("nobody is in a segment: there are no centres to draw.")
     shares = seg.explained_by_feature.to_numpy()
     order = np.argsort(-shares, kind="stable")[:MOST_PANELS]
     shown = [seg.features.names[place] for place in sorted(order)]

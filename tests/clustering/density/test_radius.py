@@ -161,6 +161,15 @@ def test_many_outsiders_are_remarked() -> None:
     assert "50%" in seg.remarks[0].text
 
 
+def test_segments_of_a_few_customers_are_remarked() -> None:
+    rng = np.random.default_rng(12)
+    points = np.vstack([rng.normal(size=(600, 2)), np.array([[20.0, 20.0]]) + 0.01 * rng.normal(size=(5, 2))])
+    (remark,) = gauger.segment_by_density(features_of(points), 1.2).remarks[-1:]
+    assert remark.code == "small-dense-segments"
+    assert remark.text.startswith("1 of 2 segments has under 1% of the customers, 5 at the least")
+    assert remark.segments == (2,)
+
+
 def test_equal_customers_are_one_segment_by_copies() -> None:
     seg = gauger.segment_by_density(features_of(np.full((30, 2), 7.0)), 0.5)
     assert seg.codes.tolist() == [1] * 30

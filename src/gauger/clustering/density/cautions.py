@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.clustering.arrangement import Arrangement
+from gauger.clustering.cautions import TINY_SHARE
 from gauger.clustering.density.neighbours import Neighbours
 from gauger.errors import plural
 from gauger.readable import short_number
@@ -17,6 +18,7 @@ MANY_OUTSIDE, NEARLY_ALL = 0.4, 0.9
 _FEW_FEATURES = 8
 _LITTLE_CONTRAST = 2.0
 _MANY_COPIES = 0.05
+_SMALL_NAMED = 20
 _SAMPLE = 1_000
 _HALF, _NEARLY_ALL = 0.5, 0.99
 
@@ -44,6 +46,21 @@ def about_radius(seg: Segmentation, near: Neighbours, radius: float, min_points:
         yield Remark("many-unassigned", f"{_outsiders(seg)} {way_out}")
     if largest > NEARLY_ALL:
         yield _one_large(largest, way_out)
+
+
+def about_small(seg: Segmentation) -> Iterator[Remark]:
+    """A remark where a radius leaves segments of under one customer in a hundred, which a denser spot or two can be."""
+    small = seg.sizes.index[seg.sizes < TINY_SHARE * len(seg.codes)]
+    if len(small):
+        many, least = len(small), int(seg.sizes.min())
+        yield Remark(
+            "small-dense-segments",
+            f"{many:,} of {seg.count:,} {plural(seg.count, 'segment')} {plural(many, 'has', 'have')} under "
+            f"{TINY_SHARE:.0%} of the customers, {least} at the least: spots that are a little denser make such by "
+            "chance. A larger radius or more min points join or dissolve them; density levels take the smallest "
+            "segment worth a campaign instead (segment_by_density_levels, --method density-levels --smallest).",
+            segments=tuple(int(number) for number in small[:_SMALL_NAMED]),
+        )
 
 
 def about_levels(seg: Segmentation, smallest: int) -> Iterator[Remark]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from gauger.clustering.arrangement import arrange
 from gauger.clustering.customer_distances import Metric
-from gauger.clustering.density.cautions import about_density, about_radius
+from gauger.clustering.density.cautions import about_density, about_radius, about_small
 from gauger.clustering.density.neighbours import Neighbours, neighbours_of
 from gauger.clustering.density.outcome import NOBODY, key_ranks, segmentation_of_groups
 from gauger.errors import SettingError, plural
@@ -81,7 +81,8 @@ def segment_by_density(
         nearest=dense.nearest,
         gaps=dense.gaps,
     )
-    remarks = (*about_radius(seg, near, reach, enough), *about_density(len(features.names), everyone, near, enough))
+    own = *about_radius(seg, near, reach, enough), *about_small(seg)
+    remarks = (*own, *about_density(len(features.names), everyone, near, enough))
     return seg.with_remarks(remarks)
 
 
