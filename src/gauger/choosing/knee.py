@@ -31,7 +31,7 @@ class Knee:
 def find_knee(rising: NDArray[np.float64]) -> Knee | None:
     """The knee of values (n,) in ascending order: where the curve, brought into the unit square, is farthest below its
     diagonal. The highest 1 % count as no more than the value below them, for a few extremes would decide the square.
-    None when there are fewer than three values or they do not rise.
+    None when there are fewer than three values, they do not rise, or the corner is at 0, where customers are copies.
 
     Satopää, Albrecht, Irwin & Raghavan (2011), 31st International Conference on Distributed Computing Systems
     Workshops, 166-171.
@@ -42,4 +42,6 @@ def find_knee(rising: NDArray[np.float64]) -> Knee | None:
     share = np.linspace(0.0, 1.0, len(held))
     sag = share - (held - held[0]) / (held[-1] - held[0])
     at = int(sag.argmax())
+    if held[at] == 0.0:
+        return None
     return Knee(float(held[at]), float(share[at]), float(np.clip(sag[at], 0.0, 1.0)))

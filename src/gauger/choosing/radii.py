@@ -168,7 +168,7 @@ def _tabulated(radii: Sequence[float], made: Iterable[Rows], near: Neighbours, f
 def _radii(distances: Values, knee: Knee | None, found: Hierarchy) -> list[float]:
     """A dozen radii in even ratios, one of them the knee: from half of the customers core to all groups as one."""
     positive = np.sort(distances[distances > 0.0])
-    bend = knee.height if knee is not None and knee.height > 0.0 else float(positive[-1])
+    bend = knee.height if knee is not None else float(positive[-1])
     low = min(float(np.median(positive)), bend)
     top = float(found.born[1]) * _ABOVE_TOP if len(found.born) > 1 else 0.0
     high = float(np.clip(top, _LEAST_HIGH * bend, _MOST_HIGH * bend))

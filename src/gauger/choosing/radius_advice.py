@@ -170,7 +170,7 @@ def _about_groups(groups: int, segments: int) -> str:
 
 def _about_knee(knee: Knee | None) -> str:
     if knee is None:
-        return "The neighbour distances do not rise: there is no knee."
+        return "The neighbour distances have no knee to go by."
     where = f"{short_number(knee.height)}, strength {knee.strength:.2f} of 1"
     if knee.clear:
         return f"The neighbour distances turn up at {where}: {knee.share:.0%} of the customers find enough within that."

@@ -103,7 +103,7 @@ def _line(axes: Axes, values: "pd.Series[float]", name: str, *, faint: bool = Fa
 
 def _distances_title(study: RadiusStudy) -> str:
     if study.knee is None:
-        return f"All customers are as dense as each other; {short_number(study.advice.radius)} advised"
+        return f"The neighbour distances have no knee; {short_number(study.advice.radius)} advised"
     if study.knee.clear:
         return f"Neighbours are near for {study.knee.share:.0%} of the customers, then distances turn up"
     return f"No clear knee: density thins out smoothly, the plateau decides ({short_number(study.advice.radius)})"

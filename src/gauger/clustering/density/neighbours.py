@@ -88,7 +88,10 @@ def _three_points() -> "PointNeighbours":
 
 
 class PointNeighbours:
-    """Points (d, n) under the Euclidean or the city-block distance, each question answered by a box tree."""
+    """Points (d, n) under the Euclidean or the city-block distance, each question answered by a box tree.
+
+    Equal customers should stand side by side, as in an arrangement: where they do, thousands of copies cost no time.
+    """
 
     def __init__(self, columns: Values, *, city: bool) -> None:
         self._columns, self._city = columns, city
@@ -120,21 +123,36 @@ class PointNeighbours:
         return group
 
     def nearest(self, rows: Rows, among: Rows, rank: Rows) -> tuple[Rows, Values]:
+        among = self._one_a_spot(among, rank)
         boxes = self._boxed(among)
         slots, value = boxes.nearest_of(np.ascontiguousarray(self._columns[:, rows]), rank[among][boxes.order])
         return among[boxes.order[slots]], self._distance(value)
 
     def links(self, reach: Values, advance: Callable[[int], None]) -> tuple[Rows, Values]:
+        copies = np.flatnonzero(~self._changes(self._columns))
+        firsts = np.setdiff1d(np.arange(len(reach)), copies, assume_unique=True)
         raw = reach if self._city else reach**2
-        boxes = BoxTree(self._columns, raw, city=self._city, order=self._boxes.order)
+        boxes = self._boxed(firsts, raw[firsts])
         links, lengths = links_in_boxes(boxes, advance)
-        links = boxes.order[links]
+        links = firsts[boxes.order[links]]
         longer = links[np.arange(len(links)), reach[links].argmax(axis=1)]
-        return links, np.where(lengths == raw[longer], reach[longer], self._distance(lengths))
+        lengths = np.where(lengths == raw[longer], reach[longer], self._distance(lengths))
+        to_copies = np.column_stack([copies - 1, copies])
+        return np.concatenate([links, to_copies]), np.concatenate([lengths, reach[copies]])
 
-    def _boxed(self, rows: Rows) -> BoxTree:
+    def _one_a_spot(self, rows: Rows, rank: Rows) -> Rows:
+        """Of equal customers that stand side by side in the arrangement only the one of the lowest rank."""
+        changes = self._changes(self._columns[:, rows])
+        return rows[np.lexsort((rank[rows], np.cumsum(changes)))[changes]]
+
+    def _changes(self, columns: Values) -> Flags:
+        """Which of some customers do not equal the one before them."""
+        return np.concatenate([[True], (columns[:, 1:] != columns[:, :-1]).any(axis=0)])
+
+    def _boxed(self, rows: Rows, weights: Values | None = None) -> BoxTree:
         order = np.argsort(self._slot[rows])
-        return BoxTree(self._columns[:, rows], np.zeros(len(rows)), city=self._city, order=order)
+        own = np.zeros(len(rows)) if weights is None else weights
+        return BoxTree(self._columns[:, rows], own, city=self._city, order=order)
 
     def _distance(self, raw: Values) -> Values:
         return raw if self._city else np.sqrt(raw)
