@@ -186,13 +186,13 @@ def test_copies_that_meet_min_points_are_counted() -> None:
 
 def test_many_features_report_the_contrast_that_was_measured() -> None:
     rng = np.random.default_rng(3)
-    points = rng.normal(size=(500, 12))
+    points = rng.normal(size=(180, 12))
     apart = all_distances(points)
-    contrast = apart.sum() / (500 * 499) / np.sort(apart, axis=1)[:, 23].mean()
+    contrast = apart.sum() / (180 * 179) / np.sort(apart, axis=1)[:, 23].mean()
     text = {r.code: r.text for r in gauger.segment_by_density(features_of(points), 4.0).remarks}["many-features"]
     assert f"{contrast:.1f} times" in text
     assert "hardly differ" in text
-    apart_groups = points[:, :9] + 40.0 * rng.integers(0, 4, size=(500, 1))
+    apart_groups = points[:, :9] + 40.0 * rng.integers(0, 4, size=(180, 1))
     text = {r.code: r.text for r in gauger.segment_by_density(features_of(apart_groups), 4.0).remarks}["many-features"]
     assert "still differ" in text
 
