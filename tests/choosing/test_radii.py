@@ -4,9 +4,9 @@ import numpy as np
 import pandas as pd
 import pytest
 from naive_density import all_distances, features_of
-from odd_shapes import SHAPES, make_shape
 
 import gauger
+from benchmarks.odd_shapes import SHAPES, make_shape
 from gauger.choosing.knee import Knee
 from gauger.choosing.radius_advice import advise_radius, plateaus_of
 from gauger.distances import adjusted_rand

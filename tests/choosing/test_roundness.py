@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 from naive_density import features_of
-from odd_shapes import make_shape
 
 import gauger
+from benchmarks.odd_shapes import make_shape
 from gauger.choosing.roundness import about_roundness
 from gauger.clustering.arrangement import arrange
 

@@ -9,9 +9,9 @@ from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 from matplotlib.patches import Ellipse, Polygon
 from naive_density import features_of
-from odd_shapes import make_shape
 
 import gauger
+from benchmarks.odd_shapes import make_shape
 from gauger.drawing.style import ACCENT, UNASSIGNED_COLOUR, segment_colour
 from gauger.errors import SettingError
 

@@ -11,6 +11,7 @@ from gauger.choosing.evidence import LIKELY, SURE, Evidence
 from gauger.choosing.gap import Gap
 from gauger.choosing.picks import SHARP, Picks, criteria_picks, in_words, names_in_words, scores_of
 from gauger.errors import listed, plural
+from gauger.readable import first_up
 from gauger.segmentation import Segmentation
 
 VERDICTS = ("clear", "leaning", "unclear", "no structure")
@@ -237,4 +238,4 @@ def only_telling(shares: pd.Series) -> str | None:
 
 
 def _sentence(text: str) -> str:
-    return f"{text[:1].upper()}{text[1:]}."
+    return f"{first_up(text)}."

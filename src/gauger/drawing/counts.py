@@ -9,7 +9,7 @@ from gauger.choosing import CountStudy
 from gauger.choosing.picks import SHARP, STABLE
 from gauger.drawing.style import ACCENT, INK, PAPER, QUIET, dress, new_figure
 from gauger.errors import listed
-from gauger.readable import short_number
+from gauger.readable import first_up, short_number
 
 _HEADROOM = 1.16
 
@@ -20,7 +20,7 @@ def count_study(study: CountStudy) -> Figure:
     The advised count is marked in each, and with the sum of squares the elbow, when it is sharp and elsewhere. Beside
     stability stands prediction strength.
     """
-    figure = new_figure(_title(study), " ".join(remark.text[:1].upper() + remark.text[1:] for remark in study.remarks))
+    figure = new_figure(_title(study), " ".join(first_up(remark.text) for remark in study.remarks))
     (spread, apart), (gap, stable) = figure.subplots(2, 2)
     _draw_spread(spread, study)
     _draw_silhouette(apart, study)

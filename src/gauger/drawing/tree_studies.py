@@ -10,6 +10,7 @@ from gauger.choosing import LinkageStudy, MetricStudy
 from gauger.choosing.metrics import NEIGHBOURS
 from gauger.drawing.labels import push_apart
 from gauger.drawing.style import ACCENT, FAINT, INK, QUIET, dress, new_figure
+from gauger.readable import first_up
 
 
 def linkage_study(study: LinkageStudy) -> Figure:
@@ -20,7 +21,7 @@ def linkage_study(study: LinkageStudy) -> Figure:
     table = study.table.sort_values("agreement", ascending=False, kind="stable")
     words = study.trees[study.linkage].linkage_words
     figure = new_figure(
-        f"{words[:1].upper()}{words[1:]} is advised, of {len(table)} compared at {study.count} segments",
+        f"{first_up(words)} is advised, of {len(table)} compared at {study.count} segments",
         " ".join(study.reasons),
     )
     panels = (

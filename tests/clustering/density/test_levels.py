@@ -162,6 +162,18 @@ def test_permuting_rows_permutes_the_answer(n: int, seed: int) -> None:
     pd.testing.assert_frame_equal(expected, turned.assignments, check_exact=False)
 
 
+def test_the_number_of_threads_changes_no_bit(monkeypatch: pytest.MonkeyPatch) -> None:
+    rng = np.random.default_rng(7)
+    features = features_of(rng.normal(size=(5_000, 3)) + 5.0 * rng.integers(0, 3, size=(5_000, 1)))
+    made = []
+    for threads in ("1", "3"):
+        monkeypatch.setenv("GAUGER_THREADS", threads)
+        made.append((gauger.segment_by_density_levels(features), gauger.segment_by_density(features, 0.6)))
+    for one, other in zip(*made, strict=True):
+        pd.testing.assert_frame_equal(one.assignments, other.assignments, check_exact=True)
+    assert made[0][0].count == 3
+
+
 def test_given_distances_give_the_same_segments_as_points() -> None:
     points, _ = _two_densities()
     features = features_of(points[::3])

@@ -2,10 +2,15 @@
 
 import numpy as np
 
+Values = np.ndarray
+Made = tuple[Values, Values]
+Rng = np.random.Generator
+
 SHAPES = ("rings", "crescents", "bands", "differing densities", "bridge")
+STRUCTURELESS = ("uniform", "one cloud")
 
 
-def make_shape(shape, *, seed, customers=1_200, noise=0.0):
+def make_shape(shape: str, *, seed: int, customers: int = 1_200, noise: float = 0.0) -> Made:
     """Points (n, 2) and the planted group of each (n,); `noise` adds that share, spread evenly over the frame."""
     rng = np.random.default_rng(seed)
     points, groups = _MAKERS[shape](rng, customers)
@@ -16,17 +21,17 @@ def make_shape(shape, *, seed, customers=1_200, noise=0.0):
     return points, groups
 
 
-def _stacked(*parts):
+def _stacked(*parts: Values) -> Made:
     return np.vstack(parts), np.repeat(np.arange(1, len(parts) + 1), [len(part) for part in parts])
 
 
-def _rings(rng, n):
+def _rings(rng: Rng, n: int) -> Made:
     angle, way = rng.random(2 * n // 3) * 2.0 * np.pi, 4.0 + 0.25 * rng.standard_normal(2 * n // 3)
     ring = np.column_stack([way * np.cos(angle), way * np.sin(angle)])
     return _stacked(rng.normal(scale=0.4, size=(n // 3, 2)), ring)
 
 
-def _crescents(rng, n):
+def _crescents(rng: Rng, n: int) -> Made:
     one, other = rng.random((2, n // 2)) * np.pi
     upper = np.column_stack([3.0 * np.cos(one), 3.0 * np.sin(one)])
     lower = np.column_stack([3.0 - 3.0 * np.cos(other), 1.5 - 3.0 * np.sin(other)])
@@ -34,7 +39,7 @@ def _crescents(rng, n):
     return points + rng.normal(scale=0.2, size=points.shape), groups
 
 
-def _bands(rng, n):
+def _bands(rng: Rng, n: int) -> Made:
     along = rng.uniform(0.0, 10.0, size=(3, n // 3))
     parts = [
         np.column_stack([x, 2.0 * place + 0.3 * x + rng.normal(scale=0.2, size=len(x))])
@@ -43,12 +48,12 @@ def _bands(rng, n):
     return _stacked(*parts)
 
 
-def _differing_densities(rng, n):
+def _differing_densities(rng: Rng, n: int) -> Made:
     centres = ((0.25, (0.0, 0.0)), (0.25, (3.0, 0.0)), (1.0, (1.5, 7.0)))
     return _stacked(*(rng.normal(loc=centre, scale=scale, size=(n // 3, 2)) for scale, centre in centres))
 
 
-def _bridge(rng, n):
+def _bridge(rng: Rng, n: int) -> Made:
     """Two full discs, and a thin line of customers of neither between them."""
     discs = [_disc(rng, n // 2) + centre for centre in ((0.0, 0.0), (6.0, 0.0))]
     points, groups = _stacked(*discs)
@@ -56,13 +61,17 @@ def _bridge(rng, n):
     return np.vstack([points, line]), np.append(groups, np.zeros(len(line), dtype=int))
 
 
-def _disc(rng, n):
+def _disc(rng: Rng, n: int) -> Values:
     angle, way = rng.random(n) * 2.0 * np.pi, 1.6 * np.sqrt(rng.random(n))
     return np.column_stack([way * np.cos(angle), way * np.sin(angle)])
 
 
-def _uniform(rng, n):
+def _uniform(rng: Rng, n: int) -> Made:
     return rng.random((n, 2)) * 10.0, np.ones(n, dtype=int)
+
+
+def _one_cloud(rng: Rng, n: int) -> Made:
+    return rng.normal(size=(n, 2)), np.ones(n, dtype=int)
 
 
 _MAKERS = {
@@ -72,4 +81,5 @@ _MAKERS = {
     "differing densities": _differing_densities,
     "bridge": _bridge,
     "uniform": _uniform,
+    "one cloud": _one_cloud,
 }
