@@ -11,7 +11,6 @@ from gauger.choosing.criteria import MOST_CUSTOMERS as MOST_RESAMPLED
 from gauger.choosing.criteria import sampled_columns
 from gauger.choosing.cuts import heed_cuts
 from gauger.choosing.evidence import MOST_CUSTOMERS, Evidence
-from gauger.choosing.roundness import about_roundness
 from gauger.choosing.silhouettes import (
     SAMPLE,
     mean_over_segments,
@@ -25,6 +24,7 @@ from gauger.clustering.merge_trees import MergeTree
 from gauger.clustering.merge_trees.fits import TreeFitter
 from gauger.clustering.quick import Fitter, KmeansFitter, split_centres
 from gauger.clustering.racing import race
+from gauger.clustering.roundness import about_roundness
 from gauger.clustering.rounds import Settled
 from gauger.clustering.seeding import seed_plusplus
 from gauger.distances import principal_coordinates

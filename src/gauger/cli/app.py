@@ -1,8 +1,10 @@
 """The `gauger` command: which commands there are, and what happens when one fails."""
 
 import io
+import os
+import signal
 import sys
-from typing import Annotated
+from typing import Annotated, NoReturn
 
 import typer
 from typer.core import TyperGroup
@@ -30,15 +32,40 @@ class _Commands(TyperGroup):
     def invoke(self, ctx: typer.Context) -> object:  # type: ignore[override]
         from gauger.cli import console
 
+        bars = console.ProgressBars()
+        if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
+            signal.signal(signal.SIGINT, bars.interrupt)
         try:
-            with listening(console.ProgressBars()):
+            with listening(bars):
                 return super().invoke(ctx)
         except GaugerError as error:
             console.fault(str(error))
             sys.exit(FAULT)
         except KeyboardInterrupt:
-            console.fault("stopped by Ctrl-C. Nothing was written.")
-            sys.exit(INTERRUPTED)
+            _stop()
+        except Exception as error:
+            if not _comes_from_ctrl_c(error):
+                raise
+            _stop()
+
+
+def _stop() -> NoReturn:
+    """Say that Ctrl-C was heard, and leave at once, without waiting for threads that are still at work."""
+    from gauger.cli import console
+
+    console.fault("stopped by Ctrl-C. Nothing was written.")
+    for stream in (sys.stdout, sys.stderr):
+        stream.flush()
+    os._exit(INTERRUPTED)
+
+
+def _comes_from_ctrl_c(error: BaseException | None) -> bool:
+    """Whether an error was raised because Ctrl-C broke something off, such as the making of a class."""
+    while error is not None:
+        if isinstance(error, KeyboardInterrupt):
+            return True
+        error = error.__cause__ or error.__context__
+    return False
 
 
 app = typer.Typer(

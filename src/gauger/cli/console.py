@@ -161,6 +161,12 @@ class ProgressBars:
             transient=True,
         )
         self._patience: Timer | None = None
+        self._interrupted = False
+
+    def interrupt(self, _signal: int, _frame: object) -> None:
+        """What Ctrl-C does: stop now, or at the next step where compiled code swallows the exception."""
+        self._interrupted = True
+        raise KeyboardInterrupt
 
     def started(self, name: str, total: int | None) -> object:
         if self._patience is None and self._bars.console.is_terminal:
@@ -171,6 +177,8 @@ class ProgressBars:
 
     def advanced(self, mark: object, steps: int) -> None:
         assert isinstance(mark, int)
+        if self._interrupted:
+            raise KeyboardInterrupt
         self._bars.advance(TaskID(mark), steps)
 
     def finished(self, mark: object) -> None:

@@ -12,6 +12,7 @@ from gauger.clustering.cautions import cautions_about, moved_since
 from gauger.clustering.kernels import refill
 from gauger.clustering.learning import checked_share, checked_weights, learners_among, other_sample
 from gauger.clustering.racing import FINISHED, Entrant, race
+from gauger.clustering.roundness import about_roundness
 from gauger.clustering.rounds import Settled, assign, settle_in_rounds, squares_to_own
 from gauger.clustering.seeding import SEEDERS, Seeding, count_of, first_rows, given_centres
 from gauger.errors import SettingError, plural
@@ -53,8 +54,9 @@ def segment_by_kmeans(
     of features and (but for "first") of rows. Every customer is nearest to its own centre.
 
     `.rounds`, `.converged`, `.course` (what each round did) and `.starts` (how each start did) tell how it went.
-    Remarks say when rounds ran out, which segments are tiny, which customers lie far from every centre, and after
-    seeding with a Segmentation of the same features how many customers moved. O(n d count) a round at most.
+    Remarks say when rounds ran out, which segments are tiny, which customers lie far from every centre, when density
+    shows groups of a shape that k-means cannot follow, and after seeding with a Segmentation of the same features how
+    many customers moved. O(n d count) a round at most.
 
     Raises SettingError when a setting is out of range or there are fewer distinct customers than segments, and
     UnknownColumnError for given centres that lack a feature.
@@ -84,6 +86,7 @@ def segment_by_kmeans(
     with task(f"k-means, {count} {plural(count, 'segment')}", min(FINISHED, len(entrants))) as advance:
         fit = finish_best(learners, entrants, max_rounds, advance=advance)
     seg = segmentation_of(features, everyone, learners, fit, max_rounds, weights=own_weights, seed=seed)
+    seg = seg.with_remarks(tuple(about_roundness(everyone, seg)))
     if isinstance(seeding, Segmentation) and seeding.features is features:
         before = seeding.codes[learners.order] - 1
         seg = seg.with_remarks((moved_since(seeding, before, fit.best.codes),))
