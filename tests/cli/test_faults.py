@@ -88,6 +88,8 @@ def test_one_message_exit_code_1_and_nothing_written(
         (*SEGMENT, "--method", "densty"),
         (*SEGMENT, "--radius", "2"),
         (*DENSITY, "--count", "2"),
+        (*DENSITY, "--learn-on", "0.5"),
+        (*LEVELS, "--seeding", "random"),
         (*DENSITY, "--radius", "2", "--coarseness", "0.5"),
         (*LEVELS, "--radius", "2"),
         (*COMPARE, "--against", "t.csv"),

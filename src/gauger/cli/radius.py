@@ -25,7 +25,7 @@ def radius(
     replace: Replace = False,
     reading: Reading,
 ) -> None:
-    """Try a dozen radii for segments by density, and advise one, with reasons.
+    """Try a dozen radii for density and advise one, with reasons.
 
     For each: how many segments, how many customers are in none, how large the largest is, how valid they are (-1 to 1)
     and how far the next radius agrees (adjusted Rand).

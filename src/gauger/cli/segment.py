@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from gauger.tables import Results
 
 METHODS = ("kmeans", "density", "density-levels")
+KMEANS_SEEDING = "kmeans++"
 SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png")
 KMEANS_FILES = ("spread.png", "rounds.png")
 LEVELS_FILES = ("branches.csv", "levels.png")
@@ -53,11 +54,15 @@ def segment(
     label: Annotated[str | None, typer.Option(metavar="KEYS", help="Customers to name in the figure: a,b.")] = None,
     seeding: Annotated[
         str,
-        typer.Option(metavar="WORD", help="Where starts begin: kmeans++, random, or first (rows of the table)."),
-    ] = "kmeans++",
+        typer.Option(
+            metavar="WORD", help="For kmeans, where starts begin: kmeans++, random, or first (rows of the table)."
+        ),
+    ] = KMEANS_SEEDING,
     learn_on: Annotated[
         float | None,
-        typer.Option(metavar="N|SHARE", help="Learn on that many customers, or that share; everyone is assigned."),
+        typer.Option(
+            metavar="N|SHARE", help="For kmeans: learn on that many customers, or that share; everyone is assigned."
+        ),
     ] = None,
     starts: Starts = 10,
     max_rounds: MaxRounds = 300,
@@ -78,6 +83,8 @@ def segment(
     if method not in METHODS:
         raise typer.BadParameter(f"{method!r} must be one of {', '.join(METHODS)}.", param_hint="--method")
     _refuse_bad_count(method, count)
+    if method != "kmeans":
+        _refuse_kmeans_options(method, seeding, learn_on)
     density.refuse_for(method)
     axes = two_features(over)
     with result_folder(out, _files(method, density), replace=replace) as results:
@@ -115,6 +122,12 @@ def _refuse_bad_count(method: str, count: str | None) -> None:
         raise typer.BadParameter("say how many segments: a number, or auto.", param_hint="--count")
     if count is not None and count != "auto" and not count.isdigit():
         raise typer.BadParameter(f"{count!r} is neither a whole number nor auto.", param_hint="--count")
+
+
+def _refuse_kmeans_options(method: str, seeding: str, learn_on: float | None) -> None:
+    for name, given in (("--learn-on", learn_on is not None), ("--seeding", seeding != KMEANS_SEEDING)):
+        if given:
+            raise typer.BadParameter(f"--method {method} has no use for {name}.", param_hint=name)
 
 
 def _files(method: str, density: Density) -> tuple[str, ...]:
