@@ -181,6 +181,21 @@ def test_levels_of_one_cloud_are_one_stream_and_other_methods_have_none(by_densi
         gauger.draw.density_levels(by_density)
 
 
+def test_the_other_side_may_be_of_other_features_in_another_order(by_density: gauger.Segmentation) -> None:
+    homes = by_density.features
+    table = homes.original.reset_index().iloc[np.random.default_rng(1).permutation(len(homes.keys))]
+    far = gauger.prepare(
+        table.assign(way=np.hypot(table["east_km"], table["north_km"])), key="home_id", features=["way"]
+    )
+    by_way = gauger.segment_by_kmeans(far, 2).rename({1: "far off"})
+    found = gauger.compare(by_density, by_way)
+    left, right = gauger.draw.side_by_side(found).axes
+    assert right.texts[0].get_text().strip().startswith("far off (")
+    assert len(left.collections[0].get_offsets()) == 80
+    drawn = np.vstack([points.get_offsets() for points in right.collections[:2]])
+    assert len(drawn) == len(homes.keys)
+
+
 def test_two_segmentations_share_axes_and_matched_segments_share_colours(
     homes: gauger.FeatureSet, by_density: gauger.Segmentation
 ) -> None:

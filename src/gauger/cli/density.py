@@ -59,20 +59,21 @@ class Density:
         """Segments at the radius asked for, else at the one of a study, which is told and written."""
         from gauger.clustering import segment_by_density
 
-        min_points, radius = self.min_points, self.radius
-        if radius is None:
-            from gauger.choosing import study_radius
-            from gauger.choosing.radii import refuse_bad_coarseness
-            from gauger.cli import console
+        metric = self.metric or "euclidean"
+        if self.radius is not None:
+            return segment_by_density(prepared, self.radius, min_points=self.min_points, metric=metric)
+        from gauger.choosing import study_radius
+        from gauger.choosing.radii import refuse_bad_coarseness
 
-            if self.coarseness is not None:
-                refuse_bad_coarseness(self.coarseness)
-            study = study_radius(prepared, min_points=min_points, metric=self.metric or "euclidean")
-            write_radius(study, results)
-            console.remarks(study.remarks)
-            tell_advice_on_radius(study)
-            radius, min_points = told_radius(study, self.coarseness), study.min_points
-        return segment_by_density(prepared, radius, min_points=min_points, metric=self.metric or "euclidean")
+        if self.coarseness is not None:
+            refuse_bad_coarseness(self.coarseness)
+        study = study_radius(prepared, min_points=self.min_points, metric=metric)
+        write_radius(study, results)
+        tell_advice_on_radius(study)
+        radius = told_radius(study, self.coarseness)
+        seg = segment_by_density(prepared, radius, min_points=study.min_points, metric=metric)
+        said = {remark.code for remark in seg.remarks}
+        return seg.with_remarks(tuple(remark for remark in study.remarks if remark.code not in said))
 
     def segment_by_levels(self, prepared: "FeatureSet") -> "Segmentation":
         """Segments of differing density."""

@@ -1,6 +1,7 @@
 """Two segmentations of the same customers on the same axes."""
 
 import numpy as np
+import pandas as pd
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
@@ -18,7 +19,7 @@ from gauger.drawing.scatters import (
 from gauger.drawing.style import dress, new_figure
 from gauger.errors import plural
 from gauger.profiling import Comparison
-from gauger.segmentation import UNASSIGNED, Segmentation
+from gauger.segmentation import UNASSIGNED, Segmentation, segmentation_from_codes
 
 
 def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = None) -> Figure:
@@ -26,7 +27,7 @@ def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = N
 
     On the right a segment has the colour and the marker of the one that it matches on the left. Raises as `scatter`.
     """
-    seg, other = comparison.seg, comparison.other
+    seg, other = comparison.seg, _on_the_same_features(comparison)
     across, up = chosen_axes(seg, x, y)
     table = seg.features.original
     rows = sample_of(len(table))
@@ -39,12 +40,20 @@ def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = N
     figure = new_figure(_title(comparison), " ".join(filter(None, notes)))
     left, right = figure.subplots(1, 2, sharex=True, sharey=True)
     _panel(left, seg, (across, up), rows, [])
-    _panel(right, other, (across, up), sample_of(len(other.codes)), _looks(comparison))
+    _panel(right, other, (across, up), rows, _looks(comparison))
     for axes in (left, right):
         frame(axes, (across, up), inside)
     for axes, one, numbers in ((left, seg, []), (right, other, _looks(comparison))):
         push_apart(axes, name_segments(axes, one, across, up, numbers))
     return figure
+
+
+def _on_the_same_features(comparison: Comparison) -> Segmentation:
+    """The other side's segments with the first side's features and order of customers."""
+    seg, other = comparison.seg, comparison.other
+    places = pd.Index(other.features.keys).get_indexer(pd.Index(seg.features.keys))
+    drawn = segmentation_from_codes(seg.features, other.codes[places], method=other.method)
+    return drawn.rename(other.given_names) if other.given_names else drawn
 
 
 def _panel(axes: Axes, seg: Segmentation, names: tuple[str, str], rows: np.ndarray, numbers: list[int]) -> None:
