@@ -89,6 +89,7 @@ def test_a_segment_that_shares_nobody_matches_nobody() -> None:
     with_nobody = gauger.compare(_seg([1, 1, 2, 2]), _seg([0, 0, 0, 0]))
     assert with_nobody.agreement == 0.0
     assert np.isnan(with_nobody.assigned_agreement)
+    assert with_nobody.remarks[0].text.endswith("No customer is in a segment on both sides.")
     assert with_nobody.table.columns.tolist() == ["unassigned"]
 
 

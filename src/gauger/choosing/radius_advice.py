@@ -134,7 +134,7 @@ def _nothing(table: pd.DataFrame, knee: Knee | None, min_points: int) -> RadiusA
         f"{short_number(float(table.index[place]))} keeps {row['largest_share']:.0%} together and leaves "
         f"{row['unassigned_share']:.1%} out: of use for naming the odd ones, not for segments. k-means can still cut "
         "the cloud into parts.",
-        _about_knee(knee),
+        *([_about_knee(knee)] if knee is not None and knee.clear else []),
     )
     return RadiusAdvice(float(table.index[place]), min_points, "no structure", reasons, {})
 

@@ -1,6 +1,6 @@
 """Looking for what is near in a tree of boxes: the compiled loops behind `BoxTree`.
 
-The kernels take the tree's arrays as they are and keep to one signature each.
+A leaf fits into one tile. The kernels take the tree's arrays as they are and keep to one signature each.
 """
 
 import numpy as np
@@ -252,12 +252,10 @@ def nth_block(points, levels, low, high, city, nth, start, stop, value):
             node, height = _descend(low, high, point, city, first_leaf, node, stack, bounds, height)
             leaf = node - first_leaf
             first, last = leaf * m >> levels, (leaf + 1) * m >> levels
-            for begin in range(first, last, TILE):
-                size = min(TILE, last - begin)
-                tile_raw(points, begin, size, point, city, distance)
-                for r in range(size):
-                    if distance[r] < nearest[0]:
-                        _replace_farthest(nearest, distance[r])
+            tile_raw(points, first, last - first, point, city, distance)
+            for r in range(last - first):
+                if distance[r] < nearest[0]:
+                    _replace_farthest(nearest, distance[r])
         value[slot] = nearest[0]
 
 
@@ -304,20 +302,10 @@ def count_block(points, levels, low, high, city, limit, enough, start, stop, man
                         stack[height], depth[height] = child, level + 1
                         height += 1
             else:
-                inside += _within(points, first, last, point, city, limit, distance)
+                tile_raw(points, first, last - first, point, city, distance)
+                for r in range(last - first):
+                    inside += distance[r] <= limit
         many[slot] = min(inside, enough)
-
-
-@njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")
-def _within(points, first, last, point, city, limit, distance):
-    """How many of the slots from first to last are within the limit of a point."""
-    inside = 0
-    for begin in range(first, last, TILE):
-        size = min(TILE, last - begin)
-        tile_raw(points, begin, size, point, city, distance)
-        for r in range(size):
-            inside += distance[r] <= limit
-    return inside
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"})
@@ -340,11 +328,9 @@ def nearest_of_block(points, rank, levels, low, high, city, queries, start, stop
             node, height = _descend(low, high, point, city, first_leaf, node, stack, bounds, height)
             leaf = node - first_leaf
             first, last = leaf * m >> levels, (leaf + 1) * m >> levels
-            for begin in range(first, last, TILE):
-                size = min(TILE, last - begin)
-                tile_raw(points, begin, size, point, city, distance)
-                for r in range(size):
-                    here = distance[r]
-                    if here < best or (here == best and rank[begin + r] < rank[slot]):
-                        best, slot = here, begin + r
+            tile_raw(points, first, last - first, point, city, distance)
+            for r in range(last - first):
+                here = distance[r]
+                if here < best or (here == best and rank[first + r] < rank[slot]):
+                    best, slot = here, first + r
         found[query], value[query] = slot, best

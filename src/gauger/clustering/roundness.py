@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.clustering.arrangement import Arrangement
-from gauger.clustering.density.levels import checked_smallest, levels_of
+from gauger.clustering.density.levels import checked_smallest, groups_of_levels, levels_of
 from gauger.clustering.density.neighbours import PointNeighbours, compile_links
 from gauger.clustering.density.radius import usual_min_points
 from gauger.clustering.merge_trees.spanning import joins_of
@@ -53,15 +53,13 @@ def about_roundness(everyone: Arrangement, seg: Segmentation) -> Iterator[Remark
 
 
 def _groups_by_density(columns: NDArray[np.float64], enough: int) -> Codes:
-    """The group of each customer by density levels, from 1; 0 for none, and for all where there is one group."""
+    """The group of each customer by density levels, from 1; 0 for none."""
     compile_links()
     near = PointNeighbours(np.ascontiguousarray(columns), city=False)
     reach = near.nth_distances(enough)
     joins = joins_of(*near.links(reach, lambda _: None))
     found = levels_of(joins, reach, len(columns), checked_smallest(None, len(reach)), enough)
-    chosen = found.most_stable() if len(found.parent) > 1 else []
-    home = found.under(chosen)[found.branch]
-    return np.where(home < 0, 0, np.searchsorted(chosen, home) + 1)
+    return groups_of_levels(found)[1] + 1
 
 
 def _purity(outer: Codes, inner: Codes) -> float:

@@ -18,7 +18,7 @@ _MOST_POINTS = 2_000
 _HIGHEST = 0.995
 _HEADROOM = 1.25
 
-WORDS: dict[str, Any] = {"textcoords": "offset points", "fontsize": 12, "fontweight": "bold"}
+_WORDS: dict[str, Any] = {"textcoords": "offset points", "fontsize": 12, "fontweight": "bold"}
 
 
 def neighbour_distances(study: RadiusStudy) -> Figure:
@@ -29,8 +29,8 @@ def neighbour_distances(study: RadiusStudy) -> Figure:
     note = f"{beyond:,} {plural(beyond, 'customer lies', 'customers lie')} above the frame." if beyond else ""
     figure = new_figure(_distances_title(study), note)
     axes = figure.subplots()
-    order = f"distance to the {study.min_points}th nearest, oneself the first (working scale)"
-    dress(axes, x="share of the customers, the densest first", y=order)
+    reach = f"distance within which {study.min_points} are found, oneself among them (working scale)"
+    dress(axes, x="share of the customers, the densest first", y=reach)
     places = np.unique(np.linspace(0, len(study.distances) - 1, _MOST_POINTS).round().astype(int))
     shares = 100.0 * (places + 1) / len(study.distances)
     axes.plot(shares, study.distances[places], color=INK, linewidth=2.4)
@@ -38,7 +38,7 @@ def neighbour_distances(study: RadiusStudy) -> Figure:
     axes.axhline(radius, color=ACCENT, linewidth=1.4, linestyle=(0, (4, 3)))
     core = float((study.distances <= radius).mean())
     said = f"{short_number(radius)} advised: {core:.0%} are core customers"
-    axes.annotate(said, (0.0, radius), xytext=(10, 7), color=ACCENT, **WORDS)
+    axes.annotate(said, (0.0, radius), xytext=(10, 7), color=ACCENT, **_WORDS)
     if knee is not None:
         colour = INK if knee.clear else QUIET
         at = (100.0 * knee.share, knee.height)
@@ -47,7 +47,7 @@ def neighbour_distances(study: RadiusStudy) -> Figure:
             f"{'knee' if knee.clear else 'no clear knee'} at {short_number(knee.height)}, strength {knee.strength:.2f}"
         )
         line = {"arrowstyle": "-", "color": colour, "shrinkB": 8}
-        axes.annotate(text, at, xytext=(-60, 110), ha="right", color=colour, arrowprops=line, **WORDS)
+        axes.annotate(text, at, xytext=(-60, 110), ha="right", color=colour, arrowprops=line, **_WORDS)
     axes.set_xlim(0.0, 101.0)
     axes.set_ylim(0.0, top)
     return figure
@@ -58,7 +58,7 @@ def radius_study(study: RadiusStudy) -> Figure:
     figure = new_figure(_study_title(study))
     (segments, shares), (valid, agree) = figure.subplots(2, 2, sharex=True)
     table = study.table
-    _panel(segments, study, "Segments: how many radii give the same", "segments")
+    _panel(segments, study, "Segments: where the number stays, the answer may too", "segments")
     _line(segments, table["segments"], "all", faint=True)
     _line(segments, table["fair_segments"], "those of 2 % of the customers or more")
     segments.set_yscale("symlog", linthresh=10)
@@ -106,7 +106,7 @@ def _distances_title(study: RadiusStudy) -> str:
         return f"The neighbour distances have no knee; {short_number(study.advice.radius)} advised"
     if study.knee.clear:
         return f"Neighbours are near for {study.knee.share:.0%} of the customers, then distances turn up"
-    return f"No clear knee: density thins out smoothly, the plateau decides ({short_number(study.advice.radius)})"
+    return f"No clear knee: customers thin out smoothly; {short_number(study.advice.radius)} advised"
 
 
 def _study_title(study: RadiusStudy) -> str:

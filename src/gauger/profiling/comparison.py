@@ -1,6 +1,6 @@
 """Compare two segmentations of the same customers: who is with whom in both, and how far they agree."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
@@ -129,12 +129,14 @@ def _with_remarks(found: Comparison, own: Codes, theirs: Codes) -> Comparison:
     left = int(np.count_nonzero((own == UNASSIGNED) != (theirs == UNASSIGNED)))
     if not left:
         return found
-    text = (
-        f"{left:,} {plural(left, 'customer is', 'customers are')} unassigned on one side only. Among the customers "
-        f"that both put into a segment, {found.assigned_agreement:.0%} agree (adjusted Rand "
+    among = (
+        f"Among the customers that both put into a segment, {found.assigned_agreement:.0%} agree (adjusted Rand "
         f"{found.assigned_adjusted_rand:.2f})."
+        if ((own > 0) & (theirs > 0)).any()
+        else "No customer is in a segment on both sides."
     )
-    return Comparison(**{**vars(found), "remarks": (Remark("unassigned-on-one-side", text),)})
+    text = f"{left:,} {plural(left, 'customer is', 'customers are')} unassigned on one side only. {among}"
+    return replace(found, remarks=(Remark("unassigned-on-one-side", text),))
 
 
 def _segments(seg: Segmentation) -> str:

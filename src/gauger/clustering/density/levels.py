@@ -84,9 +84,7 @@ def segment_by_density_levels(
     with task(f"density levels of {len(reach):,} customers", len(reach) - 1) as advance:
         joins = joins_of(*near.links(reach, advance))
     found = levels_of(joins, reach, len(features.names), least, enough)
-    chosen = found.most_stable()
-    home = found.under(chosen)[found.branch]
-    group = np.where(home < 0, NOBODY, np.searchsorted(chosen, home))
+    chosen, group = groups_of_levels(found)
     nearest, gaps = np.full(len(group), NOBODY), np.full(len(group), np.nan)
     outside, among = np.flatnonzero(group == NOBODY), np.flatnonzero(group != NOBODY)
     if outside.size:
@@ -97,7 +95,7 @@ def segment_by_density_levels(
         group,
         f"density levels (smallest {least:,}, min points {enough})",
         details={
-            "strength": _strengths(found, np.array(chosen), group),
+            "strength": _strengths(found, chosen, group),
             "outlier_score": 1.0 - found.lowest()[found.branch] / found.left,
         },
         nearest=nearest,
@@ -105,7 +103,7 @@ def segment_by_density_levels(
     )
     back = np.argsort(everyone.order)
     departures = pd.DataFrame({"branch": found.branch[back], "distance": found.left[back]})
-    seg = replace(seg, branches=_table(found, np.array(chosen)[order]), departures=departures)
+    seg = replace(seg, branches=_table(found, chosen[order]), departures=departures)
     return seg.with_remarks((*about_levels(seg, least), *about_density(len(features.names), everyone, near, enough)))
 
 
@@ -142,6 +140,13 @@ def levels_of(joins: Joins, reach: Values, features: int, smallest: int, min_poi
     found = hierarchy_of(joins, smallest)
     limit = _DEEP.get(features, _DEEP_BEYOND) / np.sqrt(min_points)
     return found.without_shallow_splits(depths(found, reach, features) >= limit)
+
+
+def groups_of_levels(found: Hierarchy) -> tuple[Rows, Rows]:
+    """The branches that are segments, and the place among them of each customer's (n,), -1 for none."""
+    chosen = found.most_stable()
+    home = found.under(chosen)[found.branch]
+    return np.array(chosen), np.where(home < 0, NOBODY, np.searchsorted(chosen, home))
 
 
 def depths(found: Hierarchy, reach: Values, features: int) -> Values:
