@@ -1,6 +1,6 @@
 """Segmentation: the one result that every method returns."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -19,6 +19,17 @@ Codes = NDArray[np.int32]
 Distances = NDArray[np.float64]
 
 
+@dataclass(frozen=True)
+class Again:
+    """The same method for other customers on the same scale: `segment(features, seed)` gives their codes (n,).
+
+    `sampled` says whether fewer customers than there were will do; density needs all of them.
+    """
+
+    segment: Callable[[FeatureSet, int], Codes]
+    sampled: bool = True
+
+
 @dataclass(frozen=True, repr=False, eq=False)
 class Segmentation(Readable):
     """Which customer is in which segment: `.codes` (n_customers,) int32, 1 for the largest segment, 0 for unassigned.
@@ -34,7 +45,11 @@ class Segmentation(Readable):
     wcss; chosen marks the one that counts. `.weights` (n_customers,) are those given.
 
     Density fills `.details`, further columns of `.assignments`: a row a customer; and density levels `.branches` and
-    `.departures`, their hierarchy, as `segment_by_density_levels` tells.
+    `.departures`, their hierarchy, as `segment_by_density_levels` tells. Bands fill `.details` and `.edges`: for each
+    feature, where each band but the first begins, in original units.
+
+    `.again` is how the method segments other customers, for trying whether segments come back; None where it is not
+    known, as for segments from a file.
     """
 
     features: FeatureSet
@@ -51,6 +66,8 @@ class Segmentation(Readable):
     details: pd.DataFrame | None = None
     branches: pd.DataFrame | None = None
     departures: pd.DataFrame | None = None
+    edges: Mapping[str, tuple[float, ...]] | None = None
+    again: Again | None = None
     given_names: Mapping[int, str] = field(default_factory=dict)
 
     @property

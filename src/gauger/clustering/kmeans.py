@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import pandas as pd
@@ -11,6 +12,7 @@ from gauger.clustering.arrangement import Arrangement, arrange
 from gauger.clustering.cautions import cautions_about, moved_since
 from gauger.clustering.kernels import refill
 from gauger.clustering.learning import checked_share, checked_weights, learners_among, other_sample
+from gauger.clustering.quick import TWO_STARTS, distinct_up_to
 from gauger.clustering.racing import FINISHED, Entrant, race
 from gauger.clustering.roundness import about_roundness
 from gauger.clustering.rounds import Settled, assign, settle_in_rounds, squares_to_own
@@ -18,7 +20,7 @@ from gauger.clustering.seeding import SEEDERS, Seeding, count_of, first_rows, gi
 from gauger.errors import SettingError, plural
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.segmentation import Segmentation, number_by_size
+from gauger.segmentation import Again, Codes, Segmentation, number_by_size
 
 Values = NDArray[np.float64]
 
@@ -173,6 +175,7 @@ def segmentation_of(
         course=course.set_index(pd.RangeIndex(1, len(course) + 1, name="round")),
         starts=fit.starts,
         weights=weights,
+        again=kmeans_again(len(best.centres)),
     )
     other = None
     if learners.customers < np.count_nonzero(everyone.weights > 0.0):
@@ -180,6 +183,20 @@ def segmentation_of(
         elsewhere = settle_in_rounds(sample.columns, sample.weights, best.centres, max_rounds)
         other = everyone.outwards(elsewhere.centres[order])
     return seg.with_remarks(cautions_about(seg, learners.customers, max_rounds, other))
+
+
+def kmeans_again(count: int) -> Again:
+    """k-means with as many segments on other customers, the best of a few starts on one thread."""
+    return Again(partial(_segment_quickly, count))
+
+
+def _segment_quickly(count: int, features: FeatureSet, seed: int) -> Codes:
+    everyone = arrange(features)
+    possible = min(count, distinct_up_to(everyone.columns, count))
+    fit = TWO_STARTS(everyone.columns, [possible], np.random.default_rng(seed))[possible]
+    codes = np.empty(everyone.customers, dtype=np.int32)
+    codes[everyone.order] = fit.codes + 1
+    return codes
 
 
 def refuse_bad_settings(features: FeatureSet, count: int, starts: int, max_rounds: int, seed: int) -> None:

@@ -4,6 +4,7 @@ Campello, Moulavi & Sander (2013), Advances in Knowledge Discovery and Data Mini
 """
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 import pandas as pd
@@ -21,7 +22,7 @@ from gauger.clustering.merge_trees.spanning import joins_of
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.segmentation import Segmentation
+from gauger.segmentation import Again, Codes, Segmentation
 
 _USUAL_SHARE, _LEAST = 0.02, 5
 _DENSE_SHARE = 0.1
@@ -103,8 +104,13 @@ def segment_by_density_levels(
     )
     back = np.argsort(everyone.order)
     departures = pd.DataFrame({"branch": found.branch[back], "distance": found.left[back]})
-    seg = replace(seg, branches=_table(found, chosen[order]), departures=departures)
+    again = Again(partial(_segment_again, least, enough, metric), sampled=False) if isinstance(metric, str) else None
+    seg = replace(seg, branches=_table(found, chosen[order]), departures=departures, again=again)
     return seg.with_remarks((*about_levels(seg, least), *about_density(len(features.names), everyone, near, enough)))
+
+
+def _segment_again(smallest: int, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:
+    return segment_by_density_levels(features, smallest, min_points=min_points, metric=metric).codes
 
 
 def _strengths(found: Hierarchy, chosen: Rows, group: Rows) -> Values:

@@ -4,7 +4,8 @@ Ester, Kriegel, Sander & Xu (1996), Proc. 2nd KDD, 226-231; Schubert, Sander, Es
 Transactions on Database Systems 42(3), 19.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +18,7 @@ from gauger.clustering.density.outcome import NOBODY, key_ranks, segmentation_of
 from gauger.errors import SettingError, plural
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.segmentation import Segmentation
+from gauger.segmentation import Again, Codes, Segmentation
 
 CORE, BORDER, UNASSIGNED_KIND = "core", "border", "unassigned"
 
@@ -84,7 +85,12 @@ def segment_by_density(
     )
     own = *about_radius(seg, near, reach, enough), *about_small(seg)
     remarks = (*own, *about_density(len(features.names), everyone, near, enough))
-    return seg.with_remarks(remarks)
+    again = Again(partial(_segment_again, reach, enough, metric), sampled=False) if isinstance(metric, str) else None
+    return replace(seg, again=again).with_remarks(remarks)
+
+
+def _segment_again(radius: float, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:
+    return segment_by_density(features, radius, min_points=min_points, metric=metric).codes
 
 
 @dataclass(frozen=True, eq=False)

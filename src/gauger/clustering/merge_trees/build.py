@@ -1,5 +1,6 @@
 """Build a merge tree of customers or of features."""
 
+from functools import partial
 from typing import Literal
 
 import numpy as np
@@ -97,6 +98,9 @@ def build_tree(
         joins,
         distances,
         rebuilt=lambda: made(footing.ground.shifted()),
+        regrown=partial(build_tree, linkage=linkage, metric=metric, p=p, band=band, lag=lag)
+        if metric is None or isinstance(metric, str)
+        else None,
         remarks=(*footing.remarks, *about_inversions(joins)),
     )
 

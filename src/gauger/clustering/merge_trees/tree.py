@@ -1,8 +1,8 @@
 """MergeTree: who is joined with whom, at what height, and the segments that a cut leaves."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
 
 import numpy as np
 import pandas as pd
@@ -19,7 +19,7 @@ from gauger.errors import SettingError, listed, plural
 from gauger.features import FeatureSet
 from gauger.readable import Readable, short_number
 from gauger.remarks import Remark
-from gauger.segmentation import Codes, Segmentation, number_by_size, segmentation_from_codes
+from gauger.segmentation import Again, Codes, Segmentation, number_by_size, segmentation_from_codes
 
 MOST_COMPARED = 3_000
 IN_DISTANCE = "Ward's height, in units of distance"
@@ -34,13 +34,18 @@ def linkage_words(linkage: str) -> str:
     return "Ward's linkage" if linkage == "ward" else f"{linkage} linkage"
 
 
+def _cut_again(regrown: Callable[[FeatureSet], "MergeTree"], count: int, features: FeatureSet, _seed: int) -> Codes:
+    return regrown(features).cut(count=min(count, len(features.keys))).codes
+
+
 @dataclass(frozen=True, repr=False, eq=False)
 class MergeTree(Readable):
     """Customers (or features) joined two by two until all are one, made by `build_tree`.
 
     `.linkage`, `.metric` and `.of` ("customers" or "features") say how, `.height_words` what heights measure.
     `.leaf_names` (leaves,) are the keys, the features' names, or for a tree on micro-segments their numbers;
-    `.leaf_of` (n,) says in which leaf each customer or feature is.
+    `.leaf_of` (n,) says in which leaf each customer or feature is. `.regrown` builds the same kind of tree of other
+    customers, None where distances were given.
     """
 
     features: FeatureSet
@@ -53,6 +58,7 @@ class MergeTree(Readable):
     joins: Joins
     distances: Geometry
     rebuilt: Callable[[], Joins]
+    regrown: Callable[[FeatureSet], "MergeTree"] | None = None
     remarks: tuple[Remark, ...] = ()
 
     @property
@@ -129,6 +135,8 @@ class MergeTree(Readable):
         whole = self._whole(count, height)
         codes = self._numbered(whole, self.joins)
         seg = segmentation_from_codes(self.features, codes, method=self.linkage_words)
+        if self.regrown is not None:
+            seg = replace(seg, again=Again(partial(_cut_again, self.regrown, seg.count)))
         return seg.with_remarks((*tiny_segments(seg), *about_one_segment(seg), *self._tied(seg, whole)))
 
     def counts_near(self, height: float) -> dict[float, int]:

@@ -1,0 +1,224 @@
+"""Segments by bands of each feature: fifths, fixed edges or quadrants, the baseline that clustering has to beat."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from gauger.clustering.cautions import tiny_segments
+from gauger.errors import SettingError, UnknownColumnError, listed, plural
+from gauger.features import FeatureSet
+from gauger.readable import short_number
+from gauger.remarks import Remark
+from gauger.segmentation import Again, Codes, Segmentation, number_by_size, segmentation_from_codes
+from gauger.tables.facts import ColumnFacts
+
+COMBINATIONS = ("cells", "score")
+
+_MANY_CELLS, _MOST_BANDS = 12, 20
+_WORDS = {2: ("low", "high"), 3: ("low", "middle", "high")}
+
+Bands = Mapping[str, int | Sequence[float]]
+Rows = NDArray[np.intp]
+
+
+def segment_by_bands(
+    features: FeatureSet,
+    bands: Bands,
+    *,
+    combine: str = "cells",
+    low_is_good: Sequence[str] = (),
+    score_bands: int | None = None,
+) -> Segmentation:
+    """Segments by cutting each feature into bands, as people do without clustering: a baseline to compare with.
+
+    - `bands` says for each feature how many bands of about equally many customers it has (2 to 20), or where all but
+      the first begin, in original units: {"visits": 5, "spend_mean": [8, 15]} has fifths of visits, and spend_mean
+      below 8, from 8 to below 15, and from 15. Two features of two bands each are the four quadrants of the medians.
+    - `low_is_good` names features whose lowest values get the highest band, such as recency_days.
+    - `combine` "cells" makes a segment of every combination of bands that anyone has; "score" adds up the bands, from
+      1 for the lowest of each feature, and makes a segment of every score, or with `score_bands` of bands of it.
+
+    Equal values are always in the same band, so that bands of equally many customers may be uneven or fewer; a remark
+    says where they are fewer. Values are those recorded; a gap counts as what `prepare` filled it with.
+
+    Segments are numbered from the largest and named after their bands. `.assignments` has each customer's bands, and
+    the score; `.edges` has for each feature where each band but the first begins.
+
+    Raises SettingError for bands that are none, more than 20, edges that do not rise or leave everyone in one band, a
+    word that is not known, and UnknownColumnError for a feature that is not there. O(n d log n).
+
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcdef"), "visits": [1, 2, 3, 8, 9, 9], "spend": [5, 40, 6, 50, 7, 60]})
+    >>> seg = gauger.segment_by_bands(gauger.prepare(table, key="who"), {"visits": [5], "spend": 2})
+    >>> [seg.names[code] for code in seg.codes]  # doctest: +NORMALIZE_WHITESPACE
+    ['visits low, spend low', 'visits low, spend high', 'visits low, spend low', 'visits high, spend high',
+     'visits high, spend low', 'visits high, spend high']
+    """
+    _refuse_bad_settings(features, bands, combine, low_is_good, score_bands)
+    recorded = {name: _recorded(features, name) for name in bands}
+    edges = {name: _edges(recorded[name], name, asked) for name, asked in bands.items()}
+    places = {name: np.searchsorted(edges[name], values, side="right") for name, values in recorded.items()}
+    number = {name: len(edges[name]) - of if name in low_is_good else of for name, of in places.items()}
+    details = pd.DataFrame({f"{name}_band": own + 1 for name, own in number.items()})
+    if combine == "score":
+        score = np.asarray(details.sum(axis=1))
+        details["score"] = score
+        groups, names = _by_score(score, score_bands)
+    else:
+        groups, names = _by_cell(number, {name: len(edges[name]) + 1 for name in bands})
+    codes, order = _numbered(features, groups)
+    method = f"bands of {listed(bands, most=4)}{', scored' if combine == 'score' else ''}"
+    seg = segmentation_from_codes(features, codes, method=method)
+    seg = replace(
+        seg,
+        details=details,
+        edges={name: tuple(float(edge) for edge in of) for name, of in edges.items()},
+        again=Again(
+            partial(_segment_again, bands, combine, low_is_good, score_bands),
+        ),
+        given_names={place: names[group] for place, group in enumerate(order.tolist(), 1)},
+    )
+    small = _many_cells(seg) if seg.count > _MANY_CELLS else tiny_segments(seg)
+    return seg.with_remarks((*_fewer_bands(bands, edges), *small))
+
+
+def _segment_again(
+    bands: Bands,
+    combine: str,
+    low_is_good: Sequence[str],
+    score_bands: int | None,
+    features: FeatureSet,
+    _seed: int,
+) -> Codes:
+    return segment_by_bands(features, bands, combine=combine, low_is_good=low_is_good, score_bands=score_bands).codes
+
+
+def _recorded(features: FeatureSet, name: str) -> NDArray[np.float64]:
+    """A feature's values as they were recorded, gaps as they were filled."""
+    values = features.original[name].to_numpy(dtype=np.float64, na_value=np.nan)
+    gaps = np.isnan(values)
+    if gaps.any():
+        filled = features.restore(features.values[gaps])[name].to_numpy()
+        values = values.copy()
+        values[gaps] = filled
+    return values
+
+
+def _edges(values: NDArray[np.float64], name: str, asked: int | Sequence[float]) -> NDArray[np.float64]:
+    """Where each band but the first begins, rising; a band holds the value it begins with."""
+    if not isinstance(asked, (int, np.integer)):
+        return np.asarray(asked, dtype=np.float64)
+    facts = ColumnFacts.of(values)
+    if facts.distinct < 2:
+        raise SettingError(f"{name!r} is {short_number(facts.low)} for everyone: it cannot be cut into bands.")
+    ordered = facts.ordered
+    found = []
+    for band in range(1, asked):
+        wanted = band * len(ordered) / asked
+        value = ordered[min(int(np.ceil(wanted)), len(ordered) - 1)]
+        first, after = (int(np.searchsorted(ordered, value, side)) for side in ("left", "right"))
+        later = after < len(ordered) and (first == 0 or after - wanted < wanted - first)
+        found.append(float(ordered[after]) if later else float(value))
+    return np.array(sorted(set(found)))
+
+
+def _by_cell(number: Mapping[str, Rows], many: Mapping[str, int]) -> tuple[Rows, list[str]]:
+    """The cell of each customer (n,), from 0, and what each cell is called."""
+    table = np.column_stack(list(number.values()))
+    cells, groups = np.unique(table, axis=0, return_inverse=True)
+    names = [
+        ", ".join(f"{name} {_word(int(own), many[name])}" for name, own in zip(number, cell, strict=True))
+        for cell in cells
+    ]
+    return np.asarray(groups).reshape(-1), names
+
+
+def _word(band: int, many: int) -> str:
+    return _WORDS[many][band] if many in _WORDS else f"{band + 1} of {many}"
+
+
+def _by_score(score: Rows, score_bands: int | None) -> tuple[Rows, list[str]]:
+    """The group of each customer by score (n,), from 0, and what each group is called."""
+    levels, groups = np.unique(score, return_inverse=True)
+    if score_bands is not None and len(levels) > 1:
+        edges = _edges(score.astype(np.float64), "score", score_bands)
+        groups = np.searchsorted(edges, score, side="right")
+        ends = [
+            (int(score[groups == place].min()), int(score[groups == place].max())) for place in range(len(edges) + 1)
+        ]
+        return groups, [f"score {low}" if low == high else f"score {low} to {high}" for low, high in ends]
+    return groups, [f"score {level}" for level in levels]
+
+
+def _numbered(features: FeatureSet, groups: Rows) -> tuple[Codes, Rows]:
+    """Groups from 0, numbered from 1 for the largest; equal sizes by their first features' means."""
+    sizes = np.bincount(groups)
+    by_name = sorted(range(len(features.names)), key=lambda place: features.names[place])
+    sums = [np.bincount(groups, weights=np.asarray(features.values[:, place])) for place in by_name]
+    return number_by_size(groups, np.column_stack(sums) / sizes[:, None])
+
+
+def _fewer_bands(bands: Bands, edges: Mapping[str, NDArray[np.float64]]) -> Iterator[Remark]:
+    fewer = {
+        name: (len(edges[name]) + 1, asked)
+        for name, asked in bands.items()
+        if isinstance(asked, (int, np.integer)) and len(edges[name]) + 1 < asked
+    }
+    if fewer:
+        parts = [f"{name} has {found} of the {asked} asked for" for name, (found, asked) in fewer.items()]
+        yield Remark(
+            "fewer-bands",
+            f"many customers have the same value, and equal values stay together: {listed(parts)} bands.",
+            features=tuple(fewer),
+        )
+
+
+def _many_cells(seg: Segmentation) -> Iterator[Remark]:
+    yield Remark(
+        "many-bands",
+        f"{seg.count} segments are more than most campaigns can tell apart: use fewer bands or features, or "
+        "combine='score' with score_bands (--combine score, --score-bands).",
+    )
+
+
+def _refuse_bad_settings(
+    features: FeatureSet, bands: Bands, combine: str, low_is_good: Sequence[str], score_bands: int | None
+) -> None:
+    if not isinstance(bands, Mapping) or not bands:
+        raise SettingError("say which features have how many bands: bands={'visits': 5, 'spend_mean': [8, 15]}.")
+    if any(name not in features.names for name in (*bands, *low_is_good)):
+        raise UnknownColumnError.among((*bands, *low_is_good), list(features.names))
+    unused = [name for name in low_is_good if name not in bands]
+    if unused:
+        raise SettingError(f"low_is_good names {listed(unused)}, which has no bands.")
+    if combine not in COMBINATIONS:
+        raise SettingError.not_one_of("combine", combine, COMBINATIONS)
+    if score_bands is not None and combine != "score":
+        raise SettingError("score_bands= is for combine='score'.")
+    counts = {**bands} if score_bands is None else {**bands, "score_bands": score_bands}
+    for name, asked in counts.items():
+        if isinstance(asked, (int, np.integer)) and (isinstance(asked, bool) or not 2 <= asked <= _MOST_BANDS):
+            raise SettingError(f"{name}: {asked!r} must be a whole number of bands from 2 to {_MOST_BANDS}, or edges.")
+        if not isinstance(asked, (int, np.integer)):
+            _refuse_bad_edges(features, name, asked)
+
+
+def _refuse_bad_edges(features: FeatureSet, name: str, asked: object) -> None:
+    try:
+        edges = np.asarray(asked, dtype=np.float64)
+    except (TypeError, ValueError):
+        edges = np.empty(0)
+    if edges.ndim != 1 or not edges.size or not np.isfinite(edges).all() or not (np.diff(edges) > 0.0).all():
+        raise SettingError(f"{name}: {asked!r} must be a number of bands, or edges that rise, such as [8, 15].")
+    values = _recorded(features, name)
+    low, high = float(values.min()), float(values.max())
+    outside = [short_number(edge) for edge in edges.tolist() if not low < edge <= high]
+    if outside:
+        raise SettingError(
+            f"{name}: nobody is on one side of the {plural(len(outside), 'edge')} {listed(outside)}; its values run "
+            f"from {short_number(low)} to {short_number(high)}."
+        )
