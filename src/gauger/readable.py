@@ -36,6 +36,11 @@ def first_up(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
+def plain_number(value: float) -> str:
+    """A number as people write it: whole ones without decimals, others to three figures."""
+    return f"{value:,.0f}" if float(value).is_integer() and abs(value) < 1e15 else short_number(value)
+
+
 def short_number(value: float) -> str:
     """A number to three figures with thousands marks: 1,240, 27.3, 4.20, 0.042."""
     size = abs(value)

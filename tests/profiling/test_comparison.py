@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from naive_density import features_of
 
 import gauger
+from gauger.clustering import segment_by_bands
 from gauger.errors import KeyColumnError, SettingError, UnknownColumnError
 from gauger.profiling import segmentation_from_assignments
 from gauger.segmentation import segmentation_from_codes
@@ -93,11 +94,62 @@ def test_a_segment_that_shares_nobody_matches_nobody() -> None:
     assert with_nobody.table.columns.tolist() == ["unassigned"]
 
 
-def test_different_customers_and_no_segments_are_refused() -> None:
-    with pytest.raises(SettingError, match=r"1 is not in the second \(h\)"):
-        gauger.compare(_seg(ONE, list("abcdefgh")), _seg(OTHER, list("abcdefgx")))
+def test_strangers_and_no_segments_are_refused() -> None:
+    with pytest.raises(SettingError, match="no customer is on both sides: the segments know 'a', the other side 'i'"):
+        gauger.compare(_seg(ONE, list("abcdefgh")), _seg(OTHER, list("ijklmnop")))
     with pytest.raises(SettingError, match="neither side has a segment"):
         gauger.compare(_seg([0, 0, 0]), _seg([0, 0, 0]))
+
+
+def test_customers_of_one_side_are_left_aside_counted_and_named() -> None:
+    found = gauger.compare(_seg(ONE, list("abcdefgh")), _seg([*OTHER[:5], 1, 2, 1], list("abcdexyz")))
+    assert (found.only_here.tolist(), found.only_there.tolist()) == (list("fgh"), list("xyz"))
+    assert found.table.to_numpy().sum() == 5
+    assert found.remarks[0].code == "customers-of-one-side"
+    assert "3 customers are among these segments only (f, g, h)" in found.remarks[0].text
+    assert "3 customers are on the other side only (x, y, z)" in found.remarks[0].text
+
+
+def test_a_known_column_is_compared_by_its_values_and_gaps_are_unassigned() -> None:
+    answers = pd.Series(["no", "no", "no", None, "yes", "yes", "no", None], index=list("abcdefgh"), name="answer")
+    found = gauger.compare(_seg(ONE, list("abcdefgh")), answers)
+    assert found.table.columns.tolist() == ["no", "yes", "unassigned"]
+    assert found.table.to_numpy().tolist() == [[3, 0, 1], [1, 2, 0], [0, 0, 1]]
+    assert found.matched["other"].tolist() == ["no", "yes"]
+    assert found.agreement == 6 / 8
+    assert found.shares.loc[2].tolist() == [1 / 3, 2 / 3, 0.0]
+    assert found.other_shares["no"].tolist() == [3 / 4, 1 / 4, 0.0]
+    assert found.customers["moved"].tolist() == [False, False, False, True, False, False, True, False]
+    assert found.worth.empty
+
+
+@pytest.mark.parametrize(
+    ("other", "message"),
+    [
+        (pd.Series([None] * 8, index=list("abcdefgh"), name="answer", dtype=object), "'answer' has no value at all"),
+        (pd.Series(range(200), index=range(200), name="age"), "'age' has 200 different values, more than the 100"),
+        ([1, 2, 3], "not with list"),
+    ],
+)
+def test_what_cannot_be_compared_is_refused(other: object, message: str) -> None:
+    with pytest.raises(SettingError, match=message):
+        gauger.compare(_seg(ONE, list("abcdefgh")), other)
+
+
+def test_assignments_in_a_table_are_compared_like_the_segmentation_they_came_from() -> None:
+    one, other = _seg(ONE, list("abcdefgh")), _seg(OTHER, list("abcdefgh")).rename({2: "often"})
+    by_table, by_seg = gauger.compare(one, other.assignments), gauger.compare(one, other)
+    pd.testing.assert_frame_equal(by_table.table, by_seg.table)
+    assert by_table.matched["other_name"].tolist() == ["often", "segment 1"]
+
+
+def test_worth_says_what_each_side_explains_and_how_well_it_comes_back(demo_segments: gauger.Segmentation) -> None:
+    quadrants = segment_by_bands(demo_segments.features, {"visits": 2, "spend_mean": 2})
+    worth = gauger.compare(demo_segments, quadrants, resamples=5).worth
+    assert worth["segments"].tolist() == [6, 4]
+    np.testing.assert_allclose(worth["explained"], [demo_segments.explained, quadrants.explained])
+    assert worth["kmeans_explained"].iloc[1] > worth["explained"].iloc[1]
+    assert worth["weakest"].iloc[0] > 0.85
 
 
 def test_assignments_from_a_file_are_the_segmentation_again() -> None:

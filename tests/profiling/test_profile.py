@@ -44,7 +44,11 @@ def test_customers_missing_on_either_side_are_counted(seg: gauger.Segmentation) 
     other = pd.DataFrame({"who": ["b", "c", "x", "y", "z"], "age": [30.5, 40, 1, 2, 3]})
     profile = gauger.profile(seg, other)
     assert profile.means["age"].iloc[:2].tolist() == [30.5, 40.0]
-    assert [remark.code for remark in profile.remarks] == ["customers-not-in-table", "customers-not-segmented"]
+    assert [remark.code for remark in profile.remarks] == [
+        "customers-not-in-table",
+        "customers-not-segmented",
+        "significance",
+    ]
     assert profile.remarks[0].text.startswith("3 segmented customers are not in the table")
     assert profile.remarks[1].text.startswith("3 customers of the table are in no segment")
 
@@ -70,8 +74,9 @@ def test_an_assignments_file_gives_the_same_profile(seg: gauger.Segmentation) ->
 
 def test_tables_are_ready_to_be_written(seg: gauger.Segmentation) -> None:
     tables = gauger.profile(seg).tables
-    assert list(tables) == ["sizes", "means", "medians", "index"]
-    assert all(table.columns[0] == "segment" for table in tables.values())
+    assert list(tables)[:3] == ["sizes", "means", "medians"]
+    assert {"drivers", "rules", "overlap", "exemplars", "names"} <= set(tables)
+    assert all(table.columns[0] == "segment" for name, table in tables.items() if name not in ("measures", "drivers"))
 
 
 def test_renumbering_segments_changes_only_the_order(demo_segments: gauger.Segmentation, members: pd.DataFrame) -> None:

@@ -66,13 +66,14 @@ def _tell(found: "Comparison", first: str, second: str) -> None:
     from gauger.cli import console
 
     console.heading(
-        f"{found.agreement:.0%} of {len(found.seg.codes):,} customers agree, adjusted Rand {found.adjusted_rand:.2f} "
+        f"{found.agreement:.0%} of {len(found.customers):,} customers agree, adjusted Rand {found.adjusted_rand:.2f} "
         "(1: the same, 0: chance)"
     )
     console.say(f"Down: {first}. Across: {second}.")
     console.table(console.largest(console.largest(found.table).T).T.rename(columns=str))
     console.heading("Best match of each segment, one to one")
-    shown = found.matched.rename(columns={"other": "matches", "share": "share of the segment"})
+    shown = found.matched.drop(columns=["name", "other_name"])
+    shown = shown.rename(columns={"other": "matches", "share": "share of the segment"})
     shown["share of the segment"] = console.percent(shown["share of the segment"])
     shown["overlap"] = console.percent(shown["overlap"])
     console.table(console.largest(shown))

@@ -98,14 +98,13 @@ def largest(frame: "pd.DataFrame") -> "pd.DataFrame":
 
 def cell(value: object) -> str:
     """One value as people read it: three figures, thousands marks, a dash for a gap."""
-    from gauger.readable import short_number
+    from gauger.readable import plain_number
 
     if _is_gap(value):
         return "–"
     if isinstance(value, (bool, str)) or not hasattr(value, "__float__"):
         return str(value)
-    number = float(value)
-    return f"{number:,.0f}" if number.is_integer() and abs(number) < 1e15 else short_number(number)
+    return plain_number(float(value))
 
 
 def percent(shares: "pd.Series[float]") -> list[str]:

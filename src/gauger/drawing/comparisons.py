@@ -1,5 +1,7 @@
 """Two segmentations of the same customers on the same axes."""
 
+from dataclasses import replace
+
 import numpy as np
 import pandas as pd
 from matplotlib.axes import Axes
@@ -40,20 +42,25 @@ def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = N
     figure = new_figure(_title(comparison), " ".join(filter(None, notes)))
     left, right = figure.subplots(1, 2, sharex=True, sharey=True)
     _panel(left, seg, (across, up), rows, [])
-    _panel(right, other, (across, up), rows, _looks(comparison))
+    _panel(right, other, (across, up), rows, _looks(comparison, other))
     for axes in (left, right):
         frame(axes, (across, up), inside)
-    for axes, one, numbers in ((left, seg, []), (right, other, _looks(comparison))):
+    for axes, one, numbers in ((left, seg, []), (right, other, _looks(comparison, other))):
         push_apart(axes, name_segments(axes, one, across, up, numbers))
     return figure
 
 
 def _on_the_same_features(comparison: Comparison) -> Segmentation:
-    """The other side's segments with the first side's features and order of customers."""
+    """The other side's groups with the first side's features and customers; unassigned where it does not have them."""
     seg, other = comparison.seg, comparison.other
-    places = pd.Index(other.features.keys).get_indexer(pd.Index(seg.features.keys))
-    drawn = segmentation_from_codes(seg.features, other.codes[places], method=other.method)
-    return drawn.rename(other.given_names) if other.given_names else drawn
+    keys = pd.Index(seg.features.keys)
+    there = keys.isin(other.keys)
+    codes = np.zeros(len(keys), dtype=np.int32)
+    codes[there] = other.of(keys[there])
+    present = [0, *(code for code in range(1, len(other.labels) + 1) if (codes == code).any())]
+    drawn = segmentation_from_codes(seg.features, np.searchsorted(present, codes), method=other.title)
+    names = [_drawn_name(comparison, other.labels[code - 1]) for code in present[1:]]
+    return replace(drawn, given_names=dict(enumerate(names, 1)))
 
 
 def _panel(axes: Axes, seg: Segmentation, names: tuple[str, str], rows: np.ndarray, numbers: list[int]) -> None:
@@ -63,12 +70,19 @@ def _panel(axes: Axes, seg: Segmentation, names: tuple[str, str], rows: np.ndarr
     draw_customers(axes, seg, names, rows, numbers)
 
 
-def _looks(comparison: Comparison) -> list[int]:
-    """For each segment of the other side the number whose colour and marker it takes: its match's, else a free one."""
+def _looks(comparison: Comparison, drawn: Segmentation) -> list[int]:
+    """For each drawn segment of the other side the number whose colour and marker it takes: its match's, else a free
+    one."""
     matches = comparison.matched["other"].dropna()
-    taken = dict(zip(matches.astype(int).tolist(), matches.index.tolist(), strict=True))
-    free = iter(range(comparison.seg.count + 1, comparison.seg.count + comparison.other.count + 1))
-    return [taken[number] if number in taken else next(free) for number in comparison.other.numbers.tolist()]
+    labels = {_drawn_name(comparison, label): number for label, number in zip(matches, matches.index, strict=True)}
+    free = iter(range(comparison.seg.count + 1, comparison.seg.count + drawn.count + 1))
+    names = [drawn.names[number] for number in drawn.numbers.tolist()]
+    return [labels[name] if name in labels else next(free) for name in names]
+
+
+def _drawn_name(comparison: Comparison, label: object) -> str:
+    name = comparison.other.name_of(label)
+    return f"segment {name}" if name.isdigit() else name
 
 
 def _title(comparison: Comparison) -> str:

@@ -2,6 +2,7 @@
 
 from gauger.profiling.assignments import segmentation_from_assignments
 from gauger.profiling.comparison import Comparison, compare
+from gauger.profiling.members import members
 from gauger.profiling.profile import EVERYONE, Profile, profile, profile_assignments
 
 __all__ = [
@@ -9,6 +10,7 @@ __all__ = [
     "Comparison",
     "Profile",
     "compare",
+    "members",
     "profile",
     "profile_assignments",
     "segmentation_from_assignments",

@@ -1,6 +1,7 @@
-"""Compare two segmentations of the same customers: who is with whom in both, and how far they agree."""
+"""Compare segments with others, a known column or earlier assignments: who is with whom in both, how far they agree."""
 
-from dataclasses import dataclass, replace
+from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
@@ -8,52 +9,88 @@ from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
 from gauger.distances import adjusted_rand
-from gauger.errors import SettingError, listed, plural
+from gauger.errors import SettingError, plural
+from gauger.profiling.divisions import Division, division_of
+from gauger.profiling.matching import shown_keys
+from gauger.profiling.worth import worth_of
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
 
 Codes = NDArray[np.integer]
+Rows = NDArray[np.intp]
 
 
 @dataclass(frozen=True, repr=False, eq=False)
 class Comparison(Readable):
-    """Two segmentations of the same customers side by side, `.seg` and `.other`.
+    """Segments of `.seg` beside the groups of another division of the same customers, `.other`, matched by key.
 
-    `.table` is the crossing table: customers by segment of `.seg` (rows) and of `.other` (columns), each with a row or
-    column "unassigned" where there are any. `.matched` has a row a segment of `.seg`: the segment of `.other` that it
-    matches (one to one, so that the most customers are in both; missing where nobody is left), the customers in both,
-    their share of the segment, and overlap, their share of all who are in either (0 to 1).
+    `.table` is the crossing table: customers by segment (rows) and by group of the other side (columns), each with a
+    row or column "unassigned" where there are any. `.shares` has each row's shares (of a segment's customers, adding up
+    to 1), `.other_shares` each column's. `.matched` has a row a segment: its name, the group of the other side that it
+    matches (one to one, so that the most customers are in both; missing where nobody is left) and that one's name, the
+    customers in both, their share of the segment, and overlap, their share of all who are in either (Jaccard, 0 to 1).
 
     `.agreement` is the share of customers in matched segments or unassigned on both sides; `.adjusted_rand` (1 for the
     same division, 0 for chance) counts the unassigned as one more group. `.assigned_agreement` and
     `.assigned_adjusted_rand` are the same among the customers that both put into a segment.
+
+    `.customers` has a row a customer of both sides, in the order of `.seg`: the key, segment, other, and moved (whether
+    they are in different ones, by the match). `.only_here` and `.only_there` are the keys that one side alone has.
+
+    `.worth` has a row for each side that are segments of the same features: segments, explained (share of the variance
+    between segments), kmeans_explained (that of k-means with as many segments, on the same customers), stability (mean
+    overlap of segments with their likes when customers are drawn anew) and weakest (that of the weakest segment).
     """
 
     seg: Segmentation
-    other: Segmentation
+    other: Division
     table: pd.DataFrame
     matched: pd.DataFrame
     agreement: float
     adjusted_rand: float
     assigned_agreement: float
     assigned_adjusted_rand: float
+    customers: pd.DataFrame
+    only_here: pd.Index
+    only_there: pd.Index
+    worth: pd.DataFrame
     remarks: tuple[Remark, ...] = ()
 
+    @property
+    def shares(self) -> pd.DataFrame:
+        """Of each segment's customers the share in each group of the other side; NaN in the row of an empty one."""
+        return self.table.div(self.table.sum(axis=1).mask(lambda sums: sums == 0), axis=0)
+
+    @property
+    def other_shares(self) -> pd.DataFrame:
+        """Of each group's customers of the other side the share in each segment."""
+        return self.table.div(self.table.sum(axis=0).mask(lambda sums: sums == 0), axis=1)
+
     def headline(self) -> str:
+        many = len(self.other.labels)
         return (
-            f"{self.seg.method} ({_segments(self.seg)}) against {self.other.method} ({_segments(self.other)}): "
-            f"{self.agreement:.0%} of customers agree, adjusted Rand {self.adjusted_rand:.2f}"
+            f"{self.seg.method} ({self.seg.count} {plural(self.seg.count, 'segment')}) against {self.other.title} "
+            f"({many} {plural(many, 'segment' if self.other.numbered else 'group')}): {self.agreement:.0%} of "
+            f"customers agree, adjusted Rand {self.adjusted_rand:.2f}"
         )
 
     def overview(self) -> pd.DataFrame:
         return self.table
 
 
-def compare(seg: Segmentation, other: Segmentation) -> Comparison:
-    """Compare two segmentations of the same customers, matched by key.
+def compare(
+    seg: Segmentation, other: Segmentation | pd.Series | pd.DataFrame, *, resamples: int = 20, seed: int = 0
+) -> Comparison:
+    """Compare segments with another segmentation, a known column (a Series indexed by key) or assignments (DataFrame).
 
-    Raises SettingError when one side has customers that the other lacks, or neither has a segment.
+    Customers are matched by key; those that only one side has are left aside, counted and named in a remark. A gap in a
+    known column is unassigned. Between two segmentations of the same features `.worth` answers whether one earns its
+    keep beside the other, such as k-means beside bands: what both explain, and how well their segments come back when
+    customers are drawn anew (`resamples` times with `seed`; 0 for not at all).
+
+    Raises SettingError when no customer is on both sides, neither has a segment, or a column has no value or more than
+    100 different ones.
 
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcdef"), "visits": [1, 2, 3, 21, 22, 90]})
@@ -63,81 +100,107 @@ def compare(seg: Segmentation, other: Segmentation) -> Comparison:
     >>> gauger.compare(by_kmeans, by_density).table.values.tolist()
     [[3, 2, 0], [0, 0, 1]]
     """
-    theirs = _in_order_of(seg, other)
-    own = seg.codes
-    many, others = seg.count, other.count
-    if not many and not others:
+    theirs = division_of(other, seg.features.key)
+    if not seg.count and not theirs.labels:
         raise SettingError("neither side has a segment: there is nothing to compare.")
-    crossing = np.zeros((many + 1, others + 1), dtype=np.int64)
-    np.add.at(crossing, (own, theirs), 1)
-    ours, partners = linear_sum_assignment(crossing[1:, 1:], maximize=True)
-    partner = dict(zip((ours + 1).tolist(), (partners + 1).tolist(), strict=True))
-    both = (own > 0) & (theirs > 0)
-    in_match = int(crossing[ours + 1, partners + 1].sum())
-    agreement = (in_match + int(crossing[0, 0])) / len(own)
-    comparison = Comparison(
+    keys = pd.Index(seg.features.keys)
+    here = keys.isin(theirs.keys)
+    if not here.any():
+        raise SettingError(
+            f"no customer is on both sides: the segments know {keys[0]!r}, the other side {theirs.keys[0]!r}. Are the "
+            "keys written the same way?"
+        )
+    own, across = seg.codes[here], theirs.of(keys[here])
+    crossing = np.zeros((seg.count + 1, len(theirs.labels) + 1), dtype=np.int64)
+    np.add.at(crossing, (own, across), 1)
+    partner = _partners(crossing)
+    both = (own > 0) & (across > 0)
+    together = partner[own] == across
+    agreement = float((together & (both | (own == across))).mean())
+    only_there = theirs.keys[~theirs.keys.isin(keys)]
+    worth = worth_of(seg, other, resamples=resamples, seed=seed) if isinstance(other, Segmentation) else pd.DataFrame()
+    among = float(together[both].mean()) if both.any() else np.nan
+    chance = adjusted_rand(own[both], across[both]) if both.any() else np.nan
+    return Comparison(
         seg,
-        other,
-        _crossing_table(crossing),
-        _matches(crossing, partner, seg.numbers),
+        theirs,
+        _crossing_table(crossing, seg, theirs),
+        _matches(crossing, partner, seg, theirs),
         agreement,
-        adjusted_rand(own, theirs),
-        in_match / int(both.sum()) if both.any() else np.nan,
-        adjusted_rand(own[both], theirs[both]) if both.any() else np.nan,
+        adjusted_rand(own, across),
+        among,
+        chance,
+        _by_customer(keys[here], own, across, ~together, theirs).rename(columns={"key": seg.features.key}),
+        keys[~here],
+        only_there,
+        worth,
+        (*_of_one_side(keys[~here], only_there), *_unassigned_here_or_there(own, across, among, chance)),
     )
-    return _with_remarks(comparison, own, theirs)
 
 
-def _in_order_of(seg: Segmentation, other: Segmentation) -> Codes:
-    """The other side's codes in the order of this side's customers."""
-    keys, theirs = pd.Index(seg.features.keys), pd.Index(other.features.keys)
-    lacking, besides = keys.difference(theirs, sort=False), theirs.difference(keys, sort=False)
-    for missing, side in ((lacking, "second"), (besides, "first")):
-        if len(missing):
-            raise SettingError(
-                f"the two segmentations are of different customers: {len(missing):,} "
-                f"{plural(len(missing), 'is', 'are')} not in the {side} ({listed(map(str, missing))}). Segment "
-                "the same customers twice."
-            )
-    return np.asarray(other.codes[theirs.get_indexer(keys)])
+def _partners(crossing: NDArray[np.int64]) -> Rows:
+    """The other side's group that each segment matches, -1 for none, and 0 for the unassigned, who match themselves."""
+    partner = np.full(len(crossing), -1, dtype=np.intp)
+    partner[UNASSIGNED] = UNASSIGNED
+    ours, found = linear_sum_assignment(crossing[1:, 1:], maximize=True)
+    shared = crossing[ours + 1, found + 1] > 0
+    partner[ours[shared] + 1] = found[shared] + 1
+    return partner
 
 
-def _crossing_table(crossing: NDArray[np.int64]) -> pd.DataFrame:
+def _crossing_table(crossing: NDArray[np.int64], seg: Segmentation, other: Division) -> pd.DataFrame:
     """The counts with "unassigned" last, left out on a side where nobody is."""
-    labels = [pd.Index([*range(1, size), UNASSIGNED_NAME], dtype=object) for size in crossing.shape]
+    index = pd.Index([*seg.numbers.tolist(), UNASSIGNED_NAME], dtype=object, name="segment")
+    columns = pd.Index([*other.labels, UNASSIGNED_NAME], dtype=object, name="other")
     turned = np.roll(np.roll(crossing, -1, axis=0), -1, axis=1)
-    table = pd.DataFrame(turned, index=labels[0].rename("segment"), columns=labels[1].rename("other"))
-    kept_rows = [label for label in table.index if label != UNASSIGNED_NAME or table.loc[label].any()]
-    kept_columns = [label for label in table.columns if label != UNASSIGNED_NAME or table[label].any()]
-    return table.loc[kept_rows, kept_columns]
+    rows = [*range(seg.count), *([seg.count] if turned[-1].any() else [])]
+    across = [*range(len(other.labels)), *([len(other.labels)] if turned[:, -1].any() else [])]
+    return pd.DataFrame(turned, index=index, columns=columns).iloc[rows, across]
 
 
-def _matches(crossing: NDArray[np.int64], partner: dict[int, int], numbers: pd.Index) -> pd.DataFrame:
+def _matches(crossing: NDArray[np.int64], partner: Rows, seg: Segmentation, other: Division) -> pd.DataFrame:
     rows = []
-    for number in numbers.tolist():
-        match = partner.get(number)
-        shared = int(crossing[number, match]) if match is not None else 0
-        match = match if shared else None
+    for number in seg.numbers.tolist():
+        match = int(partner[number])
+        shared = int(crossing[number, match]) if match > 0 else 0
         size = int(crossing[number].sum())
-        either = size + (int(crossing[:, match].sum()) if match is not None else 0) - shared
-        rows.append({"other": match, "customers": shared, "share": shared / size, "overlap": shared / either})
-    table = pd.DataFrame(rows, columns=["other", "customers", "share", "overlap"], index=numbers)
-    return table.astype({"other": "Int64"})
+        either = size + (int(crossing[:, match].sum()) if match > 0 else 0) - shared
+        label = other.labels[match - 1] if match > 0 else None
+        name = other.name_of(label) if match > 0 else None
+        rows.append(
+            (seg.names[number], label, name, shared, shared / size if size else np.nan, shared / max(either, 1))
+        )
+    columns = ["name", "other", "other_name", "customers", "share", "overlap"]
+    table = pd.DataFrame(rows, columns=columns, index=seg.numbers)
+    return table.astype({"other": "Int64" if other.numbered else object})
 
 
-def _with_remarks(found: Comparison, own: Codes, theirs: Codes) -> Comparison:
-    left = int(np.count_nonzero((own == UNASSIGNED) != (theirs == UNASSIGNED)))
-    if not left:
-        return found
-    among = (
-        f"Among the customers that both put into a segment, {found.assigned_agreement:.0%} agree (adjusted Rand "
-        f"{found.assigned_adjusted_rand:.2f})."
-        if ((own > 0) & (theirs > 0)).any()
-        else "No customer is in a segment on both sides."
-    )
-    text = f"{left:,} {plural(left, 'customer is', 'customers are')} unassigned on one side only. {among}"
-    return replace(found, remarks=(Remark("unassigned-on-one-side", text),))
+def _by_customer(keys: pd.Index, own: Codes, across: Codes, apart: NDArray[np.bool_], other: Division) -> pd.DataFrame:
+    labels = pd.Series([UNASSIGNED if other.numbered else None, *other.labels], dtype=object)
+    there = labels.iloc[across].reset_index(drop=True)
+    there = there.astype("int64") if other.numbered else there
+    return pd.DataFrame({"key": keys.to_numpy(), "segment": own, "other": there, "moved": apart})
 
 
-def _segments(seg: Segmentation) -> str:
-    return f"{seg.count} {plural(seg.count, 'segment')}"
+def _of_one_side(here: pd.Index, there: pd.Index) -> Iterator[Remark]:
+    parts = [
+        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {place} only ({shown_keys(keys)})"
+        for keys, place in ((here, "among these segments"), (there, "on the other side"))
+        if len(keys)
+    ]
+    if parts:
+        yield Remark(
+            "customers-of-one-side", f"{' and '.join(parts)}: the comparison is of those that both sides have."
+        )
+
+
+def _unassigned_here_or_there(own: Codes, across: Codes, among: float, chance: float) -> Iterator[Remark]:
+    left = int(np.count_nonzero((own == UNASSIGNED) != (across == UNASSIGNED)))
+    if left:
+        text = (
+            f"Among the customers that both put into a segment, {among:.0%} agree (adjusted Rand {chance:.2f})."
+            if not np.isnan(among)
+            else "No customer is in a segment on both sides."
+        )
+        who = plural(left, "customer is", "customers are")
+        yield Remark("unassigned-on-one-side", f"{left:,} {who} unassigned on one side only. {text}")

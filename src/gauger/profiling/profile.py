@@ -1,63 +1,203 @@
-"""Profile segments: sizes, means, medians and index against everyone, in original units."""
+"""Profile segments: who is in each, in original units, what sets it apart, and how firmly it stands."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 from pandas.api import types
 
-from gauger.errors import SettingError, plural
+from gauger.errors import SettingError, UnknownColumnError, listed, plural
+from gauger.features.columns import LARGEST, Indicator
 from gauger.profiling.assignments import checked_assignments
+from gauger.profiling.drivers import adjusted_together, associations_of, drivers_of, on_significance
+from gauger.profiling.exemplars import exemplars_of
+from gauger.profiling.levels import Levels, levels_of, median_dates, share_tables
+from gauger.profiling.matching import matched_table
+from gauger.profiling.naming import suggested_names
+from gauger.profiling.overlap import about_overlap, overlap_of
+from gauger.profiling.rules import rule_sentence, rules_of
+from gauger.profiling.summaries import Grouping, Summary, by_group, summarise
 from gauger.progress import task
-from gauger.readable import Readable
+from gauger.readable import Readable, plain_number
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
-from gauger.tables.checking import checked_table, refuse_bad_key
 from gauger.tables.roles import guess_role
 
 EVERYONE = "everyone"
-_MEASURED = ("measure", "count", "flag")
+
+_MEASURED, _LEVELLED = ("measure", "count"), ("category", "flag", "ordinal code")
+_TOTAL, _TOLD, _MUCH_MORE = "_total", 3, 0.15
+_NOBODY = "nobody is in a segment: there is nothing to profile."
 
 
 @dataclass(frozen=True, repr=False, eq=False)
 class Profile(Readable):
-    """Who is in each segment; every table has a row a segment number, "unassigned" where there are any, "everyone".
+    """Who is in each segment. Tables by segment have a row a number, "unassigned" where there are any, "everyone".
 
-    `.sizes` has name, customers and share; `.means` and `.medians` a column a measure in original units; `.index` the
-    segment's mean against everyone's, everyone = 100 (NaN where everyone's mean is not positive).
+    - `.sizes`: name, customers and share, and for each total its share ("share_of_spend_total").
+    - `.means`, `.medians`, `.lower_quartiles`, `.upper_quartiles` and `.spreads` (standard deviations): a column a
+      measure, in original units. `.index`: the segment's mean against everyone's, everyone = 100 (NaN where everyone's
+      mean is not positive). `.scores`: how far the segment is from the rest, in standard deviations (0.2 is little, 0.8
+      much); of measures with a long tail by ranks. `.dates`: median days.
+    - `.measures`: a row a measure: used (whether segments were built on it), skew, missing, leads ("median" for a long
+      tail, else "mean") and why. `.typical` is that figure of each.
+    - `.categories`: share of the segment (columns) with each level (rows: column, level), among those with a value; of
+      many levels the most over-represented. `.category_index`: the same against everyone, everyone = 100.
+    - `.drivers`: what sets segments apart, the strongest first, as `drivers_of` tells; `.associations` of categories.
+    - `.rules`: rule, matching, share_of_segment and share_of_matching: a short rule that finds the segment.
+    - `.overlap`: nearest, near_share, stability, dissolved, resamples. `.exemplars`: the most and least typical. Both
+      are empty for assignments whose features are not known.
+    - `.suggested_names`: a plain name for each number, for `seg.rename(…)`.
     """
 
     sizes: pd.DataFrame
     means: pd.DataFrame
     medians: pd.DataFrame
+    lower_quartiles: pd.DataFrame
+    upper_quartiles: pd.DataFrame
+    spreads: pd.DataFrame
     index: pd.DataFrame
+    scores: pd.DataFrame
+    dates: pd.DataFrame
+    measures: pd.DataFrame
+    categories: pd.DataFrame
+    category_index: pd.DataFrame
+    drivers: pd.DataFrame
+    associations: pd.DataFrame
+    rules: pd.DataFrame
+    overlap: pd.DataFrame
+    exemplars: pd.DataFrame
+    suggested_names: Mapping[int, str] = field(default_factory=dict)
     remarks: tuple[Remark, ...] = ()
 
     @property
+    def numbers(self) -> list[int]:
+        """The segments' numbers."""
+        return [row for row in self.sizes.index if isinstance(row, int)]
+
+    @property
+    def typical(self) -> pd.DataFrame:
+        """The median of each measure with a long tail, the mean of the others: a column a measure."""
+        leads = self.measures["leads"]
+        return pd.DataFrame(
+            {name: (self.medians if leads[name] == "median" else self.means)[name] for name in self.means.columns}
+        )
+
+    @property
     def tables(self) -> dict[str, pd.DataFrame]:
-        """The four tables by name, each with its segments in a first column, ready to be written."""
-        parts = {"sizes": self.sizes, "means": self.means, "medians": self.medians, "index": self.index}
-        return {name: part.reset_index() for name, part in parts.items()}
+        """All tables that hold something, by name, with their rows' names in the first columns, ready to be written."""
+        parts = {
+            name: getattr(self, name)
+            for name in (
+                *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "spreads", "index", "scores"),
+                *("dates", "measures", "categories", "category_index", "drivers", "associations", "rules", "overlap"),
+            )
+        }
+        found = {
+            name: part.rename(columns=str).reset_index() for name, part in parts.items() if part.shape[1] and len(part)
+        }
+        names = pd.Series(dict(self.suggested_names), name="suggested_name").rename_axis("segment")
+        return {**found, "exemplars": self.exemplars, "names": names.reset_index()}
+
+    def in_words(self, number: int) -> str:
+        """A segment in a few sentences: its name and size, what is typical of it against everyone, and a rule.
+
+        Raises SettingError for a segment that does not exist.
+        """
+        if number not in self.numbers:
+            raise SettingError(f"there is no segment {number!r}: they run from 1 to {len(self.numbers)}.")
+        size = self.sizes.loc[[number]].iloc[0]
+        customers = int(size["customers"])
+        totals = [
+            f"{size[name]:.0%} of {name.removeprefix('share_of_').replace('_', ' ')}"
+            for name in self.sizes.columns
+            if name.startswith("share_of_")
+        ]
+        shares = listed([f"{size['share']:.0%} of all", *totals], most=9)
+        lead = f"{size['name']}: {customers:,} {plural(customers, 'customer')}, {shares}."
+        return " ".join([lead, f"Typically {self._strongest(number)}.", *self._levels(number), self._rule(number)])
+
+    def _strongest(self, number: int) -> str:
+        """The measures in which a segment differs most, of those it was built on where they are known."""
+        built_on = self.measures.index[self.measures["used"]]
+        scores = self.scores.loc[[number], built_on if len(built_on) else self.measures.index].iloc[0]
+        names = scores.abs().sort_values(ascending=False, kind="stable").index[:_TOLD]
+        own, everyone = (self.typical.loc[[row]].iloc[0] for row in (number, EVERYONE))
+        return ", ".join(
+            f"{name} {plain_number(own[name])} (everyone {plain_number(everyone[name])})" for name in names
+        )
+
+    def _levels(self, number: int) -> list[str]:
+        """The levels that are most over-represented in a segment, if any is by much."""
+        surplus = (self.categories[number] - self.categories[EVERYONE]).sort_values(ascending=False, kind="stable")
+        parts = [
+            f"{column} {level} {self.categories.loc[(column, level), number]:.0%} "
+            f"(everyone {self.categories.loc[(column, level), EVERYONE]:.0%})"
+            for column, level in surplus.index[surplus >= _MUCH_MORE][:_TOLD]
+        ]
+        return [f"More often {', '.join(parts)}."] if parts else []
+
+    def _rule(self, number: int) -> str:
+        return f"In a rule: {rule_sentence(str(self.sizes.loc[number, 'name']), self.rules.loc[[number]].iloc[0])}."
 
     def headline(self) -> str:
-        numbered = [row for row in self.sizes.index if isinstance(row, int)]
         customers = self.sizes["customers"].iloc[-1]
-        return f"{len(numbered)} {plural(len(numbered), 'segment')} of {customers:,} customers"
+        count = len(self.numbers)
+        return f"{count} {plural(count, 'segment')} of {customers:,} {plural(int(customers), 'customer')}"
 
     def overview(self) -> pd.DataFrame:
-        return self.sizes.join(self.means)
+        return self.sizes.join(self.typical)
 
 
-def profile(seg: Segmentation, table: pd.DataFrame | None = None) -> Profile:
-    """Describe each segment by the features it was made from and, given `table`, by its other measures too.
+@dataclass(frozen=True, eq=False)
+class _Subject:
+    """What is profiled: customers (the index of `columns`), and for each the place of its segment in `numbers`, from 1;
+    0 for none. `used` are the features that segments were built on, None when that is not known."""
 
-    `table` must have the key column; its measures, counts and flags are matched to the customers by key, and those
-    missing for a customer are left out of that mean. Customers that it lacks, or has besides, are remarked.
+    columns: pd.DataFrame
+    codes: NDArray[np.integer]
+    numbers: list[int]
+    names: Mapping[int, str]
+    used: tuple[str, ...] | None = None
+    indicators: Mapping[str, Indicator] = field(default_factory=dict)
 
-    Raises UnknownColumnError when the key is not in `table`, KeyColumnError when it repeats there, and SettingError
-    when no key matches.
+    @property
+    def rows(self) -> tuple[pd.Index, list[int]]:
+        """The rows of every table by segment, and which group each is: segments, unassigned if any, everyone."""
+        labels: list[int | str] = [*self.numbers]
+        groups = [*range(1, len(self.numbers) + 1)]
+        if not self.codes.all():
+            labels.append(UNASSIGNED_NAME)
+            groups.append(UNASSIGNED)
+        return pd.Index([*labels, EVERYONE], dtype=object, name="segment"), [*groups, len(self.numbers) + 1]
+
+    def built_on(self, column: str) -> bool:
+        """Whether segments were built on a column, as a measure or by its levels."""
+        return column in (self.used or ()) or any(column == own.column for own in self.indicators.values())
+
+
+def profile(
+    seg: Segmentation,
+    table: pd.DataFrame | None = None,
+    *,
+    totals: Sequence[str] | None = None,
+    resamples: int = 20,
+    seed: int = 0,
+) -> Profile:
+    """Describe each segment by the features it was made from and, given `table`, by its other columns too.
+
+    `table` must have the key column; its columns are matched to the customers by key, and what is missing for a
+    customer is left out. Customers that it lacks, or has besides, are remarked. Keys, constants and free text are left
+    out. `totals` are measures that add up, such as spend_total, of which each segment's share is told; by default those
+    that end in _total. For stability customers are drawn anew `resamples` times (0 for none) with `seed`.
+
+    Remarks say which segments overlap with another or dissolve when customers are drawn anew, and every time what the
+    p of the drivers proves and what not. O(n d log n).
+
+    Raises UnknownColumnError when the key or a total is not in `table`, KeyColumnError when the key repeats there, and
+    SettingError when no key matches or nobody is in a segment.
 
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 9, 11], "age": [20, 30, 40, 50]})
@@ -65,19 +205,29 @@ def profile(seg: Segmentation, table: pd.DataFrame | None = None) -> Profile:
     >>> gauger.profile(seg, table).means.loc[1].tolist()
     [2.0, 25.0]
     """
-    measures = seg.features.original
+    if not seg.count:
+        raise SettingError(_NOBODY)
+    columns = seg.features.original
     remarks: list[Remark] = []
     if table is not None:
-        others, remarks = _other_measures(measures, table, seg.features.key)
-        measures = measures.join(others)
-    return _describe(measures, seg.codes, seg.names, remarks)
+        others, remarks = matched_table(columns.index, table, seg.features.key)
+        columns = columns.join(others.drop(columns=[name for name in others.columns if name in columns.columns]))
+    features = seg.features
+    subject = _Subject(columns, seg.codes, seg.numbers.tolist(), seg.names, features.names, features.indicators)
+    with task("profiling"):
+        overlap = overlap_of(seg, resamples=resamples, seed=seed)
+        remarks += about_overlap(overlap)
+        return _describe(subject, totals, remarks, overlap, exemplars_of(seg))
 
 
-def profile_assignments(assignments: pd.DataFrame, table: pd.DataFrame, *, key: str) -> Profile:
-    """Describe segments by the measures of a table, from assignments that were written to a file earlier.
+def profile_assignments(
+    assignments: pd.DataFrame, table: pd.DataFrame, *, key: str, totals: Sequence[str] | None = None
+) -> Profile:
+    """Describe segments by the columns of a table, from assignments that were written to a file earlier.
 
     `assignments` has a row a customer with the key, `segment` (0 for unassigned) and, if it likes, `segment_name`.
-    Otherwise like `profile`: the table's measures, counts and flags are matched by key.
+    Otherwise like `profile`; but the features that segments were built on are not known, so that there is no overlap
+    and there are no exemplars. `segmentation_from_assignments` takes features too.
 
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcd"), "age": [20, 30, 40, 50]})
@@ -86,73 +236,120 @@ def profile_assignments(assignments: pd.DataFrame, table: pd.DataFrame, *, key: 
     [30.0, 50.0, 35.0]
     """
     keys, codes, names = checked_assignments(assignments, key)
-    customers = pd.DataFrame(index=keys)
-    others, remarks = _other_measures(customers, table, key)
-    if others.columns.empty:
-        raise SettingError("the table has no measures to describe segments by: every column is text, a date or a key.")
-    return _describe(others, codes, names, remarks)
+    numbers = [int(number) for number in np.unique(codes) if number != UNASSIGNED]
+    if not numbers:
+        raise SettingError(_NOBODY)
+    columns, remarks = matched_table(keys, table, key)
+    subject = _Subject(columns, np.searchsorted([UNASSIGNED, *numbers], codes), numbers, names)
+    with task("profiling"):
+        return _describe(subject, totals, remarks, pd.DataFrame(), pd.DataFrame())
 
 
 def _describe(
-    measures: pd.DataFrame, codes: NDArray[np.integer], names: Mapping[int, str], remarks: list[Remark]
+    subject: _Subject,
+    totals: Sequence[str] | None,
+    remarks: list[Remark],
+    overlap: pd.DataFrame,
+    exemplars: pd.DataFrame,
 ) -> Profile:
-    present, counts = np.unique(codes, return_counts=True)
-    order = np.argsort(np.where(present == UNASSIGNED, len(codes) + 1, present))
-    numbers = [int(number) for number in present[order]]
-    rows: list[int | str] = [UNASSIGNED_NAME if number == UNASSIGNED else number for number in numbers]
-    index = pd.Index([*rows, EVERYONE], dtype=object, name="segment")
-    groups = measures.groupby(codes)
-    with task("profiling"):
-        means = pd.concat([groups.mean().loc[numbers], measures.mean().to_frame().T]).set_axis(index)
-        medians = pd.concat([groups.median().loc[numbers], measures.median().to_frame().T]).set_axis(index)
-    everyone = measures.mean()
-    against = 100.0 * means / everyone.mask(everyone <= 0.0)
-    customers = [*(int(count) for count in counts[order]), len(codes)]
-    sizes = pd.DataFrame({"name": [*(names[number] for number in numbers), EVERYONE], "customers": customers}, index)
-    sizes["share"] = sizes["customers"] / len(codes)
-    return Profile(sizes, means, medians, against, tuple(remarks))
+    codes, numbers = subject.codes, subject.numbers
+    rows, groups = subject.rows
+    measured, categories, dates, infinite = _sorted_out(subject)
+    summaries = summarise(measured, Grouping.of(codes, len(numbers)))
+
+    def figures(part: str) -> pd.DataFrame:
+        return by_group(summaries, part).iloc[groups].set_axis(rows)
+
+    means, scores = figures("mean"), figures("score")
+    everyone = means.loc[[EVERYONE]].iloc[0]
+    shares, category_index = (
+        table.iloc[:, groups].set_axis(rows, axis=1) for table in share_tables(categories, len(numbers))
+    )
+    drivers, associations = adjusted_together(
+        drivers_of(summaries, subject.built_on), associations_of(categories, subject.built_on)
+    )
+    told = [name for name in measured.columns if name in (subject.used or ())] or list(measured.columns)
+    own_scores = scores.loc[numbers, told].rename_axis("segment")
+    tested = [name for table in (drivers, associations) for name in table.index[~table["used"]]]
+    return Profile(
+        sizes=_sizes(subject, means, summaries, totals),
+        means=means,
+        medians=figures("median"),
+        lower_quartiles=figures("lower"),
+        upper_quartiles=figures("upper"),
+        spreads=figures("spread"),
+        index=100.0 * means / everyone.mask(everyone <= 0.0),
+        scores=scores,
+        dates=median_dates(dates, codes, len(numbers)).iloc[groups].set_axis(rows),
+        measures=_measures(summaries, subject),
+        categories=shares,
+        category_index=category_index,
+        drivers=drivers,
+        associations=associations,
+        rules=rules_of(measured[told], codes, own_scores),
+        overlap=overlap,
+        exemplars=exemplars,
+        suggested_names=suggested_names(own_scores, subject.indicators, subject.names),
+        remarks=(*remarks, *infinite, on_significance(subject.used, tested)),
+    )
 
 
-def _other_measures(customers: pd.DataFrame, table: pd.DataFrame, key: str) -> tuple[pd.DataFrame, list[Remark]]:
-    """The table's measures that `customers` (indexed by key) does not have, in the order of the customers."""
-    known = customers.index
-    table = checked_table(table, [key])
-    refuse_bad_key(table[key])
-    named = table.set_index(key)
-    lacking = ~known.isin(named.index)
-    if lacking.all():
-        raise SettingError(
-            f"no {key} of the table is among the segmented customers: the segments know {known[0]!r}, "
-            f"the table {named.index[0]!r}. Is it the right table, with keys written the same way?"
+def _sorted_out(subject: _Subject) -> tuple[pd.DataFrame, dict[str, Levels], pd.DataFrame, list[Remark]]:
+    """The columns to describe: measures as numbers, categories and flags by level, dates; and what was left out."""
+    measured, categories, dates = {}, {}, []
+    infinite: dict[str, int] = {}
+    for name, column in subject.columns.items():
+        used = name in (subject.used or ())
+        role = "measure" if used else guess_role(column, str(name), key=str(subject.columns.index.name)).name
+        if role in _MEASURED and types.is_numeric_dtype(column):
+            values = column.to_numpy(dtype=np.float64, na_value=np.nan)
+            beyond = np.abs(values) > LARGEST
+            if beyond.any():
+                infinite[str(name)] = int(beyond.sum())
+                values = np.where(beyond, np.nan, values)
+            measured[str(name)] = values
+        elif role in _LEVELLED:
+            kind = {"flag": role == "flag", "steps": role == "ordinal code"}
+            categories[str(name)] = levels_of(column, subject.codes, len(subject.numbers), **kind)
+        elif role == "date":
+            dates.append(name)
+    if not (measured or categories or dates):
+        raise SettingError("the table has no column to describe segments by: each is a key, a constant or free text.")
+    remarks = []
+    if infinite:
+        parts = [f"{name} ({count:,} {plural(count, 'customer')})" for name, count in infinite.items()]
+        remarks.append(
+            Remark("infinite-left-out", f"infinite values were left out of {listed(parts)}.", features=tuple(infinite))
         )
-    names = [
-        str(name)
-        for name in named.columns
-        if name not in customers.columns
-        and types.is_numeric_dtype(named[name])
-        and guess_role(named[name], str(name), key=key).name in _MEASURED
-    ]
-    numbers = named[names].astype(float)
-    besides = int((~named.index.isin(known)).sum())
-    return numbers.reindex(known), _match_remarks(key, int(lacking.sum()), besides)
+    return pd.DataFrame(measured, index=subject.columns.index), categories, subject.columns[dates], remarks
 
 
-def _match_remarks(key: str, lacking: int, besides: int) -> list[Remark]:
-    found = []
-    if lacking:
-        found.append(
-            Remark(
-                "customers-not-in-table",
-                f"{lacking:,} segmented {plural(lacking, 'customer')} {plural(lacking, 'is', 'are')} not in the table "
-                f"by {key}: its measures leave them out.",
-            )
-        )
-    if besides:
-        found.append(
-            Remark(
-                "customers-not-segmented",
-                f"{besides:,} {plural(besides, 'customer')} of the table {plural(besides, 'is', 'are')} in no segment "
-                "because the features did not cover them.",
-            )
-        )
-    return found
+def _sizes(
+    subject: _Subject, means: pd.DataFrame, summaries: Mapping[str, Summary], totals: Sequence[str] | None
+) -> pd.DataFrame:
+    """Names, customers and shares, and each total's share, by segment."""
+    rows, groups = subject.rows
+    if totals is not None and any(name not in means.columns for name in totals):
+        raise UnknownColumnError.among(totals, list(means.columns))
+    names = {row: subject.names[row] if isinstance(row, int) else str(row) for row in rows}
+    counts = np.append(np.bincount(subject.codes, minlength=len(subject.numbers) + 1), len(subject.codes))
+    sizes = pd.DataFrame({"name": [names[row] for row in rows], "customers": counts[groups]}, index=rows)
+    sizes["share"] = sizes["customers"] / len(subject.codes)
+    for name in totals if totals is not None else [name for name in means.columns if name.endswith(_TOTAL)]:
+        moments = summaries[name].moments
+        sums = moments.count * np.nan_to_num(moments.mean)
+        overall = float(sums.sum())
+        sizes[f"share_of_{name}"] = (np.append(sums, overall) / (overall if overall > 0.0 else np.nan))[groups]
+    return sizes
+
+
+def _measures(summaries: Mapping[str, Summary], subject: _Subject) -> pd.DataFrame:
+    """What is known of each measure as a whole, and which figure of it leads."""
+    rows = []
+    for found in summaries.values():
+        long_tail = f"skew {found.skew:.1f}: a long tail of {'large' if found.skew > 0.0 else 'small'} values"
+        why = f"{long_tail} moves the mean" if found.lopsided else "no long tail"
+        rows.append((found.skew, found.missing, "median" if found.lopsided else "mean", why))
+    table = pd.DataFrame(rows, columns=["skew", "missing", "leads", "why"], index=pd.Index(summaries, name="measure"))
+    table.insert(0, "used", [subject.built_on(name) for name in table.index])
+    return table

@@ -1,0 +1,99 @@
+"""Search: who is in a segment, with what is known of each."""
+
+from collections.abc import Sequence
+
+import numpy as np
+import pandas as pd
+
+from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError, listed
+from gauger.profiling.matching import matched_table
+from gauger.remarks import Remark, attach_remarks
+from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
+
+_OWN = ("segment", "segment_name", "distance")
+
+
+def members(
+    seg: Segmentation,
+    table: pd.DataFrame | None = None,
+    *,
+    segment: int | str | None = None,
+    where: str | None = None,
+    sort: str | None = None,
+    descending: bool = False,
+    columns: Sequence[str] | None = None,
+) -> pd.DataFrame:
+    """The customers of one segment, or of all, that meet a condition: key, segment, segment_name, distance, and more.
+
+    - `table` adds its columns, matched by key; what it lacks or has besides is in `remarks_of(result)`.
+    - `segment` is a number, a name, or "unassigned" (0).
+    - `where` is a condition on columns, such as "spend_total > 200" or "household == 'family' and visits >= 9"; a name
+      with spaces stands in backticks.
+    - `sort` orders by a column (from the lowest, or `descending`), ties in the order of the segmentation.
+    - `columns` are those to show after the key; by default all: features in original units, then the table's.
+
+    Raises SettingError for a segment that does not exist and a condition that is none, UnknownColumnError for columns
+    that are not there, and as `profile` does for a table that does not fit.
+
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 9, 11], "age": [20, 30, 40, 50]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", features=["visits"]), 2)
+    >>> gauger.members(seg, table, segment=2, where="age > 45", columns=["visits", "age"]).values.tolist()
+    [['d', 11.0, 50]]
+    """
+    known = pd.DataFrame({name: seg.assignments[name].to_numpy() for name in _OWN}, index=seg.features.original.index)
+    known = known.join(seg.features.original.drop(columns=[*_OWN], errors="ignore"))
+    remarks: list[Remark] = []
+    if table is not None:
+        others, remarks = matched_table(known.index, table, seg.features.key)
+        known = known.join(others.drop(columns=[name for name in others.columns if name in known.columns]))
+    known = known.reset_index(names=seg.features.key)
+    asked = [*(columns or []), *([sort] if sort is not None else [])]
+    if any(name not in known.columns for name in asked):
+        raise UnknownColumnError.among(asked, list(known.columns))
+    found = known if segment is None else known[known["segment"] == _number_of(seg, segment)]
+    if where is not None:
+        found = found[_meets(found, where)]
+    if sort is not None:
+        found = found.sort_values(sort, ascending=not descending, kind="stable")
+    shown = list(known.columns) if columns is None else [seg.features.key, *columns]
+    result = found[list(dict.fromkeys(shown))].reset_index(drop=True)
+    attach_remarks(result, remarks)
+    return result
+
+
+def _number_of(seg: Segmentation, segment: int | str) -> int:
+    by_name = {name: number for number, name in seg.names.items()}
+    number = by_name.get(segment) if isinstance(segment, str) else segment
+    if number is None and str(segment).isdigit():
+        number = int(segment)
+    if number is None or isinstance(number, bool) or number not in (UNASSIGNED, *seg.numbers):
+        names = [seg.names[each] for each in seg.numbers]
+        raise SettingError(
+            f"there is no segment {segment!r}. There are 1 to {seg.count} ({listed(names, most=12)}), and "
+            f"{UNASSIGNED_NAME!r}."
+        )
+    return int(number)
+
+
+def _meets(table: pd.DataFrame, where: str) -> "pd.Series[bool]":
+    """For which rows a condition holds."""
+    if "@" in where or "__" in where:
+        raise SettingError(f"{where!r} is no condition: only columns and values may stand in it.")
+    try:
+        holds = table.eval(where, engine="python", local_dict={}, global_dict={})
+    except pd.errors.UndefinedVariableError as error:
+        name = str(error).split("'")[1]
+        raise UnknownColumnError.among([name], list(table.columns)) from error
+    except (SyntaxError, ValueError, AttributeError, KeyError, NotImplementedError) as error:
+        raise SettingError(
+            f"{where!r} is no condition that can be read: write it like spend_total > 200, or "
+            "household == 'family' and visits >= 9."
+        ) from error
+    except TypeError as error:
+        raise ColumnValuesError(
+            f"{where!r} compares what cannot be compared, such as text with a number: put text in quotes."
+        ) from error
+    if not isinstance(holds, pd.Series) or not pd.api.types.is_bool_dtype(holds):
+        raise SettingError(f"{where!r} is no condition: it must be true or false for each customer.")
+    return holds.fillna(False).astype(np.bool_)
