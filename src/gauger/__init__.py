@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from gauger.clustering import (
         MergeTree,
         build_tree,
+        segment_by_bands,
         segment_by_density,
         segment_by_density_levels,
         segment_by_kmeans,
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
     from gauger.demo import demo_file
     from gauger.errors import GaugerError
     from gauger.features import FeatureSet, events_sql, pivot_series, prepare, prepare_alike, summarise_events
-    from gauger.profiling import Comparison, Profile, compare, profile, profile_assignments
+    from gauger.profiling import Comparison, Profile, compare, members, profile, profile_assignments
     from gauger.progress import listening
     from gauger.remarks import Remark, remarks_of
     from gauger.segmentation import Segmentation
@@ -60,6 +61,7 @@ __all__ = [
     "events_sql",
     "listening",
     "look",
+    "members",
     "pivot_series",
     "prepare",
     "prepare_alike",
@@ -67,6 +69,7 @@ __all__ = [
     "profile_assignments",
     "read_table",
     "remarks_of",
+    "segment_by_bands",
     "segment_by_density",
     "segment_by_density_levels",
     "segment_by_kmeans",
@@ -101,6 +104,7 @@ _ROOMS = {
     "events_sql": "features",
     "listening": "progress",
     "look": "tables",
+    "members": "profiling",
     "pivot_series": "features",
     "prepare": "features",
     "prepare_alike": "features",
@@ -108,6 +112,7 @@ _ROOMS = {
     "profile_assignments": "profiling",
     "read_table": "tables",
     "remarks_of": "remarks",
+    "segment_by_bands": "clustering",
     "segment_by_density": "clustering",
     "segment_by_density_levels": "clustering",
     "segment_by_kmeans": "clustering",
