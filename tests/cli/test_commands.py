@@ -15,6 +15,7 @@ import gauger
 from gauger.cli.compare import COMPARE_FILES
 from gauger.cli.density import RADIUS_FILES
 from gauger.cli.look import LOOK_FILES
+from gauger.cli.profile import PROFILE_FILES
 from gauger.cli.segment import KMEANS_FILES, LEVELS_FILES, SEGMENT_FILES
 from gauger.cli.tree import FEATURE_TREE_FILES, TREE_FILES
 from gauger.demo.walkthrough import OUTPUTS
@@ -175,19 +176,17 @@ def test_segment_then_profile_give_what_python_gives(
     members = gauger.demo_file("members.csv")
     shown = command("profile", members, "--key", "member_id", "--assignments", "s/assignments.csv", "--out", "p")
     assert shown.returncode == 0, shown.stderr
-    assert "Index: everyone = 100" in shown.stdout
+    assert "Index of the means: everyone = 100" in shown.stdout
+    assert "recency_days" not in shown.stdout
+    assert "of those who match)" in shown.stdout.replace("\n", " ")
+    assert "segments were built to differ on them" in shown.stderr.replace("\n", " ")
+    assert _narrow(shown.stdout)
     assert "45 customers of the table are in no segment" in shown.stderr
     means = gauger.read_table(tmp_path / "p" / "means.csv").set_index("segment")
     assert means.loc["1", "age"] == pytest.approx(
         gauger.profile(demo_segments, gauger.read_table(members)).means.loc[1, "age"]
     )
-    assert {path.name for path in (tmp_path / "p").iterdir()} == {
-        "sizes.csv",
-        "means.csv",
-        "medians.csv",
-        "index.csv",
-        "profile.png",
-    }
+    assert {path.name for path in (tmp_path / "p").iterdir()} == set(PROFILE_FILES)
 
 
 def test_counts_gives_the_advice_to_scripts_as_json(command: Run, behaviour_file: Path) -> None:

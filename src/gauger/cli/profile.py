@@ -13,7 +13,11 @@ if TYPE_CHECKING:
 
     from gauger.profiling import Profile
 
-PROFILE_FILES = ("sizes.csv", "means.csv", "medians.csv", "index.csv", "profile.png")
+_TABLES = (
+    *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "spreads", "index", "scores", "measures"),
+    *("categories", "category_index", "drivers", "associations", "rules", "names"),
+)
+PROFILE_FILES = (*(f"{name}.csv" for name in _TABLES), "profile.png")
 
 
 def profile(
@@ -29,7 +33,8 @@ def profile(
 ) -> None:
     """Describe each segment against everyone.
 
-    How many customers, means of every measure of TABLE, and the index (everyone = 100).
+    How many customers, what is typical in every measure of TABLE (the median where a long tail moves the mean), the
+    index (everyone = 100), which measures set segments apart, and a short rule and a suggested name for each.
     """
     from gauger.cli import console
     from gauger.profiling import profile_assignments
@@ -40,25 +45,41 @@ def profile(
         if results is not None:
             from gauger.drawing import profile_bars
 
-            for name, part in found.tables.items():
-                results.add_table(f"{name}.csv", part)
+            for name in _TABLES:
+                results.add_table(f"{name}.csv", found.tables[name])
             results.add_figure("profile.png", profile_bars(found))
     _show(found)
     console.wrote(results.paths if results is not None else ())
 
 
+_MOST_DRIVERS, _TINY_P, _SHARES = 12, 0.001, ("share_of_segment", "share_of_matching")
+
+
 def _show(found: "Profile") -> None:
-    """Sizes, then means and index with a row a measure and a column a segment."""
+    """Sizes, then what is typical, the index, drivers, rules and names; measures go down, segments across."""
     from gauger.cli import console
     from gauger.profiling import EVERYONE
 
     console.title(found.headline())
-    sizes = console.largest(found.sizes.assign(share=console.percent(found.sizes["share"])))
+    shares = {name: console.percent(found.sizes[name]) for name in found.sizes.columns if name.startswith("share")}
+    sizes = console.largest(found.sizes.assign(**shares))
     console.table(sizes)
-    console.heading("Means, in original units")
-    console.table(_measures_down(found.means.loc[sizes.index]))
-    console.heading("Index: everyone = 100")
-    console.table(_measures_down(found.index.loc[sizes.index]).round(0).drop(columns=EVERYONE))
+    if len(found.measures):
+        console.heading("Typical, in original units: the median where there is a long tail, else the mean")
+        typical = _measures_down(found.typical.loc[sizes.index])
+        typical["leads"] = found.measures["leads"]
+        console.table(typical)
+        console.heading("Index of the means: everyone = 100")
+        console.table(_measures_down(found.index.loc[sizes.index]).round(0).drop(columns=EVERYONE))
+        console.heading("What sets segments apart: share of a measure's variance, or of its ranks', between them")
+        drivers = found.drivers[["effect", "F", "p"]].head(_MOST_DRIVERS)
+        console.table(drivers.assign(p=["< 0.001" if p < _TINY_P else f"{p:.3f}" for p in drivers["p"]]))
+        console.heading("In a rule, and in a name")
+        rules = found.rules.assign(**{name: console.percent(found.rules[name]) for name in _SHARES})
+        for number in [row for row in sizes.index if row in rules.index]:
+            rule = rules.loc[number]
+            worth = f"{rule['share_of_segment']} of the segment, {rule['share_of_matching']} of those who match"
+            console.say(f"{number}  {found.suggested_names[number]}: {rule['rule']} ({worth})")
     console.remarks(found.remarks)
 
 

@@ -6,6 +6,7 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from gauger.drawing.style import INK, PAPER, QUIET, dress, new_figure, segment_colour
+from gauger.errors import SettingError
 from gauger.profiling import EVERYONE, Profile
 from gauger.readable import short_number
 
@@ -17,6 +18,8 @@ def profile_bars(profile: Profile) -> Figure:
 
     At most nine measures are drawn, those of strongest contrast; a note says how many are not.
     """
+    if profile.means.columns.empty:
+        raise SettingError("the profile has no measure to draw: every column is a category, a date or a key.")
     measures = _measures_shown(profile)
     left_out = profile.means.shape[1] - len(measures)
     note = f"{left_out} more measures are in the tables." if left_out else ""

@@ -97,8 +97,8 @@ def on_significance(used: Collection[str] | None, tested: Collection[str]) -> Re
     """What p proves; `used` are the features that segments were built on, None when that is not known."""
     if used is None:
         text = (
-            "which columns the segments were built on is not known here (say features=, --features): for those p "
-            "proves nothing, because segments were built to differ on them. For the others p means something."
+            "which columns the segments were built on is not known from assignments alone: for those p proves "
+            "nothing, because segments were built to differ on them. For the others p means something."
         )
     else:
         text = (

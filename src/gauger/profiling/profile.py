@@ -87,19 +87,26 @@ class Profile(Readable):
 
     @property
     def tables(self) -> dict[str, pd.DataFrame]:
-        """All tables that hold something, by name, with their rows' names in the first columns, ready to be written."""
+        """All tables by name, with their rows' names in the first columns, ready to be written.
+
+        Overlap, exemplars and dates are among them where there are any.
+        """
         parts = {
             name: getattr(self, name)
             for name in (
                 *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "spreads", "index", "scores"),
-                *("dates", "measures", "categories", "category_index", "drivers", "associations", "rules", "overlap"),
+                *("measures", "categories", "category_index", "drivers", "associations", "rules", "overlap", "dates"),
             )
         }
+        optional = {"overlap", "dates"}
         found = {
-            name: part.rename(columns=str).reset_index() for name, part in parts.items() if part.shape[1] and len(part)
+            name: part.rename(columns=str).reset_index()
+            for name, part in parts.items()
+            if name not in optional or part.shape[1]
         }
         names = pd.Series(dict(self.suggested_names), name="suggested_name").rename_axis("segment")
-        return {**found, "exemplars": self.exemplars, "names": names.reset_index()}
+        found |= {"exemplars": self.exemplars} if len(self.exemplars) else {}
+        return {**found, "names": names.reset_index()}
 
     def in_words(self, number: int) -> str:
         """A segment in a few sentences: its name and size, what is typical of it against everyone, and a rule.
