@@ -2,6 +2,7 @@
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from gauger.profiling.closeness import own_distances
 from gauger.segmentation import Segmentation
@@ -19,11 +20,13 @@ def exemplars_of(seg: Segmentation) -> pd.DataFrame:
     units.
     """
     apart = own_distances(seg)
-    keys = pd.Series(seg.features.keys).astype(str).to_numpy()
     chosen, kinds = [], []
     for number in seg.numbers.tolist():
         members = np.flatnonzero(seg.codes == number)
-        ordered = members[np.lexsort((keys[members], apart[members]))]
+        ends = _ends(apart[members])
+        candidates = members[ends]
+        keys = seg.features.keys[candidates].astype(str)
+        ordered = candidates[np.lexsort((keys, apart[candidates]))]
         near = ordered[:_EACH]
         far = ordered[max(_EACH, len(ordered) - _EACH) :][::-1]
         chosen += [*near.tolist(), *far.tolist()]
@@ -37,3 +40,11 @@ def exemplars_of(seg: Segmentation) -> pd.DataFrame:
         }
     )
     return pd.concat([table, seg.features.original.iloc[chosen].reset_index(drop=True)], axis=1)
+
+
+def _ends(apart: NDArray[np.float64]) -> NDArray[np.intp]:
+    """The places of the three smallest and the three largest values, and of all that are as small or large."""
+    if len(apart) <= 2 * _EACH:
+        return np.arange(len(apart))
+    parted = np.partition(apart, (_EACH - 1, len(apart) - _EACH))
+    return np.flatnonzero((apart <= parted[_EACH - 1]) | (apart >= parted[len(apart) - _EACH]))

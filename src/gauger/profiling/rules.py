@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 MOST_CONDITIONS = 3
 
-_SAMPLE = 20_000
+_SAMPLE = 8_000
 _KEPT = 4
 _GAIN = 0.01
 _FEATURES = 12
@@ -61,7 +61,7 @@ def rules_of(measures: pd.DataFrame, codes: NDArray[np.integer], scores: pd.Data
     share_of_segment is how much of the segment the rule finds, share_of_matching how many of those it finds are in the
     segment, both 0 to 1. A rule has up to three conditions on the features that differ most, and is the one with the
     highest harmonic mean of both that was found: conditions are added one by one, the best four are followed. Searched
-    on at most 20,000 customers, and counted on all. `scores` has a row a segment, in the order of codes from 1, and a
+    on at most 8,000 customers, and counted on all. `scores` has a row a segment, in the order of codes from 1, and a
     column a measure.
     """
     rows = np.arange(len(codes))
