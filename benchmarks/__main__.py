@@ -9,13 +9,26 @@ from benchmarks import (
     kmeans_rounds,
     kmeans_starts,
     preparing,
+    profiling,
     reading,
     silhouettes,
     startup,
     trees,
 )
 
-ROOMS = (reading, events, preparing, kmeans_rounds, kmeans_starts, silhouettes, count_study, trees, density, startup)
+ROOMS = (
+    reading,
+    events,
+    preparing,
+    kmeans_rounds,
+    kmeans_starts,
+    silhouettes,
+    count_study,
+    trees,
+    density,
+    profiling,
+    startup,
+)
 
 
 def main() -> None:

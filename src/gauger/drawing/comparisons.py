@@ -16,11 +16,11 @@ from gauger.drawing.scatters import (
     frame_of,
     name_segments,
     note_on,
-    sample_of,
 )
 from gauger.drawing.style import dress, new_figure
 from gauger.errors import plural
 from gauger.profiling import Comparison
+from gauger.profiling.closeness import sample_of
 from gauger.segmentation import UNASSIGNED, Segmentation, segmentation_from_codes
 
 

@@ -11,17 +11,16 @@ from matplotlib.figure import Figure
 from matplotlib.patheffects import withStroke
 from matplotlib.text import Text
 from numpy.typing import NDArray
-from scipy.spatial.distance import cdist
 
 from gauger.drawing.labels import push_apart
 from gauger.drawing.outlines import OUTLINES, draw_outline
 from gauger.drawing.style import INK, PAPER, dress, new_figure, segment_colour, segment_marker
 from gauger.errors import SettingError, UnknownColumnError, listed, plural
+from gauger.profiling.closeness import lies_around_centres, sample_of, share_placed
 from gauger.segmentation import UNASSIGNED, Segmentation
 
-MOST_POINTS, MOST_NAMED = 20_000, 20
+MOST_NAMED = 20
 
-_AROUND = 0.8
 _RIGHT_SIDE = 0.98
 _MOST_LABELS = 12
 
@@ -98,7 +97,7 @@ def name_segments(axes: Axes, seg: Segmentation, across: str, up: str, numbers: 
 
     Of more than 20 segments the largest are named.
     """
-    around = _around_centres(seg)
+    around = lies_around_centres(seg)
     labels = []
     for number in seg.numbers[:MOST_NAMED]:
         look = numbers[number - 1] if numbers else number
@@ -122,21 +121,6 @@ def _right_side(points: pd.DataFrame) -> tuple[float, float] | None:
     return float(across[place]), float(up[place])
 
 
-def share_placed(seg: Segmentation, *names: str) -> float:
-    """The share of assigned customers whose nearest centre is their own when only some features are looked at.
-
-    Measured on the working scale, on the customers that a figure draws; 0 when nobody is assigned.
-    """
-    columns = [seg.features.names.index(name) for name in names]
-    rows = sample_of(len(seg.codes))
-    rows = rows[seg.codes[rows] != UNASSIGNED]
-    if not rows.size:
-        return 0.0
-    apart = cdist(seg.features.values[rows][:, columns], seg.scaled_centres[:, columns])
-    nearest = apart.argmin(axis=1) + 1
-    return float((nearest == seg.codes[rows]).mean())
-
-
 def chosen_axes(seg: Segmentation, x: str | None, y: str | None) -> tuple[str, str]:
     """The two features that were asked for, or that tell the segments apart best."""
     names = list(seg.features.names)
@@ -150,13 +134,6 @@ def chosen_axes(seg: Segmentation, x: str | None, y: str | None) -> tuple[str, s
         return x, y
     one, two = max(pairs, key=lambda pair: share_placed(seg, *pair))
     return (two, one) if x == two or y == one else (one, two)
-
-
-def sample_of(customers: int) -> Rows:
-    """The customers that a figure draws."""
-    if customers <= MOST_POINTS:
-        return np.arange(customers)
-    return np.sort(np.random.default_rng(0).choice(customers, size=MOST_POINTS, replace=False))
 
 
 def frame_of(values: pd.Series) -> Span:
@@ -208,17 +185,12 @@ def _title(seg: Segmentation, across: str, up: str) -> str:
     if seg.count < 2:
         rest = f", {outside:,} in none" if outside else ""
         return f"{'All ' if not outside else ''}{everyone - outside:,} customers in one segment{rest}"
-    if not _around_centres(seg):
+    if not lies_around_centres(seg):
         rest = f", and {outside:,} {plural(outside, 'customer')} in none (grey crosses)" if outside else ""
         return f"{seg.count} segments in shapes of their own{rest}"
     names = f"{across} and {up}".replace("_", " ")
     percent = math.floor(100.0 * share_placed(seg, across, up))  # 100 % is said only of everyone
     return f"{names.capitalize()} alone place {percent}% of customers in their segment"
-
-
-def _around_centres(seg: Segmentation) -> bool:
-    """Whether segments lie around their centres, so that the nearest centre is the own."""
-    return share_placed(seg, *seg.features.names) >= _AROUND
 
 
 def _places_of(seg: Segmentation, keys: Sequence[object]) -> Rows:

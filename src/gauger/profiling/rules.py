@@ -108,9 +108,9 @@ class _Cuts:
             exponent = max(exponent, 0)
         return cls(10.0**exponent, max(-exponent, 0))
 
-    def thresholds(self, values: Values) -> Values:
+    def thresholds(self, ordered: Values) -> Values:
         """Round values to cut at, ascending."""
-        places = np.quantile(values, _CUTS)
+        places = ordered[np.rint(_CUTS * (len(ordered) - 1)).astype(np.intp)]
         return (
             np.unique(np.round(np.concatenate([np.floor(places / self.step), np.ceil(places / self.step)]))) * self.step
         )
