@@ -123,6 +123,14 @@ def test_a_known_column_is_compared_by_its_values_and_gaps_are_unassigned() -> N
     assert found.worth.empty
 
 
+def test_a_column_of_numbers_may_hold_zero() -> None:
+    counts = pd.Series([0, 0, 0, 0, 5, 5, 5, None], index=list("abcdefgh"), name="calls").astype("Int64")
+    found = gauger.compare(_seg(ONE, list("abcdefgh")), counts)
+    assert found.table.columns.tolist() == [0, 5, "unassigned"]
+    assert found.agreement == 1.0
+    assert found.customers["other"].tolist()[:7] == [0, 0, 0, 0, 5, 5, 5]
+
+
 @pytest.mark.parametrize(
     ("other", "message"),
     [
@@ -150,6 +158,9 @@ def test_worth_says_what_each_side_explains_and_how_well_it_comes_back(demo_segm
     np.testing.assert_allclose(worth["explained"], [demo_segments.explained, quadrants.explained])
     assert worth["kmeans_explained"].iloc[1] > worth["explained"].iloc[1]
     assert worth["weakest"].iloc[0] > 0.85
+    answer = gauger.compare(demo_segments, quadrants, resamples=5).answer
+    assert answer.startswith("K-means explains")
+    assert "bands of visits and spend_mean explains" in answer
 
 
 def test_assignments_from_a_file_are_the_segmentation_again() -> None:

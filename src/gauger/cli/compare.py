@@ -77,4 +77,7 @@ def _tell(found: "Comparison", first: str, second: str) -> None:
     shown["share of the segment"] = console.percent(shown["share of the segment"])
     shown["overlap"] = console.percent(shown["overlap"])
     console.table(console.largest(shown))
+    if found.answer:
+        console.say()
+        console.say(found.answer)
     console.remarks(found.remarks)

@@ -169,7 +169,7 @@ def _draw(seg: "Segmentation", axes: list[str], outline: str | None, label: list
     from gauger.profiling import profile
 
     if not axes and len(seg.features.names) == 1:
-        return profile_bars(profile(seg))
+        return profile_bars(profile(seg, resamples=0))
     return scatter(seg, *axes, outline=outline, label=_keys_like(seg, label))
 
 

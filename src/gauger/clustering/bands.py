@@ -14,7 +14,6 @@ from gauger.features import FeatureSet
 from gauger.readable import short_number
 from gauger.remarks import Remark
 from gauger.segmentation import Again, Codes, Segmentation, number_by_size, segmentation_from_codes
-from gauger.tables.facts import ColumnFacts
 
 COMBINATIONS = ("cells", "score")
 
@@ -23,6 +22,7 @@ _WORDS = {2: ("low", "high"), 3: ("low", "middle", "high")}
 
 Bands = Mapping[str, int | Sequence[float]]
 Rows = NDArray[np.intp]
+Values = NDArray[np.float64]
 
 
 def segment_by_bands(
@@ -60,7 +60,32 @@ def segment_by_bands(
     """
     _refuse_bad_settings(features, bands, combine, low_is_good, score_bands)
     recorded = {name: _recorded(features, name) for name in bands}
-    edges = {name: _edges(recorded[name], name, asked) for name, asked in bands.items()}
+    edges = {name: _edges(recorded[name], asked) for name, asked in bands.items()}
+    alike = [name for name, of in edges.items() if not of.size]
+    if alike:
+        raise SettingError(f"{listed(map(repr, alike))} cannot be cut into bands: the same for everyone.")
+    details, groups, names = _grouped(recorded, edges, combine, low_is_good, score_bands)
+    codes, order = _numbered(features, groups)
+    method = f"bands of {listed(bands, most=4)}{', scored' if combine == 'score' else ''}"
+    seg = replace(
+        segmentation_from_codes(features, codes, method=method),
+        details=details,
+        edges={name: tuple(float(edge) for edge in of) for name, of in edges.items()},
+        again=Again(partial(_segment_again, bands, combine, low_is_good, score_bands)),
+        given_names={place: names[group] for place, group in enumerate(order.tolist(), 1)},
+    )
+    small = _many_cells(seg) if seg.count > _MANY_CELLS else tiny_segments(seg)
+    return seg.with_remarks((*_fewer_bands(bands, edges), *small))
+
+
+def _grouped(
+    recorded: Mapping[str, Values],
+    edges: Mapping[str, Values],
+    combine: str,
+    low_is_good: Sequence[str],
+    score_bands: int | None,
+) -> tuple[pd.DataFrame, Rows, list[str]]:
+    """Each customer's bands, the group that they make (n,), from 0, and what each group is called."""
     places = {name: np.searchsorted(edges[name], values, side="right") for name, values in recorded.items()}
     number = {name: len(edges[name]) - of if name in low_is_good else of for name, of in places.items()}
     details = pd.DataFrame({f"{name}_band": own + 1 for name, own in number.items()})
@@ -69,21 +94,8 @@ def segment_by_bands(
         details["score"] = score
         groups, names = _by_score(score, score_bands)
     else:
-        groups, names = _by_cell(number, {name: len(edges[name]) + 1 for name in bands})
-    codes, order = _numbered(features, groups)
-    method = f"bands of {listed(bands, most=4)}{', scored' if combine == 'score' else ''}"
-    seg = segmentation_from_codes(features, codes, method=method)
-    seg = replace(
-        seg,
-        details=details,
-        edges={name: tuple(float(edge) for edge in of) for name, of in edges.items()},
-        again=Again(
-            partial(_segment_again, bands, combine, low_is_good, score_bands),
-        ),
-        given_names={place: names[group] for place, group in enumerate(order.tolist(), 1)},
-    )
-    small = _many_cells(seg) if seg.count > _MANY_CELLS else tiny_segments(seg)
-    return seg.with_remarks((*_fewer_bands(bands, edges), *small))
+        groups, names = _by_cell(number, {name: len(own) + 1 for name, own in edges.items()})
+    return details, groups, names
 
 
 def _segment_again(
@@ -94,7 +106,10 @@ def _segment_again(
     features: FeatureSet,
     _seed: int,
 ) -> Codes:
-    return segment_by_bands(features, bands, combine=combine, low_is_good=low_is_good, score_bands=score_bands).codes
+    recorded = {name: _recorded(features, name) for name in bands}
+    edges = {name: _edges(recorded[name], asked) for name, asked in bands.items()}
+    _, groups, _ = _grouped(recorded, edges, combine, low_is_good, score_bands)
+    return np.asarray(groups + 1, dtype=np.int32)
 
 
 def _recorded(features: FeatureSet, name: str) -> NDArray[np.float64]:
@@ -108,14 +123,13 @@ def _recorded(features: FeatureSet, name: str) -> NDArray[np.float64]:
     return values
 
 
-def _edges(values: NDArray[np.float64], name: str, asked: int | Sequence[float]) -> NDArray[np.float64]:
-    """Where each band but the first begins, rising; a band holds the value it begins with."""
+def _edges(values: Values, asked: int | Sequence[float]) -> Values:
+    """Where each band but the first begins, rising; a band holds the value it begins with. None where all are alike."""
     if not isinstance(asked, (int, np.integer)):
         return np.asarray(asked, dtype=np.float64)
-    facts = ColumnFacts.of(values)
-    if facts.distinct < 2:
-        raise SettingError(f"{name!r} is {short_number(facts.low)} for everyone: it cannot be cut into bands.")
-    ordered = facts.ordered
+    ordered = np.sort(values)
+    if ordered[0] == ordered[-1]:
+        return np.empty(0)
     found = []
     for band in range(1, asked):
         wanted = band * len(ordered) / asked
@@ -145,7 +159,7 @@ def _by_score(score: Rows, score_bands: int | None) -> tuple[Rows, list[str]]:
     """The group of each customer by score (n,), from 0, and what each group is called."""
     levels, groups = np.unique(score, return_inverse=True)
     if score_bands is not None and len(levels) > 1:
-        edges = _edges(score.astype(np.float64), "score", score_bands)
+        edges = _edges(score.astype(np.float64), score_bands)
         groups = np.searchsorted(edges, score, side="right")
         ends = [
             (int(score[groups == place].min()), int(score[groups == place].max())) for place in range(len(edges) + 1)
@@ -199,6 +213,8 @@ def _refuse_bad_settings(
         raise SettingError.not_one_of("combine", combine, COMBINATIONS)
     if score_bands is not None and combine != "score":
         raise SettingError("score_bands= is for combine='score'.")
+    if score_bands is not None and not isinstance(score_bands, (int, np.integer)):
+        raise SettingError(f"score_bands={score_bands!r} must be a whole number of bands from 2 to {_MOST_BANDS}.")
     counts = {**bands} if score_bands is None else {**bands, "score_bands": score_bands}
     for name, asked in counts.items():
         if isinstance(asked, (int, np.integer)) and (isinstance(asked, bool) or not 2 <= asked <= _MOST_BANDS):

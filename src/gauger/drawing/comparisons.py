@@ -59,7 +59,7 @@ def _on_the_same_features(comparison: Comparison) -> Segmentation:
     codes[there] = other.of(keys[there])
     present = [0, *(code for code in range(1, len(other.labels) + 1) if (codes == code).any())]
     drawn = segmentation_from_codes(seg.features, np.searchsorted(present, codes), method=other.title)
-    names = [_drawn_name(comparison, other.labels[code - 1]) for code in present[1:]]
+    names = [other.name_of(other.labels[code - 1]) for code in present[1:]]
     return replace(drawn, given_names=dict(enumerate(names, 1)))
 
 
@@ -74,15 +74,10 @@ def _looks(comparison: Comparison, drawn: Segmentation) -> list[int]:
     """For each drawn segment of the other side the number whose colour and marker it takes: its match's, else a free
     one."""
     matches = comparison.matched["other"].dropna()
-    labels = {_drawn_name(comparison, label): number for label, number in zip(matches, matches.index, strict=True)}
+    labels = {comparison.other.name_of(label): number for label, number in zip(matches, matches.index, strict=True)}
     free = iter(range(comparison.seg.count + 1, comparison.seg.count + drawn.count + 1))
     names = [drawn.names[number] for number in drawn.numbers.tolist()]
     return [labels[name] if name in labels else next(free) for name in names]
-
-
-def _drawn_name(comparison: Comparison, label: object) -> str:
-    name = comparison.other.name_of(label)
-    return f"segment {name}" if name.isdigit() else name
 
 
 def _title(comparison: Comparison) -> str:

@@ -53,12 +53,8 @@ def distances_to_segments(seg: Segmentation, rows: Rows, *, around: bool) -> Val
     values = seg.features.values[rows]
     if around:
         return np.asarray(cdist(values, seg.scaled_centres))
-    apart = np.empty((len(rows), seg.count))
-    for number in seg.numbers.tolist():
-        members = np.flatnonzero(seg.codes == number)
-        found, _ = KDTree(seg.features.values[members]).query(values, k=min(_NEIGHBOUR, len(members)))
-        apart[:, number - 1] = found if found.ndim == 1 else found[:, -1]
-    return apart
+    segments = [seg.features.values[seg.codes == number] for number in seg.numbers]
+    return np.column_stack([_to_neighbours(members, values) for members in segments])
 
 
 def own_distances(seg: Segmentation) -> Values:
@@ -69,6 +65,11 @@ def own_distances(seg: Segmentation) -> Values:
     for number in seg.numbers.tolist():
         members = np.flatnonzero(seg.codes == number)
         values = seg.features.values[members]
-        found, _ = KDTree(values).query(values, k=min(_NEIGHBOUR, len(members)))
-        apart[members] = found if found.ndim == 1 else found[:, -1]
+        apart[members] = _to_neighbours(values, values)
     return apart
+
+
+def _to_neighbours(members: Values, values: Values) -> Values:
+    """How far each of some customers is from the fifth nearest of the members, or the last of fewer."""
+    found, _ = KDTree(members).query(values, k=[min(_NEIGHBOUR, len(members))])
+    return np.asarray(found[:, 0])

@@ -12,7 +12,7 @@ from gauger.distances import adjusted_rand
 from gauger.errors import SettingError, plural
 from gauger.profiling.divisions import Division, division_of
 from gauger.profiling.matching import shown_keys
-from gauger.profiling.worth import worth_of
+from gauger.profiling.worth import worth_in_words, worth_of
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
@@ -66,6 +66,11 @@ class Comparison(Readable):
     def other_shares(self) -> pd.DataFrame:
         """Of each group's customers of the other side the share in each segment."""
         return self.table.div(self.table.sum(axis=0).mask(lambda sums: sums == 0), axis=1)
+
+    @property
+    def answer(self) -> str:
+        """What `.worth` says, in a sentence or two; empty where it says nothing."""
+        return worth_in_words(self.worth)
 
     def headline(self) -> str:
         many = len(self.other.labels)

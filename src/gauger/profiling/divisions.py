@@ -21,7 +21,8 @@ Codes = NDArray[np.integer]
 class Division:
     """Customers divided into groups: of each of `keys` the place of its group in `labels`, from 1; 0 for none.
 
-    Labels are segments' numbers or a column's values; `names` are those given to numbers, `title` is what it is called.
+    Labels are segments' numbers (`numbered`) or a column's values; `names` are those given to numbers, `title` is what
+    it is called.
     """
 
     keys: pd.Index
@@ -29,11 +30,7 @@ class Division:
     labels: list[object]
     title: str
     names: Mapping[object, str] = field(default_factory=dict)
-
-    @property
-    def numbered(self) -> bool:
-        """Whether groups go by numbers."""
-        return all(isinstance(label, int) for label in self.labels)
+    numbered: bool = True
 
     def name_of(self, label: object) -> str:
         """What a group is called."""
@@ -79,4 +76,4 @@ def _of_column(column: pd.Series, key: str) -> Division:
             "it into fewer first, such as by segment_by_bands."
         )
     labels = [value.item() if isinstance(value, np.generic) else value for value in values]
-    return Division(column.index, places + 1, labels, title)
+    return Division(column.index, places + 1, labels, title, numbered=False)

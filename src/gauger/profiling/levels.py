@@ -98,9 +98,10 @@ def median_dates(dates: pd.DataFrame, codes: NDArray[np.integer], segments: int)
     """The median day of each column of dates: a row a group, the unassigned first, and everyone last."""
     table = pd.DataFrame(index=range(segments + 2), columns=dates.columns, dtype="datetime64[ns]")
     for name in dates.columns:
+        days = dates[name].dt.tz_localize(None)
         for group in range(segments + 1):
-            table.loc[group, name] = dates.loc[codes == group, name].median()
-        table.loc[segments + 1, name] = dates[name].median()
+            table.loc[group, name] = days[codes == group].median()
+        table.loc[segments + 1, name] = days.median()
     for name in table.columns:
         table[name] = table[name].dt.normalize()
     return table

@@ -7,6 +7,8 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from gauger.profiling.closeness import sample_of
+
 MOST_CONDITIONS = 3
 
 _SAMPLE = 8_000
@@ -38,7 +40,7 @@ class Condition:
     @property
     def text(self) -> str:
         """As people write it: visits >= 9."""
-        return f"{self.feature} {'>=' if self.at_least else '<='} {self.value:,.{self.decimals}f}"
+        return f"{self.feature} {'>=' if self.at_least else '<='} {self.value:.{self.decimals}f}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,9 +66,7 @@ def rules_of(measures: pd.DataFrame, codes: NDArray[np.integer], scores: pd.Data
     on at most 8,000 customers, and counted on all. `scores` has a row a segment, in the order of codes from 1, and a
     column a measure.
     """
-    rows = np.arange(len(codes))
-    if len(rows) > _SAMPLE:
-        rows = np.sort(np.random.default_rng(0).choice(rows, _SAMPLE, replace=False))
+    rows = sample_of(len(codes), _SAMPLE)
     sample, own = measures.iloc[rows], codes[rows]
     columns = {name: sample[name].to_numpy(dtype=np.float64, na_value=np.nan) for name in measures.columns}
     cuts = {name: _Cuts.of(values) for name, values in columns.items()}
@@ -111,9 +111,8 @@ class _Cuts:
     def thresholds(self, ordered: Values) -> Values:
         """Round values to cut at, ascending."""
         places = ordered[np.rint(_CUTS * (len(ordered) - 1)).astype(np.intp)]
-        return (
-            np.unique(np.round(np.concatenate([np.floor(places / self.step), np.ceil(places / self.step)]))) * self.step
-        )
+        steps = np.unique(np.concatenate([np.floor(places / self.step), np.ceil(places / self.step)]))
+        return np.round(steps * self.step, self.decimals)  # just what is said
 
 
 def _search(columns: dict[str, Values], cuts: dict[str, _Cuts], inside: Mask) -> Rule:

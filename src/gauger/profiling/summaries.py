@@ -38,11 +38,6 @@ class Grouping:
         small = codes.astype(np.uint16) if segments < 2**16 else codes  # two bytes are sorted by counting
         return cls(np.argsort(small, kind="stable"), np.concatenate([[0], np.cumsum(sizes)]))
 
-    @property
-    def groups(self) -> int:
-        """How many groups there are, the unassigned among them."""
-        return len(self.starts) - 1
-
 
 @dataclass(frozen=True, eq=False)
 class Moments:
@@ -108,7 +103,7 @@ _ROUNDING = 1e-13
 class Summary:
     """One measure by group (g,): `moments`, `quartiles` (g, 3), and the same over everyone in `overall` (3,).
 
-    `skew` is that of everyone's values, `low` and `high` are their ends, `missing` how many lack one. `by_rank` are the
+    `skew` is that of everyone's values, `missing` how many lack one. `by_rank` are the
     moments of the ranks, ties halfway, for a measure with a long tail; None for others.
     """
 
@@ -116,8 +111,6 @@ class Summary:
     quartiles: Values
     overall: Values
     skew: float
-    low: float
-    high: float
     missing: int
     by_rank: Moments | None
 
@@ -152,10 +145,10 @@ def _summary(values: Values, grouping: Grouping) -> Summary:
     quartiles = np.array([_quartiles(part) for part in facts])
     moments = Moments.of(parts)
     if not len(everyone.ordered):
-        return Summary(moments, quartiles, _quartiles(everyone), np.nan, np.nan, np.nan, everyone.missing, None)
+        return Summary(moments, quartiles, _quartiles(everyone), np.nan, everyone.missing, None)
     skew = skewness(everyone.ordered)
     ranks = Moments.of([ranks_among(everyone.ordered, part) for part in parts]) if abs(skew) > LOPSIDED else None
-    return Summary(moments, quartiles, _quartiles(everyone), skew, everyone.low, everyone.high, everyone.missing, ranks)
+    return Summary(moments, quartiles, _quartiles(everyone), skew, everyone.missing, ranks)
 
 
 def _quartiles(facts: ColumnFacts) -> Values:

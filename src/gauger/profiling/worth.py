@@ -25,26 +25,24 @@ def worth_of(seg: Segmentation, other: Segmentation, *, resamples: int, seed: in
     shared = np.flatnonzero(there >= 0)
     features = seg.features.part(shared)
     rows = []
-    by_count: dict[int, float] = {}
     for side, codes in ((seg, seg.codes[shared]), (other, other.codes[there[shared]])):
         present, dense = np.unique(codes, return_inverse=True)
         own = segmentation_from_codes(features, dense + (0 if present[0] == 0 else 1), method=side.method)
-        if own.count not in by_count:
-            by_count[own.count] = _by_kmeans(own, seed)
         likeness = likeness_when_redrawn(side, resamples, seed)
         means = likeness.mean(axis=0) if len(likeness) else np.full(side.count, np.nan)
         stability = float(np.average(means, weights=side.sizes))
-        rows.append((side.count, own.explained, by_count[own.count], stability, float(means.min())))
+        rows.append((side.count, own.explained, _by_kmeans(own, seed), stability, float(means.min())))
     index = pd.Index([seg.method, other.method], name="method")
     return pd.DataFrame(rows, columns=list(WORTH_COLUMNS), index=index)
 
 
 def _by_kmeans(seg: Segmentation, seed: int) -> float:
-    """The share that k-means with as many segments explains; NaN with fewer distinct customers."""
-    columns = np.ascontiguousarray(seg.features.values.T)
-    if distinct_up_to(columns, seg.count) < seg.count:
+    """The share that k-means with as many segments explains of the assigned; NaN with fewer distinct customers."""
+    assigned = seg.features.part(np.flatnonzero(seg.codes))
+    columns = np.ascontiguousarray(assigned.values.T)
+    if not seg.count or distinct_up_to(columns, seg.count) < seg.count:
         return np.nan
-    return segment_by_kmeans(seg.features, seg.count, seed=seed).explained
+    return segment_by_kmeans(assigned, seg.count, seed=seed).explained
 
 
 def worth_in_words(worth: pd.DataFrame) -> str:
