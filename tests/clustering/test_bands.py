@@ -41,6 +41,11 @@ def test_equal_values_stay_together_and_fewer_bands_are_remarked() -> None:
     assert seg.remarks[0].features == ("visits",)
 
 
+def test_edges_that_a_resample_lacks_are_no_fault() -> None:
+    seg = gauger.segment_by_bands(_features(visits=[1.0] * 30 + [99.0]), {"visits": [50]})
+    assert gauger.profile(seg).overlap["resamples"].tolist() == [20, 20]
+
+
 @given(
     st.lists(st.integers(0, 9), min_size=2, max_size=60).filter(lambda values: len(set(values)) > 1), st.integers(2, 6)
 )

@@ -159,7 +159,7 @@ def test_worth_says_what_each_side_explains_and_how_well_it_comes_back(demo_segm
     assert worth["kmeans_explained"].iloc[1] > worth["explained"].iloc[1]
     assert worth["weakest"].iloc[0] > 0.85
     answer = gauger.compare(demo_segments, quadrants, resamples=5).answer
-    assert answer.startswith("K-means explains")
+    assert answer.startswith("k-means explains")
     assert "bands of visits and spend_mean explains" in answer
 
 

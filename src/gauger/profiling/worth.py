@@ -59,4 +59,4 @@ def worth_in_words(worth: pd.DataFrame) -> str:
     if len(known) == len(worth):
         one, two = (f"{value:.2f}" for value in known)
         text += f" When customers are drawn anew, segments come back with an overlap of {one} and {two} (1: the same)."
-    return text[:1].upper() + text[1:]
+    return text
