@@ -36,6 +36,11 @@ def first_up(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
+def shortened(text: str, most: int) -> str:
+    """Text of at most so many letters, its end replaced by dots where it is longer."""
+    return text if len(text) <= most else f"{text[: most - 1].rstrip()}…"
+
+
 def plain_number(value: float) -> str:
     """A number as people write it: whole ones without decimals, others to three figures."""
     return f"{value:,.0f}" if float(value).is_integer() and abs(value) < 1e15 else short_number(value)

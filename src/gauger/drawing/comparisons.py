@@ -1,5 +1,6 @@
 """Two segmentations of the same customers on the same axes."""
 
+import textwrap
 from dataclasses import replace
 
 import numpy as np
@@ -8,20 +9,14 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from gauger.drawing.labels import push_apart
-from gauger.drawing.scatters import (
-    MOST_NAMED,
-    chosen_axes,
-    draw_customers,
-    frame,
-    frame_of,
-    name_segments,
-    note_on,
-)
-from gauger.drawing.style import dress, new_figure
+from gauger.drawing.planes import Plane, draw_plane, name_segments, note_on_names, plane_of
+from gauger.drawing.scatters import chosen_axes
+from gauger.drawing.style import new_figure
 from gauger.errors import plural
 from gauger.profiling import Comparison
-from gauger.profiling.closeness import sample_of
 from gauger.segmentation import UNASSIGNED, Segmentation, segmentation_from_codes
+
+_TITLE_WIDTH = 58
 
 
 def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = None) -> Figure:
@@ -30,23 +25,20 @@ def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = N
     On the right a segment has the colour and the marker of the one that it matches on the left. Raises as `scatter`.
     """
     seg, other = comparison.seg, _on_the_same_features(comparison)
-    across, up = chosen_axes(seg, x, y)
-    table = seg.features.original
-    rows = sample_of(len(table))
-    inside = frame_of(table[across]), frame_of(table[up])
+    left, right = plane_of(seg, *chosen_axes(seg, x, y)), plane_of(other, *chosen_axes(seg, x, y))
     colours = "On the right a segment has the colour of the one that it matches on the left."
-    few = (
-        f"Of more than {MOST_NAMED} segments the largest are named." if max(seg.count, other.count) > MOST_NAMED else ""
-    )
-    notes = colours, note_on(table, (across, up), inside, len(rows)), few
+    notes = colours, left.note(), note_on_names(seg.count, other.count)
     figure = new_figure(_title(comparison), " ".join(filter(None, notes)))
-    left, right = figure.subplots(1, 2, sharex=True, sharey=True)
-    _panel(left, seg, (across, up), rows, [])
-    _panel(right, other, (across, up), rows, _looks(comparison, other))
-    for axes in (left, right):
-        frame(axes, (across, up), inside)
-    for axes, one, numbers in ((left, seg, []), (right, other, _looks(comparison, other))):
-        push_apart(axes, name_segments(axes, one, across, up, numbers))
+    panels = figure.subplots(1, 2, sharex=True, sharey=True)
+    looks_there = _looks(comparison, other)
+    sides: tuple[tuple[Axes, Plane, Segmentation, list[int]], ...] = (
+        (panels[0], left, seg, []),
+        (panels[1], right, other, looks_there),
+    )
+    for axes, plane, one, looks in sides:
+        _panel(axes, plane, one, looks)
+    for axes, plane, one, looks in sides:
+        push_apart(axes, name_segments(axes, plane, one, looks), plane.middles)
     return figure
 
 
@@ -63,11 +55,11 @@ def _on_the_same_features(comparison: Comparison) -> Segmentation:
     return replace(drawn, given_names=dict(enumerate(names, 1)))
 
 
-def _panel(axes: Axes, seg: Segmentation, names: tuple[str, str], rows: np.ndarray, numbers: list[int]) -> None:
+def _panel(axes: Axes, plane: Plane, seg: Segmentation, looks: list[int]) -> None:
     outside = int(np.count_nonzero(seg.codes == UNASSIGNED))
     rest = f", {outside:,} unassigned" if outside else ""
-    dress(axes, title=f"{seg.method}: {seg.count} {plural(seg.count, 'segment')}{rest}", x=names[0], y=names[1])
-    draw_customers(axes, seg, names, rows, numbers)
+    title = textwrap.fill(f"{seg.method}: {seg.count} {plural(seg.count, 'segment')}{rest}", _TITLE_WIDTH)
+    draw_plane(axes, plane, seg, looks, title=title)
 
 
 def _looks(comparison: Comparison, drawn: Segmentation) -> list[int]:

@@ -8,7 +8,7 @@ from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
 from gauger.distances import correlation_matrix, likeness_order
-from gauger.drawing.style import INK, PAPER, QUIET, new_figure
+from gauger.drawing.style import DIVERGING, INK, PAPER, QUIET, new_figure
 from gauger.errors import SettingError, listed
 from gauger.features import FeatureSet
 from gauger.tables import look
@@ -16,7 +16,7 @@ from gauger.tables import look
 MOST_MEASURES = 30
 CLOSE = 0.9
 
-_COLOURS = LinearSegmentedColormap.from_list("correlation", ["#1f5f99", "#9cc3e0", PAPER, "#f2b48a", "#b24b00"])
+_COLOURS = LinearSegmentedColormap.from_list("correlation", DIVERGING)
 _MOST_NUMBERS = 16
 
 

@@ -8,7 +8,7 @@ from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter
 from numpy.typing import NDArray
 
 from gauger.drawing.labels import push_apart
-from gauger.drawing.scatters import MOST_NAMED
+from gauger.drawing.planes import MOST_NAMED
 from gauger.drawing.style import INK, PAPER, dress, new_figure, segment_colour
 from gauger.errors import SettingError, plural
 from gauger.readable import short_number

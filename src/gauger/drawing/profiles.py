@@ -5,18 +5,19 @@ import pandas as pd
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
+from gauger.drawing.labels import short_name
+from gauger.drawing.panels import most_panels, panels_for
 from gauger.drawing.style import INK, PAPER, QUIET, dress, new_figure, segment_colour
 from gauger.errors import SettingError
 from gauger.profiling import EVERYONE, Profile
 from gauger.readable import short_number
 
-MOST_PANELS = 9
-
 
 def profile_bars(profile: Profile) -> Figure:
     """Each measure's mean by segment, in original units, against everyone's mean.
 
-    At most nine measures are drawn, those of strongest contrast; a note says how many are not.
+    At most nine measures are drawn (six of more than 8 segments, three of more than 14), those of strongest contrast; a
+    note says how many are not.
     """
     if profile.means.columns.empty:
         raise SettingError("the profile has no measure to draw: every column is a category, a date or a key.")
@@ -24,13 +25,8 @@ def profile_bars(profile: Profile) -> Figure:
     left_out = profile.means.shape[1] - len(measures)
     note = f"{left_out} more measures are in the tables." if left_out else ""
     figure = new_figure(_title(profile), note)
-    across = 2 if len(measures) == 4 else min(len(measures), 3)
-    down = -(-len(measures) // across)
-    panels = np.atleast_1d(figure.subplots(down, across, squeeze=False)).ravel()
+    panels, across = panels_for(figure, len(measures))
     for place, axes in enumerate(panels):
-        if place >= len(measures):
-            axes.set_axis_off()
-            continue
         _panel(axes, profile, measures[place], named=place % across == 0)
     return figure
 
@@ -44,9 +40,7 @@ def _panel(axes: Axes, profile: Profile, measure: str, *, named: bool) -> None:
     axes.axvline(everyone, color=INK, linewidth=1.2, linestyle=(0, (4, 3)))
     dress(axes, title=f"{measure} (everyone {short_number(everyone)})")
     axes.grid(visible=False)
-    axes.set_yticks(
-        places, [f"{profile.sizes.loc[row, 'name']}" for row in means.index] if named else [""] * len(means)
-    )
+    axes.set_yticks(places, [short_name(profile.name_of(row)) for row in means.index] if named else [""] * len(means))
     axes.invert_yaxis()
     axes.tick_params(axis="y", length=0)
     low, high = min(0.0, float(means.min())), max(0.0, float(means.max()), everyone)
@@ -67,9 +61,10 @@ def _panel(axes: Axes, profile: Profile, measure: str, *, named: bool) -> None:
 
 def _measures_shown(profile: Profile) -> list[str]:
     names = list(profile.means.columns)
-    if len(names) <= MOST_PANELS:
+    most = most_panels(len(profile.means) - 1)
+    if len(names) <= most:
         return names
-    widest = _contrast(profile).max().sort_values(ascending=False, kind="stable").index[:MOST_PANELS]
+    widest = _contrast(profile).max().sort_values(ascending=False, kind="stable").index[:most]
     return [name for name in names if name in widest]
 
 
@@ -88,5 +83,5 @@ def _title(profile: Profile) -> str:
     factor = float(times.loc[row, widest])
     if factor < 1.05:
         return "Segments hardly differ in these measures"
-    name = profile.sizes.loc[row, "name"]
+    name = profile.name_of(row)
     return f"Strongest contrast: {name} has {factor:.1f} times everyone's {str(widest).replace('_', ' ')}"

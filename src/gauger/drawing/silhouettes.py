@@ -1,15 +1,20 @@
 """Silhouette diagrams side by side: every customer a line, segments in their colours, the mean drawn."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from gauger.choosing import CountStudy, Silhouette, silhouette
+from gauger.drawing.labels import push_apart, short_name
+from gauger.drawing.planes import draw_plane, name_segments, note_on_names, plane_of
+from gauger.drawing.scatters import chosen_axes
 from gauger.drawing.style import INK, PAPER, dress, new_figure, segment_colour
 from gauger.errors import SettingError, listed
 from gauger.progress import task
+from gauger.segmentation import Segmentation
 
 MOST_PANELS = 4
 
@@ -42,8 +47,33 @@ def silhouette_diagrams(study: CountStudy, counts: Sequence[int] | None = None) 
     return figure
 
 
+def silhouette_beside(seg: Segmentation, x: str | None = None, y: str | None = None) -> Figure:
+    """Customers over two features, as `scatter`, and beside it every customer's silhouette, segment by segment.
+
+    Raises as `scatter`, and SettingError for fewer than two segments.
+    """
+    plane = plane_of(seg, *chosen_axes(seg, x, y))
+    with task("silhouettes"):
+        found = silhouette(seg)
+    notes = plane.note(), note_on_names(seg.count), *(remark.text for remark in found.remarks)
+    figure = new_figure(_title({seg.count: found}, seg.names), " ".join(filter(None, notes)))
+    left, right = figure.subplots(1, 2, width_ratios=[3, 2])
+    draw_plane(left, plane, seg)
+    _draw(right, seg, found, seg.names)
+    right.set_xlim(min(float(np.nanmin(found.values)), 0.0) - 0.02, 1.0)
+    push_apart(left, name_segments(left, plane, seg), plane.middles)
+    return figure
+
+
 def _panel(axes: Axes, study: CountStudy, count: int, one: Silhouette, *, advised: bool) -> None:
-    seg = study.segmentations[count]
+    _draw(axes, study.segmentations[count], one, {})
+    below = float((one.values[~np.isnan(one.values)] < 0.0).mean())
+    mark = ", advised" if advised else ""
+    title = f"{count} segments{mark}\nmean {one.mean:.2f}, {below:.1%} below zero"
+    axes.set_title(title, loc="left", fontsize=12, color=INK)
+
+
+def _draw(axes: Axes, seg: Segmentation, one: Silhouette, names: Mapping[int, str]) -> None:
     start, space = 0.0, 0.015 * one.measured
     for number in seg.numbers:
         own = one.values[(seg.codes == number) & ~np.isnan(one.values)]
@@ -51,7 +81,7 @@ def _panel(axes: Axes, study: CountStudy, count: int, one: Silhouette, *, advise
         heights = start + np.arange(len(own))
         axes.fill_betweenx(heights, 0.0, own, color=segment_colour(number), linewidth=0.0, step="mid")
         axes.annotate(
-            str(number),
+            short_name(names.get(number, str(number))),
             (0.0, start + len(own) / 2.0),
             xytext=(5, 0),
             textcoords="offset points",
@@ -63,9 +93,7 @@ def _panel(axes: Axes, study: CountStudy, count: int, one: Silhouette, *, advise
         )
         start += len(own) + space
     axes.axvline(one.mean, color=INK, linewidth=1.4, linestyle=(0, (4, 3)))
-    below = float((one.values[~np.isnan(one.values)] < 0.0).mean())
-    mark = ", advised" if advised else ""
-    dress(axes, title=f"{count} segments{mark}\nmean {one.mean:.2f}, {below:.1%} below zero", x="silhouette")
+    dress(axes, title=f"mean {one.mean:.2f}", x="silhouette")
     axes.set_ylim(start, -space)
     axes.set_yticks([])
     axes.grid(visible=False, axis="y")
@@ -81,11 +109,11 @@ def _default_counts(study: CountStudy) -> list[int]:
     return sorted(found[:MOST_PANELS])
 
 
-def _title(found: dict[int, Silhouette]) -> str:
+def _title(found: dict[int, Silhouette], names: Mapping[int, str] = MappingProxyType({})) -> str:
     best = max(found, key=lambda count: found[count].mean)
     worst = float(found[best].by_segment.min())
     number = int(found[best].by_segment.to_numpy().argmin()) + 1
-    least = f"segment {number} is the least apart ({worst:.2f})"
+    least = f"{short_name(names.get(number, f'segment {number}'))} is the least apart ({worst:.2f})"
     if len(found) == 1:
         return f"{best} segments have a mean silhouette of {found[best].mean:.2f}; {least}"
     return f"{best} segments are best apart of these (mean {found[best].mean:.2f}); {least}"

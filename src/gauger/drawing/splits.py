@@ -6,12 +6,12 @@ from itertools import pairwise
 import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
-from matplotlib.patches import PathPatch, Rectangle
-from matplotlib.path import Path
+from matplotlib.patches import Rectangle
 from numpy.typing import NDArray
 
 from gauger.choosing import CountStudy
-from gauger.drawing.style import FAINT, INK, new_figure, segment_colour
+from gauger.drawing.ribbons import ribbon
+from gauger.drawing.style import INK, new_figure, segment_colour
 from gauger.errors import SettingError, listed
 from gauger.segmentation import Segmentation
 
@@ -113,29 +113,9 @@ def _draw_bands(axes: Axes, place: int, one: Segmentation, other: Segmentation, 
             if share <= 0.0:
                 continue
             heights = left_scale * share, right_scale * share
-            _band(axes, (place - 1 + _BOX, left[number]), (place, right[target]), heights, segment_colour(target))
+            ribbon(axes, (place - 1 + _BOX, left[number]), (place, right[target]), heights, segment_colour(target))
             left[number] -= heights[0]
             right[target] -= heights[1]
-
-
-def _band(
-    axes: Axes, start: tuple[float, float], end: tuple[float, float], heights: tuple[float, float], colour: str
-) -> None:
-    (x0, y0), (x1, y1) = start, end
-    middle = (x0 + x1) / 2.0
-    corners = [
-        (x0, y0),
-        (middle, y0),
-        (middle, y1),
-        (x1, y1),
-        (x1, y1 - heights[1]),
-        (middle, y1 - heights[1]),
-        (middle, y0 - heights[0]),
-        (x0, y0 - heights[0]),
-        (x0, y0),
-    ]
-    codes = [Path.MOVETO, *[Path.CURVE4] * 3, Path.LINETO, *[Path.CURVE4] * 3, Path.CLOSEPOLY]
-    axes.add_patch(PathPatch(Path(corners, codes), facecolor=colour, edgecolor=FAINT, linewidth=0.4, alpha=0.35))
 
 
 def _title(study: CountStudy, shown: Sequence[int]) -> str:

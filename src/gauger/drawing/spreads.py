@@ -4,11 +4,11 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
+from gauger.drawing.labels import short_name
+from gauger.drawing.panels import most_panels, panels_for
 from gauger.drawing.style import FAINT, PAPER, dress, new_figure, segment_colour, segment_marker
 from gauger.errors import SettingError
 from gauger.segmentation import Segmentation
-
-MOST_PANELS = 9
 
 _INNER, _OUTER = (0.25, 0.75), (0.05, 0.95)
 _BEYOND = 0.3
@@ -17,14 +17,14 @@ _BEYOND = 0.3
 def segment_spread(seg: Segmentation) -> Figure:
     """For each feature every segment's centre, the middle half of its customers (thick) and nine in ten (thin).
 
-    In original units, and each panel goes a little beyond the widest thick bar. At most nine features are
-    drawn, those that tell segments apart best; a note says how many are not. Raises SettingError when nobody is in a
-    segment.
+    In original units, and each panel goes a little beyond the widest thick bar. At most nine features are drawn (six of
+    more than 8 segments, three of more than 14), those that tell segments apart best; a note says how many are not.
+    Raises SettingError when nobody is in a segment.
     """
     if not seg.count:
         raise SettingError("nobody is in a segment: there are no centres to draw.")
     shares = seg.explained_by_feature.to_numpy()
-    order = np.argsort(-shares, kind="stable")[:MOST_PANELS]
+    order = np.argsort(-shares, kind="stable")[: most_panels(seg.count)]
     shown = [seg.features.names[place] for place in sorted(order)]
     left_out = len(seg.features.names) - len(shown)
     note = "Thick: the middle half of a segment's customers. Thin: nine in ten, cut where the panel ends."
@@ -33,14 +33,9 @@ def segment_spread(seg: Segmentation) -> Figure:
     best = seg.features.names[int(order[0])]
     title = f"{best} tells segments apart best: {shares[order[0]]:.0%} of its variance lies between them"
     figure = new_figure(title if seg.count > 1 else "One segment, and the spread of its customers", note)
-    across = 2 if len(shown) in (2, 4) else min(len(shown), 3)
-    down = -(-len(shown) // across)
-    panels = np.atleast_1d(figure.subplots(down, across, squeeze=False)).ravel()
+    panels, across = panels_for(figure, len(shown))
     for place, axes in enumerate(panels):
-        if place < len(shown):
-            _panel(axes, seg, shown[place], named=place % across == 0)
-        else:
-            axes.set_axis_off()
+        _panel(axes, seg, shown[place], named=place % across == 0)
     return figure
 
 
@@ -65,7 +60,9 @@ def _panel(axes: Axes, seg: Segmentation, feature: str, *, named: bool) -> None:
         )
     dress(axes, title=feature)
     axes.grid(visible=False, axis="y")
-    axes.set_yticks(range(seg.count), [seg.names[number] for number in seg.numbers] if named else [""] * seg.count)
+    axes.set_yticks(
+        range(seg.count), [short_name(seg.names[number]) for number in seg.numbers] if named else [""] * seg.count
+    )
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(seg.count - 0.4, -0.6)
     axes.axvline(float(np.nanmedian(values)), color=FAINT, linewidth=3.0, zorder=0)

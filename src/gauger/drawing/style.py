@@ -28,6 +28,7 @@ SEGMENT_COLOURS = (
     "#5223b9",
     "#bd5dfe",
 )
+DIVERGING = ("#1f5f99", "#9cc3e0", PAPER, "#f2b48a", "#b24b00")
 SEGMENT_MARKERS = ("o", "s", "^", "D", "v", "P", "X", "p", "<", ">", "h", "*")
 
 _WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100

@@ -77,6 +77,10 @@ class Profile(Readable):
         """The segments' numbers."""
         return [row for row in self.sizes.index if isinstance(row, int)]
 
+    def name_of(self, row: object) -> str:
+        """What a row of the tables is called: a segment's name, "unassigned" or "everyone"."""
+        return str(self.sizes["name"].to_dict()[row])
+
     @property
     def typical(self) -> pd.DataFrame:
         """The median of each measure with a long tail, the mean of the others: a column a measure."""
