@@ -36,6 +36,13 @@ def first_up(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
+def percent(share: float) -> str:
+    """A share between 0 and 1 as a whole percentage; 0% is said only of nobody, 100% only of everyone."""
+    if 0.0 < share < 0.005:
+        return "<1%"
+    return ">99%" if 0.995 <= share < 1.0 else f"{share:.0%}"
+
+
 def shortened(text: str, most: int) -> str:
     """Text of at most so many letters, its end replaced by dots where it is longer."""
     return text if len(text) <= most else f"{text[: most - 1].rstrip()}…"

@@ -14,6 +14,7 @@ from gauger.readable import Readable
 from gauger.remarks import Remark
 
 UNASSIGNED, UNASSIGNED_NAME = 0, "unassigned"
+EVERYONE = "everyone"
 
 Codes = NDArray[np.int32]
 Distances = NDArray[np.float64]

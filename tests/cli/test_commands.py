@@ -1,6 +1,7 @@
 """The real command line, as a process, on the demo data: results, files, and what it prints."""
 
 import json
+import shlex
 from collections.abc import Callable
 from pathlib import Path
 from subprocess import CompletedProcess
@@ -186,7 +187,78 @@ def test_segment_then_profile_give_what_python_gives(
     assert means.loc["1", "age"] == pytest.approx(
         gauger.profile(demo_segments, gauger.read_table(members)).means.loc[1, "age"]
     )
-    assert {path.name for path in (tmp_path / "p").iterdir()} == set(PROFILE_FILES)
+    figures = {"profile.png", "heat.png", "lines.png", "bubbles.png", "categories.png"}
+    assert _files(tmp_path / "p") == {*PROFILE_FILES, *figures, "dates.csv"}
+
+
+def test_profile_that_knows_the_features_says_how_firmly_segments_stand(
+    command: Run, tmp_path: Path, behaviour_file: Path
+) -> None:
+    table = (behaviour_file, "--key", "member_id", *FEATURES)
+    shown = command("segment", *table, "--count", 6, "--out", "s")
+    followed = shlex.split(shown.stdout.splitlines()[-1].removeprefix("Next: gauger "))
+    shown = command(*followed, "--out", "p")
+    assert shown.returncode == 0, shown.stderr
+    assert "dissolved in 20 resamples" in shown.stdout
+    assert "p proves nothing there" in " ".join(shown.stderr.split())
+    assert _narrow(shown.stdout)
+    assert {"overlap.csv", "exemplars.csv", "boxes.png", "pairs.png", "components.png"} <= _files(tmp_path / "p")
+    without = command(
+        "profile", gauger.demo_file("members.csv"), *followed[2:4], *followed[-2:], "--out", "p", "--replace"
+    )
+    assert without.returncode == 0, without.stderr
+    assert not {"overlap.csv", "pairs.png"} & _files(tmp_path / "p")
+
+
+def test_profile_lists_who_is_in_a_segment(
+    command: Run, tmp_path: Path, demo_segments: gauger.Segmentation, members: pd.DataFrame
+) -> None:
+    gauger.write_table(demo_segments.assignments, tmp_path / "a.csv")
+    search = ("profile", gauger.demo_file("members.csv"), "--key", "member_id", "--assignments", "a.csv")
+    only = ("--members", 4, "--where", "age > 60", "--sort", "-age")
+    shown = command(*search, *only, "--columns", "age,household", "--out", "m")
+    assert shown.returncode == 0, shown.stderr
+    found = gauger.members(demo_segments, members, segment=4, where="age > 60", sort="age", descending=True)
+    assert shown.stdout.startswith(f"{len(found)} customers in segment 4 with age > 60")
+    assert shown.stdout.splitlines()[2].split()[0] == found["member_id"].iloc[0]
+    assert gauger.read_table(tmp_path / "m" / "members.csv")["member_id"].tolist() == found["member_id"].tolist()
+    assert _narrow(command(*search, *only).stdout)
+    nobody = command(*search, "--members", "7")
+    assert (nobody.returncode, "There are 1 (segment 1), 2 (segment 2)" in nobody.stderr) == (1, True)
+    assert command(*search, "--where", "age > 60").returncode == 2
+
+
+def test_segment_by_bands_names_segments_after_their_bands(command: Run, tmp_path: Path, behaviour_file: Path) -> None:
+    table = (behaviour_file, "--key", "member_id", "--features", "visits,spend_mean", "--cap", "0,0.99")
+    shown = command("segment", *table, "--method", "bands", "--bands", "visits=3,spend_mean=10:20:", "--out", "b")
+    assert shown.returncode == 0, shown.stderr
+    assert "visits low, spend_mean" in shown.stdout
+    assigned = pd.read_csv(tmp_path / "b" / "assignments.csv")
+    spend = pd.read_csv(behaviour_file).set_index("member_id")["spend_mean"].loc[assigned["member_id"]]
+    assert (assigned["spend_mean_band"].to_numpy() == np.searchsorted([10, 20], spend, side="right") + 1).all()
+    for wrong, said in (("x", "must be a number of bands"), ("visit=3", "did you mean 'visits'")):
+        refused = command("segment", *table, "--method", "bands", "--bands", wrong, "--out", "c")
+        assert (refused.returncode, said in " ".join(refused.stderr.split())) == (1, True), refused.stderr
+    misplaced = command("segment", *table, "--count", 3, "--bands", "3", "--out", "c")
+    assert (misplaced.returncode, "has no use for --bands" in misplaced.stderr) == (2, True)
+
+
+def test_compare_checks_segments_against_a_known_column(
+    command: Run, tmp_path: Path, behaviour_file: Path, demo_segments: gauger.Segmentation
+) -> None:
+    gauger.write_table(demo_segments.assignments, tmp_path / "a.csv")
+    sides = ("--assignments", "a.csv", "--against", gauger.demo_file("panel.csv"), "--column", "answer")
+    shown = command("compare", behaviour_file, "--key", "member_id", *FEATURES, *sides, "--out", "c")
+    assert shown.returncode == 0, shown.stderr
+    assert "87% of 294 customers agree, adjusted Rand 0.73" in shown.stdout
+    assert "F: We go as a family, mostly at weekends" in shown.stdout
+    assert "2,061 customers are among these segments only" in " ".join(shown.stderr.split())
+    assert _narrow(shown.stdout)
+    assert _files(tmp_path / "c") == {*COMPARE_FILES, "side-by-side.png"}
+    one = command("compare", behaviour_file, "--key", "member_id", "--features", "visits", *sides, "--out", "d")
+    assert one.returncode == 0, one.stderr
+    assert _files(tmp_path / "d") == set(COMPARE_FILES)
+    assert command("compare", behaviour_file, "--key", "member_id", "--assignments", "a.csv").returncode == 2
 
 
 def test_counts_gives_the_advice_to_scripts_as_json(command: Run, behaviour_file: Path) -> None:
@@ -413,7 +485,7 @@ def test_compare_crosses_two_segmentations_and_draws_them(command: Run, tmp_path
     assert "Down: k/assignments.csv. Across: d/assignments.csv." in shown.stdout
     assert "80 customers are unassigned on one side only" in " ".join(shown.stderr.split())
     assert _narrow(shown.stdout)
-    assert _files(tmp_path / "c") == set(COMPARE_FILES)
+    assert _files(tmp_path / "c") == {*COMPARE_FILES, "worth.csv", "side-by-side.png"}
     crossing = pd.read_csv(tmp_path / "c" / "crossing.csv", index_col=0)
     assert crossing.to_numpy().sum() == 1580
     assert crossing.columns.tolist() == ["1", "2", "3", "4", "unassigned"]

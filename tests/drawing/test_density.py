@@ -147,7 +147,7 @@ def test_of_very_many_segments_the_largest_are_named(homes: gauger.FeatureSet) -
     assert figure.get_supxlabel().endswith(f"The 20 largest of {seg.count} segments are named.")
     both = gauger.draw.side_by_side(gauger.compare(seg, seg))
     assert [len(axes.texts) for axes in both.axes] == [20, 20]
-    assert "the largest are named" in both.get_supxlabel()
+    assert "largest of 81 segments are named" in both.get_supxlabel()
 
 
 def test_nobody_in_a_segment_is_drawn_and_said(homes: gauger.FeatureSet) -> None:

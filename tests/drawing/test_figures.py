@@ -166,12 +166,6 @@ def test_the_scatter_picks_the_pair_that_tells_segments_apart(features_of: Make)
     assert named.axes[0].get_ylabel() == "f0"
 
 
-def test_a_large_table_is_drawn_in_part_and_says_so(features_of: Make) -> None:
-    values = np.random.default_rng(0).uniform(size=(25_000, 2))
-    figure = gauger.draw.scatter(gauger.segment_by_kmeans(features_of(values), 2, starts=1))
-    assert "20,000 of 25,000 customers are drawn" in figure.get_supxlabel()
-
-
 def test_customers_without_a_recorded_value_are_counted_not_drawn() -> None:
     table = pd.DataFrame({"who": range(6), "a": [1.0, 2, np.nan, 11, 12, 13], "b": [5.0, 1, 3, 2, 4, 6]})
     seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", missing="median"), 2)

@@ -1,7 +1,8 @@
-"""`gauger compare`: two segmentations of the same customers, crossed, matched and drawn side by side."""
+"""`gauger compare`: segments against others or a known column: crossed, matched, and drawn."""
 
 from contextlib import nullcontext
 from pathlib import Path
+from string import ascii_uppercase
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -9,11 +10,17 @@ import typer
 from gauger.cli.options import Preparation, Reading, Replace, Source, option, two_features
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from gauger.features import FeatureSet
     from gauger.profiling import Comparison
     from gauger.segmentation import Segmentation
+    from gauger.tables import Results
 
-COMPARE_FILES = ("crossing.csv", "matches.csv", "side-by-side.png")
+COMPARE_FILES = ("crossing.csv", "matches.csv", "customers.csv", "flow.png")
+OPTIONAL_FILES = ("worth.csv", "side-by-side.png")
+
+_ROOM = 85
 
 
 def compare(
@@ -21,59 +28,97 @@ def compare(
     source: Source,
     preparation: Preparation,
     assignments: Annotated[Path, option("FILE", "assignments.csv of `gauger segment` or `gauger tree`.")],
-    against: Annotated[Path, option("FILE", "Another assignments.csv, of the same customers.")],
+    against: Annotated[
+        Path | None, option("FILE", "Another assignments.csv; or with --column any table with the key. Default: TABLE.")
+    ] = None,
+    column: Annotated[
+        str | None, option("NAME", "A column that is known of customers, such as a panel's answer, to compare with.")
+    ] = None,
     over: Annotated[str | None, option("X,Y", "Two features for the figure. Default: those that tell most.")] = None,
     out: Annotated[
-        Path | None, option("FOLDER", "Also write crossing.csv, matches.csv and the figure side-by-side.png.")
+        Path | None,
+        option(
+            "FOLDER", "Also write crossing.csv, matches.csv, customers.csv and figures: flow.png, side-by-side.png."
+        ),
     ] = None,
     replace: Replace = False,
     reading: Reading,
 ) -> None:
-    """Compare two segmentations of the same customers.
+    """Compare segments with others, with an earlier quarter's, or with something that is known.
 
-    Who is with whom in both, which segment matches which, and how far the two agree. TABLE has the features for the
-    figure, which shows both on the same axes.
+    Who is with whom in both, which segment matches which, and how far the two agree. TABLE has the features that the
+    first side's segments were made of. customers.csv says who is where on both sides.
     """
     from gauger.cli import console
-    from gauger.tables import result_folder
+    from gauger.tables import read_table, result_folder
 
     axes = two_features(over)
+    if against is None and column is None:
+        raise typer.BadParameter("name other assignments, or a --column of TABLE.", param_hint="--against")
     if assignments == against:
         raise typer.BadParameter("both sides are the same file.", param_hint="--against")
-    with result_folder(out, COMPARE_FILES, replace=replace) if out else nullcontext() as results:
-        prepared = preparation.carry_out(reading.read(source))
-        from gauger.profiling import compare as compare_segmentations
-
-        found = compare_segmentations(_read(prepared, assignments), _read(prepared, against))
+    folder = result_folder(out, COMPARE_FILES, optional=OPTIONAL_FILES, replace=replace) if out else nullcontext()
+    with folder as results:
+        table = reading.read(source)
+        seg = _segments(preparation.carry_out(table), read_table(assignments), str(assignments))
+        found = _compared(seg, table if against is None else read_table(against), str(against or source), column)
         if results is not None:
-            from gauger.drawing import side_by_side
-
-            results.add_table("crossing.csv", found.table.rename(columns=str).reset_index())
-            results.add_table("matches.csv", found.matched.reset_index())
-            results.add_figure("side-by-side.png", side_by_side(found, *axes))
-    _tell(found, str(assignments), str(against))
+            _write(found, axes, results)
+    _tell(found)
     console.wrote(results.paths if results is not None else ())
 
 
-def _read(prepared: "FeatureSet", file: Path) -> "Segmentation":
+def _segments(prepared: "FeatureSet", assignments: "pd.DataFrame", name: str) -> "Segmentation":
     from gauger.profiling import segmentation_from_assignments
-    from gauger.tables import read_table
 
-    return segmentation_from_assignments(prepared, read_table(file), method=str(file))
+    return segmentation_from_assignments(prepared, assignments, method=name)
 
 
-def _tell(found: "Comparison", first: str, second: str) -> None:
+def _compared(seg: "Segmentation", other: "pd.DataFrame", name: str, column: str | None) -> "Comparison":
+    """Against a column of another table, or against assignments: as segments of the same features where they can be."""
+    from gauger.profiling import compare as compare_segments
+    from gauger.tables.checking import checked_table, refuse_bad_key
+
+    key = seg.features.key
+    if column is not None:
+        other = checked_table(other, [key, column])
+        refuse_bad_key(other[key])
+        return compare_segments(seg, other.set_index(key)[column])
+    same = set(seg.features.keys) <= set(checked_table(other, [key, "segment"])[key])
+    return compare_segments(seg, _segments(seg.features, other, name) if same else other)
+
+
+def _write(found: "Comparison", axes: list[str], results: "Results") -> None:
+    from gauger.drawing import flow, side_by_side
+
+    results.add_table("crossing.csv", found.table.rename(columns=str).reset_index())
+    results.add_table("matches.csv", found.matched.rename_axis("segment").reset_index())
+    results.add_table("customers.csv", found.customers)
+    results.add_figure("flow.png", flow(found))
+    if len(found.worth):
+        results.add_table("worth.csv", found.worth.reset_index())
+    if len(found.seg.features.names) > 1:
+        results.add_figure("side-by-side.png", side_by_side(found, *axes))
+
+
+def _tell(found: "Comparison") -> None:
     from gauger.cli import console
 
     console.heading(
         f"{found.agreement:.0%} of {len(found.customers):,} customers agree, adjusted Rand {found.adjusted_rand:.2f} "
         "(1: the same, 0: chance)"
     )
-    console.say(f"Down: {first}. Across: {second}.")
-    console.table(console.largest(console.largest(found.table).T).T.rename(columns=str))
+    console.say(f"Down: {found.seg.method}. Across: {found.other.title}.")
+    crossing = console.largest(console.largest(found.table).T).T
+    letters = _letters(crossing)
+    for name, letter in letters.items():
+        console.say(f"{letter}: {name}")
+    console.table(crossing.rename(columns=lambda name: letters.get(name, str(name))))
     console.heading("Best match of each segment, one to one")
-    shown = found.matched.drop(columns=["name", "other_name"])
-    shown = shown.rename(columns={"other": "matches", "share": "share of the segment"})
+    named = any(found.matched["name"] != [f"segment {number}" for number in found.matched.index])
+    shown = found.matched if named else found.matched.drop(columns="name")
+    shown = shown.drop(columns="other_name").rename(columns={"other": "matches", "share": "share of the segment"})
+    shown["matches"] = shown["matches"].map(lambda label: letters.get(label, label))
     shown["share of the segment"] = console.percent(shown["share of the segment"])
     shown["overlap"] = console.percent(shown["overlap"])
     console.table(console.largest(shown))
@@ -81,3 +126,11 @@ def _tell(found: "Comparison", first: str, second: str) -> None:
         console.say()
         console.say(found.answer)
     console.remarks(found.remarks)
+
+
+def _letters(crossing: "pd.DataFrame") -> dict[object, str]:
+    """A letter for each column, where their names are too wide to stand beside each other."""
+    columns = list(crossing.columns)
+    if sum(len(str(name)) + 2 for name in columns) <= _ROOM or len(columns) > len(ascii_uppercase):
+        return {}
+    return dict(zip(columns, ascii_uppercase, strict=False))

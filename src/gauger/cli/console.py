@@ -23,6 +23,7 @@ _MOST_COLUMNS, _PLAIN_COLUMNS = 40, 2
 _MOST_SEGMENTS = 20
 _PATIENCE = 1.0
 _STEP_INDENT = 14
+_MIDNIGHT = " 00:00:00"
 _NUMERIC = re.compile(r"-?[\d.,]+%?")
 
 
@@ -102,6 +103,8 @@ def cell(value: object) -> str:
 
     if _is_gap(value):
         return "–"
+    if hasattr(value, "date") and hasattr(value, "time"):
+        return str(value).removesuffix(_MIDNIGHT)
     if isinstance(value, (bool, str)) or not hasattr(value, "__float__"):
         return str(value)
     return plain_number(float(value))

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.options import option
+from gauger.cli.options import option, refuse_unused
 from gauger.errors import SettingError
 
 if TYPE_CHECKING:
@@ -44,14 +44,10 @@ class Density:
     def refuse_for(self, method: str) -> None:
         """Raise wrong usage for options that the method has no use for, or that say the same thing twice."""
         useful = {
-            "kmeans": (),
             "density": ("radius", "coarseness", "min_points", "metric"),
             "density-levels": ("min_points", "smallest", "metric"),
-        }[method]
-        for name, value in vars(self).items():
-            if value is not None and name not in useful:
-                flag = f"--{name.replace('_', '-')}"
-                raise typer.BadParameter(f"--method {method} has no use for {flag}.", param_hint=flag)
+        }
+        refuse_unused(self, useful.get(method, ()), method)
         if self.radius is not None and self.coarseness is not None:
             raise typer.BadParameter("say either --radius or --coarseness.", param_hint="--coarseness")
 

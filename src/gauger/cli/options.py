@@ -1,6 +1,7 @@
 """Options that several commands share, and the words that are typed for them."""
 
 import shlex
+from collections.abc import Sequence
 from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -158,6 +159,14 @@ def typed(source: str, *groups: Reading | Preparation) -> str:
                 [f"--{name}" if value else f"--no-{name}"] if isinstance(value, bool) else [f"--{name}", str(value)]
             )
     return shlex.join(words)
+
+
+def refuse_unused(group: object, useful: Sequence[str], method: str) -> None:
+    """Raise wrong usage for an option of a group that was typed and that the method has no use for."""
+    for name, value in vars(group).items():
+        if value is not None and name not in useful:
+            flag = f"--{name.replace('_', '-')}"
+            raise typer.BadParameter(f"--method {method} has no use for {flag}.", param_hint=flag)
 
 
 def two_features(over: str | None) -> list[str]:

@@ -1,4 +1,4 @@
-"""`gauger profile`: what the customers of each segment are like."""
+"""`gauger profile`: what the customers of each segment are like, and who is in it."""
 
 from contextlib import nullcontext
 from pathlib import Path
@@ -6,59 +6,119 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.options import Key, Reading, Replace, Source
+from gauger.cli.options import Preparation, Reading, Replace, Source, option, split_names
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from gauger.profiling import Profile
+    from gauger.segmentation import Segmentation
+    from gauger.tables import Results
 
 _TABLES = (
     *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "spreads", "index", "scores", "measures"),
     *("categories", "category_index", "drivers", "associations", "rules", "names"),
 )
-PROFILE_FILES = (*(f"{name}.csv" for name in _TABLES), "profile.png")
+_TABLES_OF_SOME = ("overlap", "exemplars", "dates")
+PROFILE_FILES = tuple(f"{name}.csv" for name in _TABLES)
+OPTIONAL_FILES = (
+    *(f"{name}.csv" for name in _TABLES_OF_SOME),
+    *("profile.png", "heat.png", "lines.png", "bubbles.png", "categories.png", "boxes.png", "pairs.png"),
+    "components.png",
+)
+MEMBER_FILES = ("members.csv",)
+
+_MOST_DRIVERS, _TINY_P, _SHARES = 12, 0.001, ("share_of_segment", "share_of_matching")
+_MOST_MEMBERS, _LINE_WIDTH = 20, 100
 
 
 def profile(
     *,
     source: Source,
-    key: Key,
-    assignments: Annotated[Path, typer.Option(metavar="FILE", help="assignments.csv of `gauger segment`.")],
-    out: Annotated[
-        Path | None, typer.Option(metavar="FOLDER", help="Also write the tables and the figure profile.png here.")
+    preparation: Preparation,
+    assignments: Annotated[Path, option("FILE", "assignments.csv of `gauger segment` or `gauger tree`.")],
+    members: Annotated[
+        str | None, option("SEGMENT", "Instead: who is in a segment, by its number, its name, or unassigned.")
     ] = None,
+    where: Annotated[str | None, option("CONDITION", "With --members: only those, such as 'visits >= 9'.")] = None,
+    sort: Annotated[
+        str | None, option("COLUMN", "With --members: order by a column; -COLUMN from the highest.")
+    ] = None,
+    columns: Annotated[str | None, option("NAMES", "With --members: the columns to show: a,b.")] = None,
+    out: Annotated[Path | None, option("FOLDER", "Also write the tables and figures here, or members.csv.")] = None,
     replace: Replace = False,
     reading: Reading,
 ) -> None:
-    """Describe each segment against everyone.
+    """Describe each segment against everyone, or list who is in one.
 
     How many customers, what is typical in every measure of TABLE (the median where a long tail moves the mean), the
-    index (everyone = 100), which measures set segments apart, and a short rule and a suggested name for each.
+    index (everyone = 100), which measures set segments apart, and a short rule and a suggested name for each. With the
+    features that segments were made of (--features and the options of their preparation) also which segments overlap,
+    whether they come back when customers are drawn anew, and who is typical.
+
+    Writes a .csv for each table, and figures: profile.png, heat.png, lines.png, bubbles.png, categories.png, and with
+    features boxes.png, pairs.png and components.png.
     """
-    from gauger.cli import console
-    from gauger.profiling import profile_assignments
     from gauger.tables import read_table, result_folder
 
-    with result_folder(out, PROFILE_FILES, replace=replace) if out else nullcontext() as results:
-        found = profile_assignments(read_table(assignments), reading.read(source), key=key)
-        if results is not None:
-            from gauger.drawing import profile_bars
+    if members is None and (where or sort or columns):
+        raise typer.BadParameter("--where, --sort and --columns go with --members.", param_hint="--members")
+    files, optional = (PROFILE_FILES, OPTIONAL_FILES) if members is None else (MEMBER_FILES, ())
+    folder = result_folder(out, files, optional=optional, replace=replace) if out else nullcontext()
+    with folder as results:
+        table, given = reading.read(source), read_table(assignments)
+        if members is not None:
+            _list_members(given, table, preparation.key, members, where, sort, columns, results)
+        else:
+            _describe(given, table, preparation, assignments, results)
+    from gauger.cli import console
 
-            for name in _TABLES:
-                results.add_table(f"{name}.csv", found.tables[name])
-            results.add_figure("profile.png", profile_bars(found))
-    _show(found)
     console.wrote(results.paths if results is not None else ())
 
 
-_MOST_DRIVERS, _TINY_P, _SHARES = 12, 0.001, ("share_of_segment", "share_of_matching")
+def _describe(
+    given: "pd.DataFrame", table: "pd.DataFrame", preparation: Preparation, file: Path, results: "Results | None"
+) -> None:
+    from gauger.profiling import profile as profile_segments
+    from gauger.profiling import profile_assignments, segmentation_from_assignments
+
+    seg = None
+    if preparation.features or preparation.categories:
+        seg = segmentation_from_assignments(preparation.carry_out(table), given, method=str(file))
+        found = profile_segments(seg, table)
+    else:
+        found = profile_assignments(given, table, key=preparation.key)
+    if results is not None:
+        _write(found, seg, results)
+    _show(found)
+
+
+def _write(found: "Profile", seg: "Segmentation | None", results: "Results") -> None:
+    from gauger import drawing
+
+    for name, table in found.tables.items():
+        results.add_table(f"{name}.csv", table)
+    several = len(found.measures) > 1
+    if len(found.measures):
+        results.add_figure("profile.png", drawing.profile_bars(found))
+        results.add_figure("heat.png", drawing.profile_heat(found))
+    if several:
+        results.add_figure("bubbles.png", drawing.profile_bubbles(found))
+    if several and len(found.numbers) > 1:
+        results.add_figure("lines.png", drawing.profile_lines(found))
+    if len(found.categories):
+        results.add_figure("categories.png", drawing.category_shares(found))
+    if seg is not None:
+        results.add_figure("boxes.png", drawing.segment_boxes(seg))
+    if seg is not None and len(seg.features.names) > 1:
+        results.add_figure("pairs.png", drawing.pair_grid(seg))
+        results.add_figure("components.png", drawing.component_scatter(seg))
 
 
 def _show(found: "Profile") -> None:
     """Sizes, then what is typical, the index, drivers, rules and names; measures go down, segments across."""
     from gauger.cli import console
-    from gauger.profiling import EVERYONE
+    from gauger.segmentation import EVERYONE
 
     console.title(found.headline())
     shares = {name: console.percent(found.sizes[name]) for name in found.sizes.columns if name.startswith("share")}
@@ -80,10 +140,73 @@ def _show(found: "Profile") -> None:
             rule = rules.loc[number]
             worth = f"{rule['share_of_segment']} of the segment, {rule['share_of_matching']} of those who match"
             console.say(f"{number}  {found.suggested_names[number]}: {rule['rule']} ({worth})")
+    if found.overlap.shape[1]:
+        _show_overlap(found.overlap.loc[[row for row in sizes.index if row in found.overlap.index]])
     console.remarks(found.remarks)
+
+
+def _show_overlap(overlap: "pd.DataFrame") -> None:
+    from gauger.cli import console
+
+    console.heading("How firmly segments stand: who is nearly as close to the nearest other, and who comes back")
+    shown = overlap.assign(near_share=console.percent(overlap["near_share"]))
+    shown = shown.rename(columns={"nearest": "nearest other", "near_share": "nearly as close"})
+    tried = int(overlap["resamples"].max())
+    shown = shown.drop(columns="resamples").rename(columns={"dissolved": f"dissolved in {tried} resamples"})
+    console.table(shown if tried else shown.iloc[:, :2])
 
 
 def _measures_down(means: "pd.DataFrame") -> "pd.DataFrame":
     turned = means.T
     turned.index.name = "measure"
     return turned
+
+
+def _list_members(
+    given: "pd.DataFrame",
+    table: "pd.DataFrame",
+    key: str,
+    segment: str,
+    where: str | None,
+    sort: str | None,
+    columns: str | None,
+    results: "Results | None",
+) -> None:
+    """Who is in a segment: as many as a screen holds, all into the file."""
+    from gauger.cli import console
+    from gauger.profiling import members
+    from gauger.remarks import remarks_of
+
+    by, descending = (sort.removeprefix("-"), sort.startswith("-")) if sort else (None, False)
+    names = split_names(columns) if columns else None
+    found = members(given, table, key=key, segment=segment, where=where, sort=by, descending=descending, columns=names)
+    if results is not None:
+        results.add_table("members.csv", found)
+    condition = f" with {where}" if where else ""
+    console.title(f"{len(found):,} customers in segment {segment}{condition}")
+    shown = found.head(_MOST_MEMBERS).set_index(key)
+    kept = list(shown.columns) if names else _that_fit(shown)
+    if len(found):
+        console.table(shown[kept])
+    parts = [f"the first {_MOST_MEMBERS} customers"] if len(found) > _MOST_MEMBERS else []
+    parts += [f"{len(kept)} of {len(shown.columns)} columns"] if len(kept) < len(shown.columns) else []
+    if parts and len(found):
+        rest = (
+            "members.csv has all" if results is not None else "choose with --where and --columns, or write with --out"
+        )
+        console.say(f"Shown: {' and '.join(parts)}; {rest}.")
+    console.remarks(remarks_of(found))
+
+
+def _that_fit(table: "pd.DataFrame") -> list[str]:
+    """The first columns that fit beside each other, those that say the same of everyone shown left out."""
+    from gauger.cli import console
+
+    room = _LINE_WIDTH - max([len(str(key)) for key in table.index] + [len(str(table.index.name))])
+    kept = []
+    for name in table.columns:
+        width = max([len(str(name)), *(len(console.cell(value)) for value in table[name])]) + 2
+        if name not in ("segment", "segment_name") and width <= room:
+            kept.append(name)
+            room -= width
+    return kept

@@ -1,10 +1,12 @@
 """`gauger segment`: split customers into segments and write who is in which."""
 
+import shlex
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from gauger.cli.bands import Bands
 from gauger.cli.counts import tell_advice
 from gauger.cli.density import RADIUS_FILES, Density
 from gauger.cli.options import (
@@ -15,6 +17,7 @@ from gauger.cli.options import (
     Seed,
     Source,
     Starts,
+    refuse_unused,
     split_names,
     two_features,
     typed,
@@ -27,7 +30,7 @@ if TYPE_CHECKING:
     from gauger.segmentation import Segmentation
     from gauger.tables import Results
 
-METHODS = ("kmeans", "density", "density-levels")
+METHODS = ("kmeans", "density", "density-levels", "bands")
 KMEANS_SEEDING = "kmeans++"
 SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png")
 KMEANS_FILES = ("spread.png", "rounds.png")
@@ -38,11 +41,12 @@ def segment(
     *,
     source: Source,
     preparation: Preparation,
-    method: Annotated[str, typer.Option(metavar="WORD", help="kmeans, density or density-levels.")] = "kmeans",
+    method: Annotated[str, typer.Option(metavar="WORD", help="kmeans, density, density-levels or bands.")] = "kmeans",
     count: Annotated[
         str | None, typer.Option(metavar="K|auto", help="For kmeans: how many segments; auto follows the advice.")
     ] = None,
     density: Density,
+    bands: Bands,
     out: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the results go.")],
     over: Annotated[
         str | None,
@@ -75,7 +79,7 @@ def segment(
     Writes assignments.csv, centres.csv and segments.png (who is where). By kmeans also spread.png (each segment's
     centre and the spread around it) and rounds.png (how k-means came to rest). By density, without --radius, also
     radii.csv, radii.png and neighbours.png: the study of the radius. By density-levels also branches.csv and
-    levels.png.
+    levels.png. By bands assignments.csv also says in which band of each feature a customer is.
     """
     from gauger.cli import console
     from gauger.tables import result_folder
@@ -86,6 +90,7 @@ def segment(
     if method != "kmeans":
         _refuse_kmeans_options(method, seeding, learn_on)
     density.refuse_for(method)
+    refuse_unused(bands, ("bands", "combine", "score_bands", "low_is_good") if method == "bands" else (), method)
     axes = two_features(over)
     with result_folder(out, _files(method, density), replace=replace) as results:
         prepared = preparation.carry_out(reading.read(source))
@@ -94,6 +99,8 @@ def segment(
         elif method == "density-levels":
             seg = density.segment_by_levels(prepared)
             _write_levels(seg, results)
+        elif method == "bands":
+            seg = bands.segment(prepared)
         else:
             many = _advised_count(prepared, starts, max_rounds, seed) if count == "auto" else int(count or 0)
             from gauger.clustering import segment_by_kmeans
@@ -111,8 +118,11 @@ def segment(
         console.segments(shown)
     console.remarks(seg.remarks)
     console.wrote(results.paths)
-    profile = f"profile {typed(source, reading)} --key {preparation.key} --assignments {out / 'assignments.csv'}"
-    console.next_step(f"gauger {profile if seg.count else f'radius {typed(source, reading, preparation)}'}")
+    table = typed(source, reading, preparation)
+    if not seg.count:
+        console.next_step(f"gauger radius {table}")
+    else:
+        console.next_step(f"gauger profile {table} --assignments {shlex.quote(str(out / 'assignments.csv'))}")
 
 
 def _refuse_bad_count(method: str, count: str | None) -> None:
@@ -136,6 +146,8 @@ def _files(method: str, density: Density) -> tuple[str, ...]:
         return SEGMENT_FILES + KMEANS_FILES
     if method == "density-levels":
         return SEGMENT_FILES + LEVELS_FILES
+    if method == "bands":
+        return SEGMENT_FILES
     return SEGMENT_FILES + (RADIUS_FILES if density.radius is None else ())
 
 

@@ -51,8 +51,8 @@ def profile_bubbles(profile: Profile, x: str | None = None, y: str | None = None
         x_at, y_at = middles[place].tolist()
         if np.isnan(x_at) or np.isnan(y_at):
             continue
-        look = {"color": segment_colour(numbers[place]), "alpha": 0.55, "edgecolor": INK, "linewidth": 1.2}
-        axes.scatter(x_at, y_at, s=areas[place], zorder=2, **look)
+        colour = segment_colour(numbers[place])
+        axes.scatter(x_at, y_at, s=areas[place], color=colour, alpha=0.55, edgecolor=INK, linewidth=1.2, zorder=2)
         axes.scatter(x_at, y_at, s=16, color=INK, zorder=3)
         text = short_name(profile.name_of(numbers[place]))
         text += f" ({plain_number(sizes[place])})" if not np.isnan(sizes[place]) else ""

@@ -16,7 +16,7 @@ from gauger.errors import plural
 from gauger.profiling import Comparison
 from gauger.segmentation import UNASSIGNED, Segmentation, segmentation_from_codes
 
-_TITLE_WIDTH = 58
+_TITLE_WIDTH = 66
 
 
 def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = None) -> Figure:

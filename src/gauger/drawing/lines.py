@@ -19,6 +19,7 @@ MOST_MEASURES = 20
 _UPRIGHT = 8
 _FARTHEST = 4.0
 _GAP = 9
+_INDENT = 0.02
 _MARGIN, _LETTER = 0.04, 0.0092
 
 
@@ -56,6 +57,9 @@ def _draw(axes: Axes, shown: pd.DataFrame, names: list[str]) -> list[Text]:
     dress(axes, y="standard deviations from the rest")
     axes.grid(visible=False, axis="y")
     axes.axhline(0.0, color=QUIET, linewidth=1.2, linestyle=(0, (4, 3)), zorder=1)
+    room = _MARGIN + _LETTER * max(len(name) for name in names)
+    axes.set_xlim(-0.4, -0.4 + (len(places) - 0.6) / (1.0 - room))
+    indent = _INDENT * float(np.ptp(axes.get_xlim()))
     labels = []
     for number, name in zip(shown.index.tolist(), names, strict=True):
         own = shown.loc[number].to_numpy(dtype=np.float64)
@@ -71,12 +75,12 @@ def _draw(axes: Axes, shown: pd.DataFrame, names: list[str]) -> list[Text]:
         )
         held = np.flatnonzero(~np.isnan(own))
         if held.size:
-            labels.append(label_at(axes, (float(held[-1]), float(own[held[-1]])), f"   {name}", size=11, weight="bold"))
+            labels.append(
+                label_at(axes, (float(held[-1]) + indent, float(own[held[-1]])), name, size=11, weight="bold")
+            )
     upright = len(places) > _UPRIGHT
     texts = [str(name) if upright else wrapped(str(name), 12) for name in shown.columns]
     axes.set_xticks(places, texts, rotation=90 if upright else 0, fontsize=10)
-    room = _MARGIN + _LETTER * max(len(name) for name in names)
-    axes.set_xlim(-0.4, -0.4 + (len(places) - 0.6) / (1.0 - room))
     low, high = float(np.nanmin(shown)), float(np.nanmax(shown))
     margin = 0.12 * (high - low or 1.0)
     axes.set_ylim(low - margin, high + margin)
@@ -84,20 +88,18 @@ def _draw(axes: Axes, shown: pd.DataFrame, names: list[str]) -> list[Text]:
 
 
 def _write_ends(axes: Axes, shown: pd.DataFrame, typical: pd.DataFrame) -> None:
-    last = len(shown.columns) - 1
     for place, name in enumerate(shown.columns):
         own = shown[name].to_numpy(dtype=np.float64)
         values = typical.loc[shown.index, name].to_numpy(dtype=np.float64)
         if np.isnan(own).all():
             continue
-        gap = _GAP if place < last else _GAP / 2
-        for row, offset, side in ((int(np.nanargmax(own)), gap, "bottom"), (int(np.nanargmin(own)), -gap, "top")):
+        for row, offset, side in ((int(np.nanargmax(own)), _GAP, "bottom"), (int(np.nanargmin(own)), -_GAP, "top")):
             axes.annotate(
                 plain_number(float(values[row])),
                 (place, own[row]),
-                xytext=(0 if place < last else -_GAP, offset),
+                xytext=(0, offset),
                 textcoords="offset points",
-                ha="center" if place < last else "right",
+                ha="center",
                 va=side,
                 fontsize=9 if len(shown.columns) <= _UPRIGHT else 8,
                 color=INK,

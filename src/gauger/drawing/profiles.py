@@ -12,6 +12,8 @@ from gauger.errors import SettingError
 from gauger.profiling import EVERYONE, Profile
 from gauger.readable import short_number
 
+_TITLE_WIDTH, _LINE = 31, "\n"
+
 
 def profile_bars(profile: Profile) -> Figure:
     """Each measure's mean by segment, in original units, against everyone's mean.
@@ -38,7 +40,8 @@ def _panel(axes: Axes, profile: Profile, measure: str, *, named: bool) -> None:
     numbers = [row if isinstance(row, int) else 0 for row in means.index]
     axes.barh(places, means.fillna(0.0), color=[segment_colour(number) for number in numbers], height=0.72)
     axes.axvline(everyone, color=INK, linewidth=1.2, linestyle=(0, (4, 3)))
-    dress(axes, title=f"{measure} (everyone {short_number(everyone)})")
+    told = f"(everyone {short_number(everyone)})"
+    dress(axes, title=f"{measure}{' ' if len(measure) + len(told) <= _TITLE_WIDTH else _LINE}{told}")
     axes.grid(visible=False)
     axes.set_yticks(places, [short_name(profile.name_of(row)) for row in means.index] if named else [""] * len(means))
     axes.invert_yaxis()

@@ -3,7 +3,8 @@
 from gauger.profiling.assignments import segmentation_from_assignments
 from gauger.profiling.comparison import Comparison, compare
 from gauger.profiling.members import members
-from gauger.profiling.profile import EVERYONE, Profile, profile, profile_assignments
+from gauger.profiling.profile import Profile, profile, profile_assignments
+from gauger.segmentation import EVERYONE
 
 __all__ = [
     "EVERYONE",

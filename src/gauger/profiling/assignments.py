@@ -1,13 +1,16 @@
 """Assignments that were written to a file earlier, checked, and as a segmentation again."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from gauger.clustering.kmeans import kmeans_again
 from gauger.errors import SettingError, listed, plural
 from gauger.features import FeatureSet
+from gauger.profiling.closeness import share_placed
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, segmentation_from_codes
 from gauger.tables.checking import checked_table, refuse_bad_key
 
@@ -33,7 +36,8 @@ def checked_assignments(assignments: pd.DataFrame, key: str) -> tuple[pd.Index, 
 def segmentation_from_assignments(features: FeatureSet, assignments: pd.DataFrame, *, method: str) -> Segmentation:
     """The segmentation that a file of assignments tells of, on features of the same customers, matched by key.
 
-    Centres are the means of the segments' customers. Raises as `checked_assignments` does, and SettingError for
+    Centres are the means of the segments' customers. Where everyone is nearest the own centre, as k-means leaves them,
+    it is taken that k-means made them and would again. Raises as `checked_assignments` does, and SettingError for
     customers that have features and no row, and for numbers of segments with a gap.
     """
     keys, codes, names = checked_assignments(assignments, features.key)
@@ -46,5 +50,7 @@ def segmentation_from_assignments(features: FeatureSet, assignments: pd.DataFram
             "are these the assignments of the same table?"
         )
     seg = segmentation_from_codes(features, codes[places], method=method)
+    if seg.count and share_placed(seg) == 1.0:
+        seg = replace(seg, again=kmeans_again(seg.count))
     given = {number: name for number, name in names.items() if number in seg.numbers and name != seg.names[number]}
     return seg.rename(given) if given else seg

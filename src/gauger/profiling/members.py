@@ -1,22 +1,24 @@
 """Search: who is in a segment, with what is known of each."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 import pandas as pd
 
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError, listed
+from gauger.profiling.assignments import checked_assignments
 from gauger.profiling.matching import matched_table
 from gauger.remarks import Remark, attach_remarks
-from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
+from gauger.segmentation import UNASSIGNED, Segmentation
 
 _OWN = ("segment", "segment_name", "distance")
 
 
 def members(
-    seg: Segmentation,
+    seg: Segmentation | pd.DataFrame,
     table: pd.DataFrame | None = None,
     *,
+    key: str | None = None,
     segment: int | str | None = None,
     where: str | None = None,
     sort: str | None = None,
@@ -26,6 +28,7 @@ def members(
     """The customers of one segment, or of all, that meet a condition: key, segment, segment_name, distance, and more.
 
     - `table` adds its columns, matched by key; what it lacks or has besides is in `remarks_of(result)`.
+    - `seg` may be assignments too, a DataFrame as `Segmentation.assignments` with `key` as the customers' column.
     - `segment` is a number, a name, or "unassigned" (0).
     - `where` is a condition on columns, such as "spend_total > 200" or "household == 'family' and visits >= 9"; a name
       with spaces stands in backticks.
@@ -41,38 +44,50 @@ def members(
     >>> gauger.members(seg, table, segment=2, where="age > 45", columns=["visits", "age"]).values.tolist()
     [['d', 11.0, 50]]
     """
-    known = pd.DataFrame({name: seg.assignments[name].to_numpy() for name in _OWN}, index=seg.features.original.index)
-    known = known.join(seg.features.original.drop(columns=[*_OWN], errors="ignore"))
+    known, names = _known(seg, key)
     remarks: list[Remark] = []
     if table is not None:
-        others, remarks = matched_table(known.index, table, seg.features.key)
+        others, remarks = matched_table(known.index, table, str(known.index.name))
         known = known.join(others.drop(columns=[name for name in others.columns if name in known.columns]))
-    known = known.reset_index(names=seg.features.key)
+    key = str(known.index.name)
+    known = known.reset_index()
     asked = [*(columns or []), *([sort] if sort is not None else [])]
     if any(name not in known.columns for name in asked):
         raise UnknownColumnError.among(asked, list(known.columns))
-    found = known if segment is None else known[known["segment"] == _number_of(seg, segment)]
+    found = known if segment is None else known[known["segment"] == _number_of(names, segment)]
     if where is not None:
         found = found[_meets(found, where)]
     if sort is not None:
         found = found.sort_values(sort, ascending=not descending, kind="stable")
-    shown = list(known.columns) if columns is None else [seg.features.key, *columns]
+    shown = list(known.columns) if columns is None else [key, *columns]
     result = found[list(dict.fromkeys(shown))].reset_index(drop=True)
     attach_remarks(result, remarks)
     return result
 
 
-def _number_of(seg: Segmentation, segment: int | str) -> int:
-    by_name = {name: number for number, name in seg.names.items()}
+def _known(seg: Segmentation | pd.DataFrame, key: str | None) -> tuple[pd.DataFrame, Mapping[int, str]]:
+    """What is known of each customer without a table, indexed by key, and what segments are called."""
+    if isinstance(seg, Segmentation):
+        own = {name: seg.assignments[name].to_numpy() for name in _OWN}
+        known = pd.DataFrame(own, index=seg.features.original.index)
+        return known.join(seg.features.original.drop(columns=[*_OWN], errors="ignore")), seg.names
+    if key is None:
+        raise SettingError("say which column of the assignments identifies a customer: key='…'.")
+    keys, codes, names = checked_assignments(seg, key)
+    called = pd.Series(codes).map(names).to_numpy()
+    known = pd.DataFrame({"segment": codes, "segment_name": called}, index=keys.rename(key))
+    rest = seg.drop(columns=[key, "segment", "segment_name"], errors="ignore")
+    return known.join(rest.set_axis(known.index)), names
+
+
+def _number_of(by_number: Mapping[int, str], segment: int | str) -> int:
+    by_name = {name: number for number, name in by_number.items()}
     number = by_name.get(segment) if isinstance(segment, str) else segment
     if number is None and str(segment).isdigit():
         number = int(segment)
-    if number is None or isinstance(number, bool) or number not in (UNASSIGNED, *seg.numbers):
-        names = [seg.names[each] for each in seg.numbers]
-        raise SettingError(
-            f"there is no segment {segment!r}. There are 1 to {seg.count} ({listed(names, most=12)}), and "
-            f"{UNASSIGNED_NAME!r}."
-        )
+    if number is None or isinstance(number, bool) or number not in by_number:
+        present = [f"{each} ({name})" for each, name in sorted(by_number.items()) if each != UNASSIGNED]
+        raise SettingError(f"there is no segment {segment!r}. There are {listed(present, most=12)}, and unassigned.")
     return int(number)
 
 

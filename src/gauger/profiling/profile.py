@@ -11,24 +11,24 @@ from pandas.api import types
 from gauger.errors import SettingError, UnknownColumnError, listed, plural
 from gauger.features.columns import LARGEST, Indicator
 from gauger.profiling.assignments import checked_assignments
+from gauger.profiling.components import about_the_plane
 from gauger.profiling.drivers import adjusted_together, associations_of, drivers_of, on_significance
 from gauger.profiling.exemplars import exemplars_of
 from gauger.profiling.levels import Levels, levels_of, median_dates, share_tables
 from gauger.profiling.matching import matched_table
 from gauger.profiling.naming import suggested_names
 from gauger.profiling.overlap import about_overlap, overlap_of
-from gauger.profiling.rules import rule_sentence, rules_of
+from gauger.profiling.rules import rules_of
 from gauger.profiling.summaries import Grouping, Summary, by_group, summarise
+from gauger.profiling.telling import in_words
 from gauger.progress import task
-from gauger.readable import Readable, plain_number
+from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
+from gauger.segmentation import EVERYONE, UNASSIGNED, UNASSIGNED_NAME, Segmentation
 from gauger.tables.roles import guess_role
 
-EVERYONE = "everyone"
-
 _MEASURED, _LEVELLED = ("measure", "count"), ("category", "flag", "ordinal code")
-_TOTAL, _TOLD, _MUCH_MORE = "_total", 3, 0.15
+_TOTAL = "_total"
 _NOBODY = "nobody is in a segment: there is nothing to profile."
 
 
@@ -117,41 +117,7 @@ class Profile(Readable):
 
         Raises SettingError for a segment that does not exist.
         """
-        if number not in self.numbers:
-            raise SettingError(f"there is no segment {number!r}: they run from 1 to {len(self.numbers)}.")
-        size = self.sizes.loc[[number]].iloc[0]
-        customers = int(size["customers"])
-        totals = [
-            f"{size[name]:.0%} of {name.removeprefix('share_of_').replace('_', ' ')}"
-            for name in self.sizes.columns
-            if name.startswith("share_of_")
-        ]
-        shares = listed([f"{size['share']:.0%} of all", *totals], most=9)
-        lead = f"{size['name']}: {customers:,} {plural(customers, 'customer')}, {shares}."
-        return " ".join([lead, f"Typically {self._strongest(number)}.", *self._levels(number), self._rule(number)])
-
-    def _strongest(self, number: int) -> str:
-        """The measures in which a segment differs most, of those it was built on where they are known."""
-        built_on = self.measures.index[self.measures["used"]]
-        scores = self.scores.loc[[number], built_on if len(built_on) else self.measures.index].iloc[0]
-        names = scores.abs().sort_values(ascending=False, kind="stable").index[:_TOLD]
-        own, everyone = (self.typical.loc[[row]].iloc[0] for row in (number, EVERYONE))
-        return ", ".join(
-            f"{name} {plain_number(own[name])} (everyone {plain_number(everyone[name])})" for name in names
-        )
-
-    def _levels(self, number: int) -> list[str]:
-        """The levels that are most over-represented in a segment, if any is by much."""
-        surplus = (self.categories[number] - self.categories[EVERYONE]).sort_values(ascending=False, kind="stable")
-        parts = [
-            f"{column} {level} {self.categories.loc[(column, level), number]:.0%} "
-            f"(everyone {self.categories.loc[(column, level), EVERYONE]:.0%})"
-            for column, level in surplus.index[surplus >= _MUCH_MORE][:_TOLD]
-        ]
-        return [f"More often {', '.join(parts)}."] if parts else []
-
-    def _rule(self, number: int) -> str:
-        return f"In a rule: {rule_sentence(str(self.sizes.loc[number, 'name']), self.rules.loc[[number]].iloc[0])}."
+        return in_words(self, number)
 
     def headline(self) -> str:
         customers = self.sizes["customers"].iloc[-1]
@@ -204,8 +170,8 @@ def profile(
     out. `totals` are measures that add up, such as spend_total, of which each segment's share is told; by default those
     that end in _total. For stability customers are drawn anew `resamples` times (0 for none) with `seed`.
 
-    Remarks say which segments overlap with another or dissolve when customers are drawn anew, and every time what the
-    p of the drivers proves and what not. O(n d log n).
+    Remarks say which segments overlap with another or dissolve when customers are drawn anew, whether they look mixed
+    in a picture of two dimensions, and every time what the p of the drivers proves and what not. O(n d log n).
 
     Raises UnknownColumnError when the key or a total is not in `table`, KeyColumnError when the key repeats there, and
     SettingError when no key matches or nobody is in a segment.
@@ -227,7 +193,7 @@ def profile(
     subject = _Subject(columns, seg.codes, seg.numbers.tolist(), seg.names, features.names, features.indicators)
     with task("profiling"):
         overlap = overlap_of(seg, resamples=resamples, seed=seed)
-        remarks += about_overlap(overlap)
+        remarks += [*about_overlap(overlap), *about_the_plane(seg)]
         return _describe(subject, totals, remarks, overlap, exemplars_of(seg))
 
 

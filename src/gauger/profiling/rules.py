@@ -8,6 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.profiling.closeness import sample_of
+from gauger.readable import percent
 
 MOST_CONDITIONS = 3
 
@@ -173,4 +174,5 @@ def _worth(hits: int, matching: int, size: int) -> float:
 
 def rule_sentence(name: str, row: pd.Series) -> str:
     """A rule with what it is worth: "visits >= 9: 91% of segment 2, 88% of those who match"."""
-    return f"{row['rule']}: {row['share_of_segment']:.0%} of {name}, {row['share_of_matching']:.0%} of those who match"
+    found, right = percent(row["share_of_segment"]), percent(row["share_of_matching"])
+    return f"{row['rule']}: {found} of {name}, {right} of those who match"

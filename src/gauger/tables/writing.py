@@ -50,10 +50,11 @@ class Results:
     folder: Path
     names: tuple[str, ...]
     stage: Path
+    optional: tuple[str, ...] = ()
 
     def path(self, name: str) -> Path:
         """Where to write one of the announced files for now."""
-        if name not in self.names:
+        if name not in (*self.names, *self.optional):
             raise ValueError(f"{name} was not announced")
         place = self.stage / name
         place.parent.mkdir(parents=True, exist_ok=True)
@@ -71,20 +72,25 @@ class Results:
 
     @property
     def paths(self) -> list[Path]:
-        """Where the announced files stand once the block has ended well."""
-        return [self.folder / name for name in self.names]
+        """Where the files stand once the block has ended well: those announced, and the optional ones written."""
+        written = [name for name in self.optional if (self.stage / name).exists() or (self.folder / name).exists()]
+        return [self.folder / name for name in (*self.names, *written)]
 
 
 @contextmanager
-def result_folder(folder: str | PathLike[str], names: Sequence[str], *, replace: bool = False) -> Iterator[Results]:
+def result_folder(
+    folder: str | PathLike[str], names: Sequence[str], *, optional: Sequence[str] = (), replace: bool = False
+) -> Iterator[Results]:
     """A folder that receives the announced files together, when the `with` block ends well.
 
     They are written into a hidden folder beside their place and moved at the end; an error or Ctrl-C inside the block
-    leaves the target as it was. Raises OutputError at once when a file is there already and `replace` is not set, or
-    when the folder cannot be written, so that no work is wasted; and when writing fails later.
+    leaves the target as it was. `optional` files may be written or not; those of an earlier run then go.
+
+    Raises OutputError at once when a file is there already and `replace` is not set, or when the folder cannot be
+    written, so that no work is wasted; and when writing fails later.
     """
     target = Path(folder)
-    there = [str(target / name) for name in names if (target / name).exists()]
+    there = [str(target / name) for name in (*names, *optional) if (target / name).exists()]
     if there and not replace:
         raise OutputError(
             f"{listed(there)} {plural(len(there), 'is', 'are')} there already. Nothing was written: choose another "
@@ -97,7 +103,7 @@ def result_folder(folder: str | PathLike[str], names: Sequence[str], *, replace:
     except OSError as error:
         _remove_empty(made)
         raise OutputError(f"cannot write into {target}: {error.strerror}. Choose another place.") from error
-    results = Results(target, tuple(names), stage)
+    results = Results(target, tuple(names), stage, tuple(optional))
     try:
         yield results
         _publish(results)
@@ -114,9 +120,13 @@ def _publish(results: Results) -> None:
     lacking = [name for name in results.names if not (results.stage / name).exists()]
     if lacking:
         raise ValueError(f"{plural(len(lacking), 'file')} announced but not written: {listed(lacking)}")
-    for name, target in zip(results.names, results.paths, strict=True):
-        target.parent.mkdir(parents=True, exist_ok=True)
-        os.replace(results.stage / name, target)
+    for name in (*results.names, *results.optional):
+        target = results.folder / name
+        if (results.stage / name).exists():
+            target.parent.mkdir(parents=True, exist_ok=True)
+            os.replace(results.stage / name, target)
+        else:
+            target.unlink(missing_ok=True)
 
 
 def _make_folder(folder: Path) -> list[Path]:
