@@ -34,12 +34,14 @@ def draw_cloud(
     """
     there = ~np.isnan(points).any(axis=1)
     points, codes = points[there], codes[there]
-    shown = np.array([UNASSIGNED, *(looks or range(1, int(codes.max(initial=0)) + 1))])[codes]
+    numbers = [UNASSIGNED, *(looks or range(1, int(codes.max(initial=0)) + 1))]
     if len(points) > MOST_POINTS:
-        _shade(axes, points, shown, inside)
+        _shade(axes, points, np.array(numbers)[codes], inside)
         return
-    for number in np.unique(shown):
-        own = points[shown == number]
+    for code, number in enumerate(numbers):
+        own = points[codes == code]
+        if not len(own):
+            continue
         axes.scatter(
             own[:, 0],
             own[:, 1],

@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.errors import SettingError
-from gauger.profiling.closeness import looks_mixed, share_nearest_own, share_placed
+from gauger.profiling.closeness import Rows, looks_mixed, sample_of, share_nearest_own, share_placed
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 
@@ -46,38 +46,48 @@ def components_of(seg: Segmentation) -> Components:
 
     Pearson (1901), Philosophical Magazine 2(11), 559-572.
     """
-    values = seg.features.values
+    return _of_customers(seg, np.arange(len(seg.codes)))
+
+
+def _of_customers(seg: Segmentation, rows: Rows) -> Components:
+    """The components of some customers."""
+    values = seg.features.values[rows]
     n, d = values.shape
     if d < 2:
         raise SettingError("principal components need two features, and the segmentation has one.")
     middle = values.mean(axis=0)
     centred = values - middle
-    squares, axes = np.linalg.eigh(centred.T @ centred / n)
-    squares, axes = np.maximum(squares[:-3:-1], 0.0), axes[:, :-3:-1]
-    overall = float(np.einsum("ij,ij->", centred, centred)) / n
-    if not overall > 0.0:
+    covariance = centred.T @ centred / n
+    variances = np.diag(covariance)
+    if not variances.sum() > 0.0:
         raise SettingError("all customers are alike: there is no principal component.")
+    squares, axes = np.linalg.eigh(covariance)
+    squares, axes = np.maximum(squares[:-3:-1], 0.0), axes[:, :-3:-1]
     axes = axes * np.where(axes[np.abs(axes).argmax(axis=0), [0, 1]] < 0.0, -1.0, 1.0)
     points = centred @ axes
     with np.errstate(divide="ignore", invalid="ignore"):
-        along = axes * np.sqrt(squares) / centred.std(axis=0)[:, None]
+        along = axes * np.sqrt(squares) / np.sqrt(variances)[:, None]
     centres = (seg.scaled_centres - middle) @ axes
     names = pd.Index(seg.features.names, name="feature")
     return Components(
         points,
         centres,
-        squares / overall,
+        squares / variances.sum(),
         pd.DataFrame(np.nan_to_num(along), index=names, columns=["first", "second"]),
-        share_nearest_own(points, centres, seg.codes),
+        share_nearest_own(points, centres, seg.codes[rows]),
         share_placed(seg),
     )
 
 
 def about_the_plane(seg: Segmentation) -> Iterator[Remark]:
-    """A remark when segments are apart in all features and look mixed in the best picture of two dimensions."""
-    if len(seg.features.names) < 3 or seg.count < 2 or not np.ptp(seg.features.values, axis=0).any():
+    """A remark when segments are apart in all features and look mixed in the best picture of two dimensions.
+
+    Judged by at most 20,000 customers.
+    """
+    rows = sample_of(len(seg.codes))
+    if len(seg.features.names) < 3 or seg.count < 2 or not np.ptp(seg.features.values[rows], axis=0).any():
         return
-    found = components_of(seg)
+    found = _of_customers(seg, rows)
     if found.hides:
         yield Remark(
             "mixed-in-two",

@@ -115,7 +115,7 @@ def on_significance(used: Collection[str] | None, tested: Collection[str]) -> Re
 
 
 def _segments_only(moments: Moments) -> Moments:
-    return Moments(moments.count[1:], moments.mean[1:], moments.squares[1:])
+    return Moments(moments.count[1:], moments.mean[1:], moments.squares[1:], moments.cubes[1:])
 
 
 def _sums(moments: Moments) -> tuple[float, float, float, float]:

@@ -280,8 +280,8 @@ def _sorted_out(subject: _Subject) -> tuple[pd.DataFrame, dict[str, Levels], pd.
         role = "measure" if used else guess_role(column, str(name), key=str(subject.columns.index.name)).name
         if role in _MEASURED and types.is_numeric_dtype(column):
             values = column.to_numpy(dtype=np.float64, na_value=np.nan)
-            beyond = np.abs(values) > LARGEST
-            if beyond.any():
+            if np.fmax.reduce(values, initial=0.0) > LARGEST or np.fmin.reduce(values, initial=0.0) < -LARGEST:
+                beyond = np.abs(values) > LARGEST
                 infinite[str(name)] = int(beyond.sum())
                 values = np.where(beyond, np.nan, values)
             measured[str(name)] = values

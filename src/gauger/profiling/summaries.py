@@ -1,5 +1,6 @@
 """What a measure is like in each segment: mean, spread, quartiles, and what the drivers are reckoned from."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -41,23 +42,27 @@ class Grouping:
 
 @dataclass(frozen=True, eq=False)
 class Moments:
-    """Of each of some groups (g,): how many values, their mean, and their sum of squares around it."""
+    """Of each of some groups (g,): how many values, their mean, and their sums of squares and cubes around it."""
 
     count: Values
     mean: Values
     squares: Values
+    cubes: Values
 
     @classmethod
     def of(cls, parts: Sequence[Values]) -> "Moments":
-        """The moments of values by group; NaN for the mean of none, and no squares where all are alike."""
-        count, mean, squares = np.zeros(len(parts)), np.full(len(parts), np.nan), np.zeros(len(parts))
+        """The moments of ascending values by group; NaN for the mean of none, and no squares where all are alike."""
+        count, mean = np.zeros(len(parts)), np.full(len(parts), np.nan)
+        squares, cubes = np.zeros(len(parts)), np.zeros(len(parts))
         for place, part in enumerate(parts):
             if part.size:
                 count[place] = part.size
                 mean[place] = part[0] if part[0] == part[-1] else part.mean()
                 gaps = part - mean[place]
-                squares[place] = float(gaps @ gaps)
-        return cls(count, mean, squares)
+                around = gaps * gaps
+                squares[place] = float(around.sum())
+                cubes[place] = float(around @ gaps)
+        return cls(count, mean, squares, cubes)
 
     @property
     def spread(self) -> Values:
@@ -68,11 +73,13 @@ class Moments:
         """The moments of all groups as one."""
         held = self.count > 0
         if not held.any():
-            return Moments(np.zeros(1), np.full(1, np.nan), np.zeros(1))
+            return Moments(np.zeros(1), np.full(1, np.nan), np.zeros(1), np.zeros(1))
         count, means = self.count[held], self.mean[held]
         mean = means[0] if (means == means[0]).all() else np.average(means, weights=count)
-        squares = self.squares.sum() + (count * (means - mean) ** 2).sum()
-        return Moments(count.sum(keepdims=True), np.array([mean]), np.array([squares]))
+        gaps = means - mean
+        squares = self.squares.sum() + (count * gaps**2).sum()
+        cubes = self.cubes.sum() + (3.0 * gaps * self.squares[held] + count * gaps**3).sum()
+        return Moments(count.sum(keepdims=True), np.array([mean]), np.array([squares]), np.array([cubes]))
 
     def scores(self) -> Values:
         """How far each group's mean is from that of all others, in standard deviations of the two put together.
@@ -97,6 +104,7 @@ class Moments:
 
 
 _ROUNDING = 1e-13
+_TINY = 1e-60
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,9 +154,21 @@ def _summary(values: Values, grouping: Grouping) -> Summary:
     moments = Moments.of(parts)
     if not len(everyone.ordered):
         return Summary(moments, quartiles, _quartiles(everyone), np.nan, everyone.missing, None)
-    skew = skewness(everyone.ordered)
+    skew = _skew_of(everyone, moments)
     ranks = Moments.of([ranks_among(everyone.ordered, part) for part in parts]) if abs(skew) > LOPSIDED else None
     return Summary(moments, quartiles, _quartiles(everyone), skew, everyone.missing, ranks)
+
+
+def _skew_of(everyone: ColumnFacts, moments: Moments) -> float:
+    """The skew of all values, from the moments of the groups where cubes can be reckoned with."""
+    span = everyone.high - everyone.low
+    if not _TINY < span < 1.0 / _TINY:
+        return skewness(everyone.ordered)
+    n, overall = len(everyone.ordered), moments.all()
+    squares, cubes = float(overall.squares[0]), float(overall.cubes[0])
+    if n < 3 or not squares > 0.0:
+        return np.nan
+    return float(math.sqrt(n * (n - 1.0)) / (n - 2.0) * (cubes / n) / (squares / n) ** 1.5)
 
 
 def _quartiles(facts: ColumnFacts) -> Values:
