@@ -33,19 +33,20 @@ TERMINALS = {
     "radius": f"gauger radius data/homes.csv {MAP} --out radius",
     "compare": f"gauger compare data/homes.csv {MAP} --assignments round/assignments.csv "
     "--against dense/assignments.csv --out compare",
-    "profile": "gauger profile behaviour.csv --key member_id --assignments segments/assignments.csv --out profile",
+    "profile": f"gauger profile behaviour.csv --key member_id {PREPARATION} --assignments segments/assignments.csv "
+    "--out profile",
 }
 FIGURES = {
-    "figure-look": ("behaviour/distributions.png", "behaviour/correlations.png"),
-    "figure-features": ("study/features.png",),
+    "figure-look": ("behaviour/distributions.png", "behaviour/correlations.png", "study/features.png"),
     "figure-counts": ("results/counts.png",),
     "figure-silhouettes": ("study/silhouettes.png", "study/splits.png"),
     "figure-kmeans": ("segments/spread.png", "segments/rounds.png"),
     "figure-trees": ("tree/tree.png", "measures/tree.png"),
     "figure-radius": ("radius/neighbours.png", "radius/radii.png"),
     "figure-density": ("compare/side-by-side.png", "levels/levels.png"),
-    "figure-segments": ("results/segments.png",),
+    "figure-segments": ("results/segments.png", "profile/components.png"),
     "figure-profile": ("results/profile.png",),
+    "figure-profiles": ("profile/heat.png", "profile/lines.png", "panel/flow.png"),
 }
 BESIDES = (
     f"segment data/homes.csv {MAP} --count 4 --out round",
@@ -70,6 +71,10 @@ def main() -> None:
             _photograph(display, folder, command, PICTURES / f"{name}.png")
         look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
         subprocess.run(look, cwd=folder, check=True, capture_output=True)
+        sides = "--assignments segments/assignments.csv --against data/panel.csv --column answer --out panel"
+        panel = [GAUGER, *shlex.split(f"compare behaviour.csv --key member_id {PREPARATION} {sides}")]
+        shutil.copyfile(gauger.demo_file("panel.csv"), folder / "data" / "panel.csv")
+        subprocess.run(panel, cwd=folder, check=True, capture_output=True)
         measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
         subprocess.run(measures, cwd=folder, check=True, capture_output=True)
         for name, made in FIGURES.items():

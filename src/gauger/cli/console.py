@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 _WIDEST = 100
 _MOST_COLUMNS, _PLAIN_COLUMNS = 40, 2
 _MOST_SEGMENTS = 20
+_MOST_PATHS = 10
 _PATIENCE = 1.0
 _STEP_INDENT = 14
 _MIDNIGHT = " 00:00:00"
@@ -122,9 +123,13 @@ def remarks(found: Iterable[Remark]) -> None:
 
 
 def wrote(paths: "Sequence[Path]") -> None:
-    """The files that were written, one a line and never broken, after an empty line."""
+    """The files that were written, after an empty line: a few one a line and never broken, many in a paragraph."""
     if paths:
         say()
+    if len(paths) > _MOST_PATHS:
+        folder = paths[0].parent
+        say(f"wrote {len(paths)} files into {folder}: {', '.join(str(path.relative_to(folder)) for path in paths)}")
+        return
     for path in paths:
         _console().print(Text(f"wrote {path}"), soft_wrap=True)
 

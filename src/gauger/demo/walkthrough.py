@@ -112,8 +112,9 @@ def _segment_and_profile(
     tell("In short", "medians by segment, in original units:")
     for number in segments.numbers:
         row, share = profile.medians.loc[number], profile.sizes.loc[number, "share"]
+        name = profile.suggested_names[number]
         tell(
             "",
-            f"segment {number} ({share:.0%}): {row['visits']:.0f} visits, the last {row['recency_days']:.0f} days ago, "
+            f"{number} {name} ({share:.0%}): {row['visits']:.0f} visits, the last {row['recency_days']:.0f} days ago, "
             f"{row['spend_mean']:.2f} for {row['seats_mean']:.1f} seats a time, age {row['age']:.0f}",
         )

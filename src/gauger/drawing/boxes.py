@@ -20,6 +20,7 @@ from gauger.profiling.matching import matched_table
 from gauger.segmentation import Segmentation
 
 KINDS = ("box", "violin")
+
 _WHISKERS = (0.05, 0.25, 0.5, 0.75, 0.95)
 _BEYOND = 0.8
 _SMOOTHED, _STEPS = 2_000, 120
@@ -111,9 +112,8 @@ def _panel(axes: Axes, seg: Segmentation, measure: tuple[str, Values], kind: str
     axes.set_yticks(range(count), [short_name(seg.names[number]) if named else "" for number in seg.numbers[:count]])
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(count - 0.4, -0.6)
-    finite = values[np.isfinite(values)]
-    if finite.size:
-        axes.axvline(float(np.median(finite)), color=FAINT, linewidth=3.0, zorder=0)
+    if ends:
+        axes.axvline(float(np.median(values[np.isfinite(values)])), color=FAINT, linewidth=3.0, zorder=0)
         low, high = min(halves), max(halves)
         beyond = _BEYOND * (high - low) or (max(ends) - min(ends)) or 1.0
         axes.set_xlim(max(min(ends), low - beyond) - 0.05 * beyond, min(max(ends), high + beyond) + 0.05 * beyond)

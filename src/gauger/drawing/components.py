@@ -7,10 +7,9 @@ from matplotlib.text import Text
 
 from gauger.drawing.clouds import label_at
 from gauger.drawing.labels import push_apart
-from gauger.drawing.outlines import OUTLINES, draw_outline
+from gauger.drawing.outlines import draw_outlines, refuse_bad_outline
 from gauger.drawing.planes import MOST_NAMED, Plane, draw_plane, name_segments, note_on_names, right_side
-from gauger.drawing.style import INK, new_figure, segment_colour
-from gauger.errors import SettingError
+from gauger.drawing.style import INK, new_figure
 from gauger.profiling.closeness import lies_around_centres
 from gauger.profiling.components import Components, components_of
 from gauger.segmentation import Segmentation
@@ -27,8 +26,7 @@ def component_scatter(seg: Segmentation, *, outline: str | None = None) -> Figur
     and are as long as its correlation with the two components. At most the eight longest are drawn. `outline` and what
     is left out are as in `scatter`. Raises SettingError with one feature only, or when all customers are alike.
     """
-    if outline is not None and outline not in OUTLINES:
-        raise SettingError.not_one_of("outline", outline, OUTLINES)
+    refuse_bad_outline(outline)
     found = components_of(seg)
     middles = found.centres
     if not lies_around_centres(seg):
@@ -47,9 +45,7 @@ def component_scatter(seg: Segmentation, *, outline: str | None = None) -> Figur
     figure = new_figure(_title(seg, found), " ".join(filter(None, notes)))
     axes = figure.subplots()
     draw_plane(axes, plane, seg)
-    if outline is not None:
-        for number in seg.numbers[:MOST_NAMED]:
-            draw_outline(axes, plane.points[seg.codes == number], outline, segment_colour(number))
+    draw_outlines(axes, plane.points, seg.codes, seg.numbers[:MOST_NAMED], outline)
     labels = name_segments(axes, plane, seg)
     for place in order.tolist():
         labels.append(_arrow(axes, plane, arrows.iloc[place].to_numpy(), str(arrows.index[place])))

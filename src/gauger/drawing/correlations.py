@@ -8,7 +8,7 @@ from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
 from gauger.distances import correlation_matrix, likeness_order
-from gauger.drawing.style import DIVERGING, INK, PAPER, QUIET, new_figure
+from gauger.drawing.style import DIVERGING, INK, PAPER, QUIET, as_cells, new_figure
 from gauger.errors import SettingError, listed
 from gauger.features import FeatureSet
 from gauger.tables import look
@@ -63,13 +63,7 @@ def heat_map(figure: Figure, axes: Axes, names: list[str], r: NDArray[np.float64
     size = 8 if small else 10
     axes.set_xticks(range(len(names)), names, rotation=45, ha="right", rotation_mode="anchor", fontsize=size, color=INK)
     axes.set_yticks(range(len(names)), names, fontsize=size, color=INK)
-    axes.tick_params(length=0)
-    for side in axes.spines.values():
-        side.set_visible(False)
-    axes.set_xticks(np.arange(len(names) + 1) - 0.5, minor=True)
-    axes.set_yticks(np.arange(len(names) + 1) - 0.5, minor=True)
-    axes.grid(which="minor", color=PAPER, linewidth=1.5)
-    axes.tick_params(which="minor", length=0)
+    as_cells(axes, len(names), len(names))
     for row, column in np.ndindex(r.shape):
         value = r[row, column]
         if row == column or np.isnan(value) or (len(names) > _MOST_NUMBERS and abs(value) < CLOSE):

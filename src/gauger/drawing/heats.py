@@ -7,7 +7,7 @@ from matplotlib.figure import Figure
 
 from gauger.drawing.labels import short_name, wrapped
 from gauger.drawing.planes import MOST_NAMED
-from gauger.drawing.style import DIVERGING, INK, PAPER, new_figure
+from gauger.drawing.style import DIVERGING, INK, PAPER, as_cells, new_figure
 from gauger.errors import SettingError
 from gauger.profiling import EVERYONE, Profile
 
@@ -66,13 +66,8 @@ def _draw(figure: Figure, values: pd.DataFrame, names: list[str], of: str) -> No
     axes.set_xticks(range(len(names)), [wrapped(name, max(_ROOM // len(names), 8)) for name in names], color=INK)
     axes.set_yticks(range(len(values)), list(values.index), color=INK)
     axes.xaxis.tick_top()
-    axes.tick_params(length=0, labelsize=11 if len(names) <= 8 else 9)
-    for side in axes.spines.values():
-        side.set_visible(False)
-    axes.set_xticks(np.arange(len(names) + 1) - 0.5, minor=True)
-    axes.set_yticks(np.arange(len(values) + 1) - 0.5, minor=True)
-    axes.grid(which="minor", color=PAPER, linewidth=2.0)
-    axes.tick_params(which="minor", length=0)
+    axes.tick_params(labelsize=11 if len(names) <= 8 else 9)
+    as_cells(axes, len(names), len(values))
     for (row, column), value in np.ndenumerate(given):
         dark = abs(strength[row, column]) > 0.7
         axes.text(
@@ -93,5 +88,7 @@ def _title(profile: Profile, strongest: "pd.Series[float]") -> str:
         return "One segment: there is no rest to differ from" if len(profile.numbers) < 2 else "Nothing to compare"
     number = scores.abs().idxmax()
     name, score = short_name(profile.name_of(number)), float(scores[number])
+    if np.isinf(score):
+        return f"{name} differs most from the rest: nobody else is like it in {measure}"
     side = "higher" if score > 0.0 else "lower"
     return f"{name} differs most from the rest: {measure} is {abs(score):.1f} standard deviations {side}"

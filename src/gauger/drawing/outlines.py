@@ -1,5 +1,6 @@
 """Lines around the customers of a segment."""
 
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -8,13 +9,31 @@ from matplotlib.patches import Ellipse, Polygon
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
+from gauger.drawing.style import segment_colour
+from gauger.errors import SettingError
+
 OUTLINES = ("hull", "ellipse")
 
 _SHARE_INSIDE = 0.9
 _LOOK: dict[str, Any] = {"fill": False, "linewidth": 1.6, "zorder": 3}
 
 
-def draw_outline(axes: Axes, points: NDArray[np.float64], kind: str, colour: str) -> None:
+def refuse_bad_outline(kind: str | None) -> None:
+    """Raise SettingError for an outline that there is not."""
+    if kind is not None and kind not in OUTLINES:
+        raise SettingError.not_one_of("outline", kind, OUTLINES)
+
+
+def draw_outlines(
+    axes: Axes, points: NDArray[np.float64], codes: NDArray[np.integer], numbers: Iterable[int], kind: str | None
+) -> None:
+    """The outline asked for, if any, around each of some segments."""
+    if kind is not None:
+        for number in numbers:
+            _draw_outline(axes, points[codes == number], kind, segment_colour(number))
+
+
+def _draw_outline(axes: Axes, points: NDArray[np.float64], kind: str, colour: str) -> None:
     """A hull or an ellipse around points (n, 2); nothing where they lie on a line."""
     points = points[~np.isnan(points).any(axis=1)]
     if kind == "hull":

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from gauger.drawing.clouds import label_at
 from gauger.drawing.labels import push_apart
-from gauger.drawing.outlines import OUTLINES, draw_outline
+from gauger.drawing.outlines import draw_outlines, refuse_bad_outline
 from gauger.drawing.planes import MOST_NAMED, draw_plane, name_segments, note_on_names, plane_of
-from gauger.drawing.style import INK, new_figure, segment_colour
+from gauger.drawing.style import INK, new_figure
 from gauger.errors import SettingError, UnknownColumnError, listed, plural
 from gauger.profiling.closeness import lies_around_centres, looks_mixed, share_placed
 from gauger.segmentation import UNASSIGNED, Segmentation
@@ -43,16 +43,13 @@ def scatter(
     """
     across, up = chosen_axes(seg, x, y)
     named = _places_of(seg, label)
-    if outline is not None and outline not in OUTLINES:
-        raise SettingError.not_one_of("outline", outline, OUTLINES)
+    refuse_bad_outline(outline)
     plane = plane_of(seg, across, up)
     notes = plane.note(), note_on_names(seg.count), _note_on_mixing(seg, across, up)
     figure = new_figure(_title(seg, across, up), " ".join(filter(None, notes)))
     axes = figure.subplots()
     draw_plane(axes, plane, seg)
-    if outline is not None:
-        for number in seg.numbers[:MOST_NAMED]:
-            draw_outline(axes, plane.points[seg.codes == number], outline, segment_colour(number))
+    draw_outlines(axes, plane.points, seg.codes, seg.numbers[:MOST_NAMED], outline)
     labels = name_segments(axes, plane, seg)
     for place in named.tolist():
         at = tuple(plane.points[place].tolist())

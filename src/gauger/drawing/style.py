@@ -59,6 +59,17 @@ def dress(axes: Axes, *, title: str = "", x: str = "", y: str = "") -> None:
         axes.spines[side].set_color(QUIET)
 
 
+def as_cells(axes: Axes, columns: int, rows: int) -> None:
+    """Axes of an image as a table of cells: no spines, and light lines between."""
+    axes.tick_params(length=0)
+    for side in axes.spines.values():
+        side.set_visible(False)
+    axes.set_xticks([place - 0.5 for place in range(columns + 1)], minor=True)
+    axes.set_yticks([place - 0.5 for place in range(rows + 1)], minor=True)
+    axes.grid(which="minor", color=PAPER, linewidth=1.5)
+    axes.tick_params(which="minor", length=0)
+
+
 def segment_colour(number: int) -> str:
     """The colour of a segment, the same in every figure; grey for the unassigned."""
     return SEGMENT_COLOURS[(number - 1) % len(SEGMENT_COLOURS)] if number > 0 else UNASSIGNED_COLOUR
