@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from gauger.demo import demo_file
     from gauger.errors import GaugerError
     from gauger.features import FeatureSet, events_sql, pivot_series, prepare, prepare_alike, summarise_events
+    from gauger.models import SegmentModel, build_model, load_model
     from gauger.profiling import Comparison, Profile, compare, members, profile, profile_assignments
     from gauger.progress import listening
     from gauger.remarks import Remark, remarks_of
@@ -51,15 +52,18 @@ __all__ = [
     "RadiusAdvice",
     "RadiusStudy",
     "Remark",
+    "SegmentModel",
     "Segmentation",
     "Silhouette",
     "TableLook",
+    "build_model",
     "build_tree",
     "compare",
     "demo_file",
     "draw",
     "events_sql",
     "listening",
+    "load_model",
     "look",
     "members",
     "pivot_series",
@@ -95,14 +99,17 @@ _ROOMS = {
     "RadiusAdvice": "choosing",
     "RadiusStudy": "choosing",
     "Remark": "remarks",
+    "SegmentModel": "models",
     "Segmentation": "segmentation",
     "Silhouette": "choosing",
     "TableLook": "tables",
+    "build_model": "models",
     "build_tree": "clustering",
     "compare": "profiling",
     "demo_file": "demo",
     "events_sql": "features",
     "listening": "progress",
+    "load_model": "models",
     "look": "tables",
     "members": "profiling",
     "pivot_series": "features",

@@ -34,6 +34,28 @@ class TableFileError(GaugerError, ValueError):
         return cls(f"{file} is damaged or cut short: {str(error).rstrip('. ')}. Export it again.")
 
 
+class ModelFileError(GaugerError, ValueError):
+    """Raised when a file is no model, is cut short, has another form, or was altered; the text names the place."""
+
+    @classmethod
+    def unreadable(cls, file: Path, error: ValueError) -> "ModelFileError":
+        """A file that is no JSON, or ends before its time."""
+        return cls(f"{file} cannot be read as a model: {error}. It is cut short or damaged: copy it again.")
+
+    @classmethod
+    def malformed(cls, file: Path, faults: Sequence[str]) -> "ModelFileError":
+        """A file that is JSON and has not the form of a model."""
+        return cls(f"{file} is no model that can be used: {'; '.join(faults[:3])}. Build and save it again.")
+
+    @classmethod
+    def altered(cls, file: Path, places: Sequence[str]) -> "ModelFileError":
+        """A model that was changed since it was saved."""
+        return cls(
+            f"{file} was altered since it was saved, in {listed(places)}: it would no longer assign as it was learned. "
+            "Take the file as it was, or build the model again."
+        )
+
+
 class DatabaseError(GaugerError, OSError):
     """Raised when a database cannot be reached or refuses what it is asked; the text never holds a password."""
 

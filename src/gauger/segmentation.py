@@ -31,6 +31,16 @@ class Again:
     sampled: bool = True
 
 
+@dataclass(frozen=True)
+class Placing:
+    """How other customers find their segment: `way` is "centre" (the nearest), "customer" (the segment of the nearest
+    one that was learned from), "core" (of the nearest core customer within `radius`) or "bands" (the same bands)."""
+
+    way: str
+    metric: str = "euclidean"
+    radius: float | None = None
+
+
 @dataclass(frozen=True, repr=False, eq=False)
 class Segmentation(Readable):
     """Which customer is in which segment: `.codes` (n_customers,) int32, 1 for the largest segment, 0 for unassigned.
@@ -49,8 +59,8 @@ class Segmentation(Readable):
     `.departures`, their hierarchy, as `segment_by_density_levels` tells. Bands fill `.details` and `.edges`: for each
     feature, where each band but the first begins, in original units.
 
-    `.again` is how the method segments other customers, for trying whether segments come back; None where it is not
-    known, as for segments from a file.
+    `.again` is how the method segments other customers anew, for trying whether segments come back, `.placing` how
+    others find their segment among these; None where that is not known, as for segments from a file.
     """
 
     features: FeatureSet
@@ -69,6 +79,7 @@ class Segmentation(Readable):
     departures: pd.DataFrame | None = None
     edges: Mapping[str, tuple[float, ...]] | None = None
     again: Again | None = None
+    placing: Placing | None = None
     given_names: Mapping[int, str] = field(default_factory=dict)
 
     @property

@@ -13,7 +13,7 @@ from gauger.errors import SettingError, UnknownColumnError, listed, plural
 from gauger.features import FeatureSet
 from gauger.readable import short_number
 from gauger.remarks import Remark
-from gauger.segmentation import Again, Codes, Segmentation, number_by_size, segmentation_from_codes
+from gauger.segmentation import Again, Codes, Placing, Segmentation, number_by_size, segmentation_from_codes
 
 COMBINATIONS = ("cells", "score")
 
@@ -72,6 +72,7 @@ def segment_by_bands(
         details=details,
         edges={name: tuple(float(edge) for edge in of) for name, of in edges.items()},
         again=Again(partial(_segment_again, bands, combine, low_is_good, score_bands)),
+        placing=Placing("bands"),
         given_names={place: names[group] for place, group in enumerate(order.tolist(), 1)},
     )
     small = _many_cells(seg) if seg.count > _MANY_CELLS else tiny_segments(seg)

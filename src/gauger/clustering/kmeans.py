@@ -20,7 +20,7 @@ from gauger.clustering.seeding import SEEDERS, Seeding, count_of, first_rows, gi
 from gauger.errors import SettingError, plural
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.segmentation import Again, Codes, Segmentation, number_by_size
+from gauger.segmentation import Again, Codes, Placing, Segmentation, number_by_size
 
 Values = NDArray[np.float64]
 
@@ -176,6 +176,7 @@ def segmentation_of(
         starts=fit.starts,
         weights=weights,
         again=kmeans_again(len(best.centres)),
+        placing=Placing("centre"),
     )
     other = None
     if learners.customers < np.count_nonzero(everyone.weights > 0.0):

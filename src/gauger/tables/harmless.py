@@ -15,6 +15,11 @@ def made_harmless(text: "pd.Series[str]") -> "pd.Series[str]":
     return text.str.replace(_FORMULA, r"'\1", regex=True)
 
 
+def arrow_made_harmless(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """The same for a column of Arrow text."""
+    return pc.replace_substring_regex(column, _FORMULA, r"'\1")
+
+
 def name_made_harmless(name: str) -> str:
     """A column name, with an apostrophe before it when it starts like a formula."""
     return re.sub(_FORMULA, r"'\1", name)

@@ -22,7 +22,7 @@ from gauger.clustering.merge_trees.spanning import joins_of
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.segmentation import Again, Codes, Segmentation
+from gauger.segmentation import Again, Codes, Placing, Segmentation
 
 _USUAL_SHARE, _LEAST = 0.02, 5
 _DENSE_SHARE = 0.1
@@ -105,7 +105,8 @@ def segment_by_density_levels(
     back = np.argsort(everyone.order)
     departures = pd.DataFrame({"branch": found.branch[back], "distance": found.left[back]})
     again = Again(partial(_segment_again, least, enough, metric), sampled=False) if isinstance(metric, str) else None
-    seg = replace(seg, branches=_table(found, chosen[order]), departures=departures, again=again)
+    placing = Placing("customer", metric) if isinstance(metric, str) else None
+    seg = replace(seg, branches=_table(found, chosen[order]), departures=departures, again=again, placing=placing)
     return seg.with_remarks((*about_levels(seg, least), *about_density(len(features.names), everyone, near, enough)))
 
 

@@ -18,7 +18,7 @@ from gauger.clustering.density.outcome import NOBODY, key_ranks, segmentation_of
 from gauger.errors import SettingError, plural
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.segmentation import Again, Codes, Segmentation
+from gauger.segmentation import Again, Codes, Placing, Segmentation
 
 CORE, BORDER, UNASSIGNED_KIND = "core", "border", "unassigned"
 
@@ -86,7 +86,8 @@ def segment_by_density(
     own = *about_radius(seg, near, reach, enough), *about_small(seg)
     remarks = (*own, *about_density(len(features.names), everyone, near, enough))
     again = Again(partial(_segment_again, reach, enough, metric), sampled=False) if isinstance(metric, str) else None
-    return replace(seg, again=again).with_remarks(remarks)
+    placing = Placing("core", metric, reach) if isinstance(metric, str) else None
+    return replace(seg, again=again, placing=placing).with_remarks(remarks)
 
 
 def _segment_again(radius: float, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:

@@ -19,7 +19,7 @@ from gauger.errors import SettingError, listed, plural
 from gauger.features import FeatureSet
 from gauger.readable import Readable, short_number
 from gauger.remarks import Remark
-from gauger.segmentation import Again, Codes, Segmentation, number_by_size, segmentation_from_codes
+from gauger.segmentation import Again, Codes, Placing, Segmentation, number_by_size, segmentation_from_codes
 
 MOST_COMPARED = 3_000
 IN_DISTANCE = "Ward's height, in units of distance"
@@ -135,6 +135,7 @@ class MergeTree(Readable):
         whole = self._whole(count, height)
         codes = self._numbered(whole, self.joins)
         seg = segmentation_from_codes(self.features, codes, method=self.linkage_words)
+        seg = replace(seg, placing=Placing("customer", self.metric))
         if self.regrown is not None:
             seg = replace(seg, again=Again(partial(_cut_again, self.regrown, seg.count)))
         return seg.with_remarks((*tiny_segments(seg), *about_one_segment(seg), *self._tied(seg, whole)))

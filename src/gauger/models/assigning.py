@@ -1,0 +1,259 @@
+"""Assign other customers: read their features, treat them as was learned, place them, and say who is in no segment."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from gauger.errors import SettingError, listed, plural
+from gauger.features.columns import as_numbers
+from gauger.features.treatments import Fill
+from gauger.models.model import LearnedFeature, SegmentModel
+from gauger.models.rules import NearestCustomer, SameBands
+from gauger.remarks import Remark, attach_remarks
+from gauger.segmentation import UNASSIGNED
+from gauger.tables.checking import checked_table, refuse_bad_key
+
+LEARNED = "learned"
+MISSING, GATE, RADIUS, AMONG, BANDS = "missing", "gate", "radius", "among unassigned", "bands"
+
+_FACTORS = (1_000.0, 100.0, 60.0, 24.0, 12.0, 7.0)
+_NEAR_FACTOR = 1.35
+_LEAST_FOR_UNITS = 30
+_MANY_GATED = 0.05
+
+Values = NDArray[np.float64]
+Codes = NDArray[np.int32]
+
+
+@dataclass(frozen=True, eq=False)
+class Placed:
+    """Customers placed: `codes` (m,), `distances` (m,), `why` (m,) as places in `WHYS`, and `raw` features as read."""
+
+    codes: Codes
+    distances: Values
+    why: NDArray[np.int8]
+    raw: Mapping[str, Values]
+
+
+WHYS = ("", MISSING, GATE, RADIUS, AMONG, BANDS)
+
+
+def assign(model: SegmentModel, table: pd.DataFrame, gate: float | str | None) -> pd.DataFrame:
+    """As `SegmentModel.assign` says."""
+    table = checked_table(table, columns_of(model))
+    refuse_bad_key(table[model.key])
+    placed = place(model, table, gates_of(model, gate))
+    result = pd.DataFrame(
+        {
+            model.key: table[model.key].to_numpy(),
+            "segment": placed.codes,
+            "segment_name": np.array([name for _, name in sorted(model.segment_names.items())], dtype=object)[
+                placed.codes
+            ],
+            "distance": placed.distances,
+            "why": np.array(WHYS, dtype=object)[placed.why],
+        }
+    )
+    attach_remarks(result, about_assigned(model, table, placed))
+    return result
+
+
+def columns_of(model: SegmentModel) -> list[str]:
+    """The columns that a table must have."""
+    return list(dict.fromkeys([model.key, *(feature.column for feature in model.features)]))
+
+
+def gates_of(model: SegmentModel, gate: float | str | None) -> Values | None:
+    """The distance that each segment allows (k,), None for any."""
+    if gate is None:
+        return None
+    if gate == LEARNED:
+        return model.gates
+    if isinstance(gate, (bool, str)) or not isinstance(gate, (int, float, np.number)) or not float(gate) >= 0.0:
+        raise SettingError(f"gate={gate!r} must be None, {LEARNED!r}, or a distance of 0 or more.")
+    return np.full(len(model.segments), float(gate))
+
+
+def place(model: SegmentModel, table: pd.DataFrame, gates: Values | None) -> Placed:
+    """The customers of a table that has the columns needed."""
+    indicators = {feature.name: feature.indicator for feature in model.features if feature.indicator}
+    raw = {feature.name: as_numbers(table, feature.name, indicators) for feature in model.features}
+    columns = np.empty((len(model.features), len(table)))
+    lacking = np.zeros(len(table), dtype=np.bool_)
+    for at, feature in enumerate(model.features):
+        values = raw[feature.name]
+        if _has_no_fill(feature):
+            lacking |= np.isnan(values)
+        for treatment in feature.treatments:
+            values = treatment.apply(values)
+        columns[at] = values
+    return _placed(model, columns, raw, lacking, gates)
+
+
+def _has_no_fill(feature: LearnedFeature) -> bool:
+    first = feature.treatments[0] if feature.treatments else None
+    return not isinstance(first, Fill) or first.value is None
+
+
+def _placed(
+    model: SegmentModel, columns: Values, raw: Mapping[str, Values], lacking: NDArray[np.bool_], gates: Values | None
+) -> Placed:
+    lacking = lacking | ~np.isfinite(columns).all(axis=0)
+    whole = bool(not lacking.any())
+    there = columns if whole else np.ascontiguousarray(columns[:, ~lacking])
+    recorded = {}
+    if isinstance(model.rule, SameBands):
+        recorded = _filled(model, {name: values if whole else values[~lacking] for name, values in raw.items()}, there)
+    codes, distances = model.rule.place(there, recorded)
+    why = np.where(codes > 0, np.int8(0), np.int8(WHYS.index(_no_segment(model)))).astype(np.int8)
+    codes, why = _with_exceptions(model, there, codes, why)
+    if gates is not None:
+        beyond = (codes > 0) & (distances > np.append(np.inf, gates)[codes])
+        codes = np.where(beyond, np.int32(UNASSIGNED), codes)
+        why = np.where(beyond, np.int8(WHYS.index(GATE)), why)
+    if whole:
+        return Placed(codes, distances, why, raw)
+    everyone = np.zeros(len(lacking), dtype=np.int32)
+    apart, reasons = np.full(len(lacking), np.nan), np.full(len(lacking), WHYS.index(MISSING), dtype=np.int8)
+    everyone[~lacking], apart[~lacking], reasons[~lacking] = codes, distances, why
+    return Placed(everyone, apart, reasons, raw)
+
+
+def _no_segment(model: SegmentModel) -> str:
+    """Why the rule itself leaves a customer out."""
+    if isinstance(model.rule, NearestCustomer):
+        return RADIUS if model.rule.radius is not None else AMONG
+    return BANDS
+
+
+def _filled(model: SegmentModel, raw: Mapping[str, Values], columns: Values) -> dict[str, Values]:
+    """Features in original units, gaps as they were filled."""
+    found = {}
+    for at, feature in enumerate(model.features):
+        values = raw[feature.name]
+        gaps = np.isnan(values)
+        if gaps.any():
+            back = columns[at, gaps]
+            for treatment in reversed(feature.treatments):
+                back = treatment.undo(back)
+            values = values.copy()
+            values[gaps] = back
+        found[feature.name] = values
+    return found
+
+
+def _with_exceptions(
+    model: SegmentModel, columns: Values, codes: Codes, why: NDArray[np.int8]
+) -> tuple[Codes, NDArray[np.int8]]:
+    """Customers who are just like a learned one that the rule does not tell get its segment."""
+    points = model.exceptions.points
+    if not len(points) or not columns.shape[1]:
+        return codes, why
+    known = {row.tobytes(): int(code) for row, code in zip(points + 0.0, model.exceptions.codes, strict=True)}
+    firsts = np.flatnonzero(np.isin(columns[0], points[:, 0]))
+    codes, why = codes.copy(), why.copy()
+    for place_of in firsts.tolist():
+        code = known.get((columns[:, place_of] + 0.0).tobytes())
+        if code is not None:
+            codes[place_of] = code
+            why[place_of] = 0 if code else WHYS.index(_no_segment(model))
+    return codes, why
+
+
+def about_assigned(model: SegmentModel, table: pd.DataFrame, placed: Placed) -> Iterator[Remark]:
+    """What there is to say of customers that were assigned."""
+    yield from about_new_levels(model, table)
+    yield from about_values(model, placed.raw)
+    yield from about_left_out(np.bincount(placed.why, minlength=len(WHYS)), len(placed.codes))
+
+
+def about_left_out(reasons: NDArray[np.integer], customers: int) -> Iterator[Remark]:
+    """Who is in no segment, and why; `reasons` counts customers by place in `WHYS`."""
+    words = {
+        MISSING: "lack a value that the model has no rule for",
+        GATE: "are beyond the gate",
+        RADIUS: "have no core customer within the radius",
+        AMONG: "are nearest to a customer in no segment",
+        BANDS: "have bands that nobody had together",
+    }
+    parts = [f"{reasons[at]:,} {words[why]}" for at, why in enumerate(WHYS) if at and reasons[at]]
+    if parts:
+        out = int(reasons[1:].sum())
+        many = (
+            " Many are unlike those that segments were learned from: see drift."
+            if (reasons[WHYS.index(GATE)] > _MANY_GATED * customers)
+            else ""
+        )
+        yield Remark(
+            "left-unassigned",
+            f"{out:,} of {customers:,} {plural(customers, 'customer')} {plural(out, 'is', 'are')} in no segment: "
+            f"{listed(parts, most=9)}.{many}",
+        )
+
+
+def about_values(model: SegmentModel, raw: Mapping[str, Values]) -> Iterator[Remark]:
+    """Values beyond the learned range, and columns that look as if their unit had changed."""
+    outside, changed = [], []
+    for feature in model.features:
+        values = raw[feature.name]
+        count = int(np.count_nonzero((values < feature.low) | (values > feature.high)))
+        if feature.indicator is None and (factor := _changed_unit(feature, values)):
+            changed.append((feature.name, factor))
+        elif count:
+            outside.append(
+                (feature.name, f"{feature.name} ({count:,} beyond {feature.low:,.6g} … {feature.high:,.6g})")
+            )
+    if changed:
+        parts = [f"{name} by about {factor:,.4g}" for name, factor in changed]
+        yield Remark(
+            "unit-changed",
+            f"whole columns are shifted by a factor: {listed(parts, most=6)}. Has their unit changed (cents for euros, "
+            "hours for days)? Bring them back to the unit learned before you use these segments.",
+            features=tuple(name for name, _ in changed),
+        )
+    if outside:
+        yield Remark(
+            "outside-learned-range",
+            f"values go beyond those that were learned from: {listed((text for _, text in outside), most=4)}. "
+            "Treatments are carried on there.",
+            features=tuple(name for name, _ in outside),
+        )
+
+
+def _changed_unit(feature: LearnedFeature, values: Values) -> float | None:
+    """The factor by which a whole column seems to be shifted: a usual one between units, in its middle and its ends."""
+    present = values[np.isfinite(values)]
+    if len(present) < _LEAST_FOR_UNITS or len(feature.edges) < 3:
+        return None
+    learned = np.array([feature.edges[len(feature.edges) * part // 4] for part in (1, 2, 3)])
+    now = np.quantile(present, [0.25, 0.5, 0.75])
+    if not (learned > 0.0).all() or not (now > 0.0).all():
+        return None
+    ratios = np.sort(now / learned)
+    middle = float(ratios[1])
+    if ratios[0] * _NEAR_FACTOR < middle or ratios[2] > middle * _NEAR_FACTOR:
+        return None
+    usual = [factor for base in _FACTORS for factor in (base, 1.0 / base)]
+    near = [factor for factor in usual if 1.0 / _NEAR_FACTOR <= middle / factor <= _NEAR_FACTOR]
+    return middle if near else None
+
+
+def about_new_levels(model: SegmentModel, table: pd.DataFrame) -> Iterator[Remark]:
+    """Levels of a category that were not there when the model was learned."""
+    seen: dict[str, set[str]] = {}
+    for feature in model.features:
+        if feature.indicator is not None and feature.indicator.level is not None:
+            seen.setdefault(feature.column, set()).add(feature.indicator.level)
+    new = {column: sorted(set(table[column].dropna().astype(str)) - levels) for column, levels in seen.items()}
+    found = {column: levels for column, levels in new.items() if levels}
+    if found:
+        shown = [f"{column} ({listed(levels)})" for column, levels in found.items()]
+        yield Remark(
+            "new-levels",
+            f"{listed(shown)} {plural(len(found), 'has', 'have')} levels that were not there when the model was "
+            "learned: such customers have none of its indicators.",
+            tuple(found),
+        )

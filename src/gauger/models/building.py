@@ -1,0 +1,228 @@
+"""Build a model: keep of a segmentation what it takes to place other customers."""
+
+import hashlib
+from collections.abc import Iterator, Mapping
+from datetime import UTC, datetime
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+import gauger
+from gauger.errors import SettingError, UnknownColumnError, plural
+from gauger.features import FeatureSet
+from gauger.models.model import Exceptions, LearnedFeature, LearnedSegment, SegmentModel
+from gauger.models.rules import METRICS, BandsOf, NearestCentre, NearestCustomer, Rule, SameBands
+from gauger.remarks import Remark
+from gauger.segmentation import UNASSIGNED, Segmentation
+
+GATE_SHARE = 0.995
+
+_BINS = 10
+_MOST_POINTS = 200_000
+_LEFT_OUT = 0.5
+
+Values = NDArray[np.float64]
+Codes = NDArray[np.int32]
+
+
+def build_model(
+    seg: Segmentation,
+    *,
+    gate_share: float = GATE_SHARE,
+    units: Mapping[str, str] | None = None,
+    seed: int | None = None,
+    made_at: datetime | None = None,
+) -> SegmentModel:
+    """What it takes to place other customers as a segmentation did: features, treatments, rule, names and gates.
+
+    k-means places by the nearest centre, a cut tree and density levels by the nearest customer learned from, density at
+    one radius by the nearest core customer within it, bands by their edges. A segment's gate is the distance that
+    `gate_share` of its own customers keep. `units` says what features are counted in, `seed` which one made the
+    segments, `made_at` when (by default now); all three are only kept.
+
+    A model of a tree or of density holds the features of the customers it was learned from, without their keys.
+
+    Raises SettingError for segments from a file or under a metric that models do not have (euclidean and city_block
+    are), more than 200,000 customers to keep, nobody in a segment and a `gate_share` that is no share above 0.5.
+
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 21, 23]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)
+    >>> new = pd.DataFrame({"who": ["e", "f"], "visits": [4, 17]})
+    >>> gauger.build_model(seg).assign(new)["segment"].tolist()
+    [1, 2]
+    """
+    _refuse(seg, gate_share)
+    features = seg.features
+    strangers = [name for name in units or () if name not in features.names]
+    if strangers:
+        raise UnknownColumnError.among(strangers, list(features.names))
+    rule = _rule_of(seg)
+    codes, distances = rule.place(np.ascontiguousarray(features.values.T), recorded_of(features))
+    apart = distances if not isinstance(rule, NearestCustomer) else _to_another(rule, features.values)
+    exceptions, remarks = _exceptions(seg, codes)
+    segments = []
+    for number in seg.numbers.tolist():
+        own = apart[seg.codes == number]
+        own = own[np.isfinite(own)]
+        gate = float(np.quantile(own, gate_share)) if own.size else 0.0
+        mean = float(own.mean()) if own.size else 0.0
+        segments.append(LearnedSegment(number, seg.names[number], int(seg.sizes[number]), gate, mean))
+    return SegmentModel(
+        key=features.key,
+        features=tuple(_learned(features, name, (units or {}).get(name)) for name in features.names),
+        segments=tuple(segments),
+        rule=rule,
+        centres=seg.scaled_centres,
+        exceptions=exceptions,
+        method=seg.method,
+        customers=len(seg.codes),
+        unassigned=int(np.count_nonzero(seg.codes == UNASSIGNED)),
+        gate_share=float(gate_share),
+        made_at=(made_at or datetime.now(UTC)).isoformat(timespec="seconds"),
+        made_by=gauger.__version__,
+        seed=seed,
+        fingerprint=_fingerprint(features),
+        remarks=tuple(remarks),
+    )
+
+
+def recorded_of(features: FeatureSet) -> dict[str, Values]:
+    """Each feature's values in original units, gaps as they were filled."""
+    values = features.original.to_numpy(dtype=np.float64)
+    gaps = np.isnan(values).any(axis=1)
+    if gaps.any():
+        filled = features.restore(features.values[gaps]).to_numpy()
+        values = values.copy()
+        values[gaps] = np.where(np.isnan(values[gaps]), filled, values[gaps])
+    return {name: values[:, place] for place, name in enumerate(features.names)}
+
+
+def _refuse(seg: Segmentation, gate_share: float) -> None:
+    if not seg.count:
+        raise SettingError("nobody is in a segment: there is nothing to place others by.")
+    if not _LEFT_OUT <= gate_share <= 1.0:
+        raise SettingError(f"gate_share={gate_share!r} must be a share of a segment's customers from 0.5 to 1.")
+    if seg.placing is None:
+        raise SettingError(
+            f"it is not known how {seg.method} would place other customers: build the model from the segmentation "
+            "itself, not from a file of assignments."
+        )
+    if seg.placing.metric not in METRICS:
+        raise SettingError(
+            f"a model places by euclidean or city_block distances, not by {seg.placing.metric}. Build it from k-means "
+            "on these segments: segment_by_kmeans(features, seeding=segments)."
+        )
+
+
+def _rule_of(seg: Segmentation) -> Rule:
+    placing = seg.placing
+    assert placing is not None
+    if placing.way == "centre":
+        names = seg.features.names
+        order = np.array(sorted(range(len(names)), key=lambda place: names[place]), dtype=np.intp)
+        return NearestCentre(seg.scaled_centres, order)
+    if placing.way == "bands":
+        return _bands_of(seg)
+    kept = np.ones(len(seg.codes), dtype=np.bool_)
+    if placing.way == "core":
+        assert seg.details is not None
+        kept = (seg.details["kind"] == "core").to_numpy()
+    rows = np.column_stack([seg.features.values[kept], seg.codes[kept]])
+    rows = np.unique(rows, axis=0)
+    if len(rows) > _MOST_POINTS:
+        raise SettingError(
+            f"the model would have to hold {len(rows):,} customers, more than {_MOST_POINTS:,}. Build it from k-means "
+            "on these segments: segment_by_kmeans(features, seeding=segments)."
+        )
+    return NearestCustomer(
+        np.ascontiguousarray(rows[:, :-1]), rows[:, -1].astype(np.int32), placing.metric, placing.radius
+    )
+
+
+def _bands_of(seg: Segmentation) -> SameBands:
+    details, edges = seg.details, seg.edges
+    assert details is not None
+    assert edges is not None
+    recorded = recorded_of(seg.features)
+    bands = []
+    for name, own in edges.items():
+        plain = BandsOf(name, own, low_is_good=False)
+        same = bool((plain.of(recorded[name]) == details[f"{name}_band"].to_numpy()).all())
+        bands.append(plain if same else BandsOf(name, own, low_is_good=True))
+    scored = "score" in details.columns
+    cells = details[["score"] if scored else [f"{name}_band" for name in edges]].to_numpy(dtype=np.intp)
+    cells, first = np.unique(cells, axis=0, return_index=True)
+    return SameBands(tuple(bands), cells, seg.codes[first], scored, seg.scaled_centres)
+
+
+def _to_another(rule: NearestCustomer, values: Values) -> Values:
+    """How far each learned customer (n,) is from the nearest other one that the rule keeps."""
+    if len(rule.points) < 2:
+        return np.zeros(len(values))
+    from scipy.spatial import KDTree
+
+    order = 1.0 if rule.metric == "city_block" else 2.0
+    found, _ = KDTree(rule.points).query(values, k=2, p=order, workers=-1)
+    return np.asarray(np.where(found[:, 0] > 0.0, found[:, 0], found[:, 1]))
+
+
+def _exceptions(seg: Segmentation, codes: Codes) -> tuple[Exceptions, list[Remark]]:
+    """Customers whose segment the rule does not tell, and what there is to say about them."""
+    values = np.asarray(seg.features.values)
+    odd = np.flatnonzero(codes != seg.codes)
+    rows, first = np.unique(values[odd], axis=0, return_index=True)
+    found = Exceptions(rows, seg.codes[odd][first])
+    return found, list(_about_exceptions(len(odd), len(codes)))
+
+
+def _about_exceptions(odd: int, customers: int) -> Iterator[Remark]:
+    if odd > 0.01 * customers:
+        yield Remark(
+            "rule-misses",
+            f"the rule of the model puts {odd:,} of {customers:,} {plural(customers, 'customer')} elsewhere than the "
+            "segmentation did (rounds may have stopped early). They keep their segments; others like them will not get "
+            "the same.",
+        )
+
+
+def _learned(features: FeatureSet, name: str, unit: str | None) -> LearnedFeature:
+    indicator = features.indicators.get(name)
+    values = features.original[name].to_numpy(dtype=np.float64)
+    present = np.sort(values[~np.isnan(values)])
+    edges, shares = bins_of(present)
+    return LearnedFeature(
+        name,
+        indicator.column if indicator else name,
+        indicator,
+        features.treatments[name],
+        float(present[0]),
+        float(present[-1]),
+        float(present.mean()),
+        float(present.std()),
+        1.0 - len(present) / len(values),
+        edges,
+        shares,
+        unit,
+    )
+
+
+def bins_of(ordered: Values) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """Edges that part ordered values into up to ten bins of about equally many, and the bins' shares."""
+    places = (np.arange(1, _BINS) * len(ordered)) // _BINS
+    edges = np.unique(ordered[places])
+    edges = edges[edges > ordered[0]]
+    counts = np.diff(np.concatenate([[0], np.searchsorted(ordered, edges, side="left"), [len(ordered)]]))
+    return tuple(edges.tolist()), tuple((counts / len(ordered)).tolist())
+
+
+def _fingerprint(features: FeatureSet) -> str:
+    """SHA-256 of keys and working values, whatever the order of rows."""
+    rows = pd.util.hash_pandas_object(pd.Series(features.keys.astype(str)), index=False).to_numpy()
+    order = np.argsort(rows, kind="stable")
+    digest = hashlib.sha256()
+    digest.update(rows[order].tobytes())
+    digest.update(np.ascontiguousarray(features.values[order]).tobytes())
+    digest.update("\n".join(features.names).encode())
+    return digest.hexdigest()

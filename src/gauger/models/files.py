@@ -1,0 +1,415 @@
+"""Model files: JSON in a published form, validated in full, with a check on every part."""
+
+import hashlib
+import json
+from collections.abc import Iterable, Mapping
+from os import PathLike
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+
+from gauger.errors import MissingFileError, ModelFileError
+from gauger.features.columns import Indicator
+from gauger.features.shapes import Power, Shape
+from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight
+from gauger.models.model import Exceptions, LearnedFeature, LearnedSegment, SegmentModel
+from gauger.models.rules import BandsOf, NearestCentre, NearestCustomer, Rule, SameBands
+from gauger.tables import result_folder
+
+FORMAT, VERSION = "gauger model", 1
+
+_LISTS = ("features", "segments")
+
+Numbers = list[FiniteFloat]
+
+
+class _Part(BaseModel):
+    """A part of a file: nothing besides what is named, nothing taken for another type."""
+
+    model_config = ConfigDict(extra="forbid", strict=True)
+
+
+class FillPart(_Part):
+    """Gaps become a value; none under the rules refuse and drop."""
+
+    treatment: Literal["fill"]
+    rule: str
+    value: FiniteFloat | None
+    filled: int
+
+
+class CapPart(_Part):
+    """Values beyond two limits become the limits."""
+
+    treatment: Literal["cap"]
+    low: FiniteFloat
+    high: FiniteFloat
+    capped: int
+
+
+class ShapePart(_Part):
+    """A fixed curve: log(x + 1), sign(x) log(|x| + 1), or the square root."""
+
+    treatment: Literal["shape"]
+    rule: Literal["log", "signed_log", "sqrt"]
+
+
+class PowerPart(_Part):
+    """The power transformation of Yeo and Johnson."""
+
+    treatment: Literal["power"]
+    exponent: FiniteFloat
+
+
+class ScalePart(_Part):
+    """(value - shift) / width."""
+
+    treatment: Literal["scale"]
+    rule: str
+    shift: FiniteFloat
+    width: FiniteFloat
+
+
+class RankPart(_Part):
+    """Linear interpolation from learned values to shares."""
+
+    treatment: Literal["rank"]
+    values: Numbers
+    shares: Numbers
+
+
+class WeightPart(_Part):
+    """Values times a factor."""
+
+    treatment: Literal["weight"]
+    factor: FiniteFloat
+
+
+TreatmentPart = Annotated[
+    FillPart | CapPart | ShapePart | PowerPart | ScalePart | RankPart | WeightPart, Field(discriminator="treatment")
+]
+
+_KINDS: dict[str, type[Any]] = {
+    "fill": Fill,
+    "cap": Cap,
+    "shape": Shape,
+    "power": Power,
+    "scale": Scale,
+    "rank": Rank,
+    "weight": Weight,
+}
+
+
+class FeaturePart(_Part):
+    """One feature: the column it comes from, what it says of it if it is an indicator, and what was learned."""
+
+    name: str
+    column: str
+    is_indicator: bool
+    level: str | None
+    unit: str | None
+    treatments: list[TreatmentPart]
+    low: FiniteFloat
+    high: FiniteFloat
+    mean: FiniteFloat
+    spread: FiniteFloat
+    missing: FiniteFloat
+    edges: Numbers
+    shares: Numbers
+
+
+class SegmentPart(_Part):
+    """One segment: its centre on the working scale, how far 'gate' its customers are, and how many they were."""
+
+    number: int = Field(ge=1)
+    name: str
+    customers: int
+    centre: Numbers
+    gate: FiniteFloat = Field(ge=0.0)
+    mean_distance: FiniteFloat
+
+
+class CentrePart(_Part):
+    """The nearest centre; ties go to the lowest number."""
+
+    way: Literal["nearest centre"]
+
+
+class CustomerPart(_Part):
+    """The segment of the nearest learned point, 0 for none; within the radius if there is one."""
+
+    way: Literal["nearest customer"]
+    metric: Literal["euclidean", "city_block"]
+    radius: FiniteFloat | None
+    points: list[Numbers]
+    segments: list[int]
+
+
+class BandPart(_Part):
+    """The bands of one feature, from 1: each but the first begins at an edge, in original units."""
+
+    feature: str
+    edges: Numbers
+    low_is_good: bool
+
+
+class BandsPart(_Part):
+    """The segment of customers with the same bands, or the same sum of bands."""
+
+    way: Literal["same bands"]
+    bands: list[BandPart]
+    added_up: bool
+    cells: list[list[int]]
+    segments: list[int]
+
+
+class ExceptionsPart(_Part):
+    """Learned points whose segment the rule does not tell."""
+
+    points: list[Numbers]
+    segments: list[int]
+
+
+class OriginPart(_Part):
+    """Where the model comes from."""
+
+    method: str
+    customers: int
+    unassigned: int
+    gate_share: FiniteFloat
+    made_at: str
+    made_by: str
+    seed: int | None
+    fingerprint: str
+
+
+class ModelPart(_Part):
+    """A Gauger model: what it takes to treat customers and find their segments."""
+
+    format: Literal["gauger model"]
+    version: Literal[1]
+    origin: OriginPart
+    key: str
+    features: list[FeaturePart] = Field(min_length=1)
+    segments: list[SegmentPart] = Field(min_length=1)
+    rule: Annotated[CentrePart | CustomerPart | BandsPart, Field(discriminator="way")]
+    exceptions: ExceptionsPart
+    checks: dict[str, str | list[str]]
+
+
+def save_model(model: SegmentModel, file: Path, *, replace: bool = False) -> Path:
+    """Write a model as JSON, whole, by a rename."""
+    content = _content(model)
+    content["checks"] = _checks(content)
+    ModelPart.model_validate(content)
+    with result_folder(file.parent, [file.name], replace=replace) as results:
+        text = json.dumps(content, ensure_ascii=False, allow_nan=False, indent=1)
+        results.path(file.name).write_text(text + "\n", encoding="utf-8")
+    return file
+
+
+def load_model(path: str | PathLike[str]) -> SegmentModel:
+    """Read a model that `SegmentModel.save` wrote as JSON.
+
+    Raises MissingFileError, and ModelFileError with the place when the file is cut short, does not have the form that
+    docs/model.schema.json tells, was made by a later format, or was altered.
+
+    >>> import gauger, pandas as pd, tempfile
+    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 21, 23]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     file = gauger.build_model(seg).save(f"{folder}/model.json")
+    ...     gauger.load_model(file).assign(table)["segment"].tolist() == seg.codes.tolist()
+    True
+    """
+    file = Path(path)
+    if not file.is_file():
+        raise MissingFileError.at(file)
+    try:
+        content = json.loads(file.read_text(encoding="utf-8"), parse_constant=_refuse_constant)
+    except UnicodeDecodeError as error:
+        raise ModelFileError(f"{file} is not a model: it is not text.") from error
+    except ValueError as error:
+        raise ModelFileError.unreadable(file, error) from error
+    if isinstance(content, dict) and content.get("format") == FORMAT and content.get("version") != VERSION:
+        raise ModelFileError(
+            f"{file} has format version {content.get('version')!r}, and this Gauger reads {VERSION}: update Gauger, or "
+            "build the model again."
+        )
+    try:
+        part = ModelPart.model_validate(content)
+    except ValidationError as error:
+        raise ModelFileError.malformed(file, [_fault(one) for one in error.errors()]) from error
+    _refuse_altered(file, content)
+    _refuse_strange_segments(file, part)
+    return _model(file, part)
+
+
+def _refuse_constant(word: str) -> float:
+    raise ValueError(f"{word} is no number")
+
+
+def _fault(error: Mapping[str, Any]) -> str:
+    place = "".join(f"[{step}]" if isinstance(step, int) else f".{step}" for step in error["loc"]).lstrip(".")
+    return f"{place or 'the whole'}: {error['msg'][:1].lower()}{error['msg'][1:]}"
+
+
+def _content(model: SegmentModel) -> dict[str, Any]:
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "origin": {name: getattr(model, name) for name in OriginPart.model_fields},
+        "key": model.key,
+        "features": [_feature(one) for one in model.features],
+        "segments": [
+            {**vars(one), "centre": centre} for one, centre in zip(model.segments, model.centres.tolist(), strict=True)
+        ],
+        "rule": _rule(model.rule),
+        "exceptions": {
+            "points": model.exceptions.points.tolist(),
+            "segments": model.exceptions.codes.tolist(),
+        },
+    }
+
+
+def _feature(one: LearnedFeature) -> dict[str, Any]:
+    return {
+        "name": one.name,
+        "column": one.column,
+        "is_indicator": one.indicator is not None,
+        "level": one.indicator.level if one.indicator else None,
+        "unit": one.unit,
+        "treatments": [_treatment(step) for step in one.treatments],
+        **{name: getattr(one, name) for name in ("low", "high", "mean", "spread", "missing")},
+        "edges": list(one.edges),
+        "shares": list(one.shares),
+    }
+
+
+def _treatment(step: Treatment) -> dict[str, Any]:
+    (kind,) = [name for name, made in _KINDS.items() if type(step) is made]
+    values = {name: list(value) if isinstance(value, tuple) else value for name, value in vars(step).items()}
+    return {"treatment": kind, **values}
+
+
+def _rule(rule: Rule) -> dict[str, Any]:
+    if isinstance(rule, NearestCustomer):
+        return {
+            "way": "nearest customer",
+            "metric": rule.metric,
+            "radius": rule.radius,
+            "points": rule.points.tolist(),
+            "segments": rule.codes.tolist(),
+        }
+    if isinstance(rule, SameBands):
+        return {
+            "way": "same bands",
+            "bands": [
+                {"feature": one.feature, "edges": list(one.edges), "low_is_good": one.low_is_good} for one in rule.bands
+            ],
+            "added_up": rule.scored,
+            "cells": rule.cells.tolist(),
+            "segments": rule.segments.tolist(),
+        }
+    return {"way": "nearest centre"}
+
+
+def _checks(content: Mapping[str, Any]) -> dict[str, str | list[str]]:
+    """A SHA-256 of each part, of lists one of each entry, so that an altered place can be named."""
+    return {
+        name: [_digest(entry) for entry in part] if name in _LISTS else _digest(part)
+        for name, part in content.items()
+        if name != "checks"
+    }
+
+
+def _digest(part: object) -> str:
+    text = json.dumps(part, ensure_ascii=False, allow_nan=False, sort_keys=True, separators=(",", ":"))
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+def _refuse_altered(file: Path, content: Mapping[str, Any]) -> None:
+    given, own = content["checks"], _checks(content)
+    altered = []
+    for name, check in own.items():
+        told = given.get(name)
+        if isinstance(check, list) and isinstance(told, list) and len(check) == len(told):
+            altered += [f"{name}[{at}]" for at, one in enumerate(check) if one != told[at]]
+        elif check != told:
+            altered.append(name)
+    if altered:
+        raise ModelFileError.altered(file, altered)
+
+
+def _refuse_strange_segments(file: Path, part: ModelPart) -> None:
+    """Raise ModelFileError unless segments are numbered from 1, and rule and exceptions speak of these."""
+    count = len(part.segments)
+    if [one.number for one in part.segments] != list(range(1, count + 1)):
+        raise ModelFileError.malformed(file, [f"segments: they must be numbered from 1 to {count}"])
+    spoken = {"exceptions.segments": part.exceptions.segments, "rule.segments": getattr(part.rule, "segments", [])}
+    for place, numbers in spoken.items():
+        if any(not 0 <= number <= count for number in numbers):
+            raise ModelFileError.malformed(file, [f"{place}: a segment that there is not"])
+    _same_length(file, "exceptions.segments", part.exceptions.segments, len(part.exceptions.points))
+
+
+def _model(file: Path, part: ModelPart) -> SegmentModel:
+    centres = _rows(file, "segments", [one.centre for one in part.segments], len(part.features))
+    return SegmentModel(
+        key=part.key,
+        features=tuple(_learned(one) for one in part.features),
+        segments=tuple(
+            LearnedSegment(one.number, one.name, one.customers, one.gate, one.mean_distance) for one in part.segments
+        ),
+        rule=_rule_from(file, part, centres),
+        centres=centres,
+        exceptions=Exceptions(
+            _rows(file, "exceptions.points", part.exceptions.points, len(part.features)),
+            np.array(part.exceptions.segments, dtype=np.int32),
+        ),
+        **part.origin.model_dump(),
+    )
+
+
+def _learned(one: FeaturePart) -> LearnedFeature:
+    steps = tuple(_step(step) for step in one.treatments)
+    indicator = Indicator(one.column, one.level) if one.is_indicator else None
+    facts = one.low, one.high, one.mean, one.spread, one.missing
+    return LearnedFeature(one.name, one.column, indicator, steps, *facts, tuple(one.edges), tuple(one.shares), one.unit)
+
+
+def _step(part: _Part) -> Treatment:
+    values = part.model_dump(exclude={"treatment"})
+    made = _KINDS[part.treatment]  # type: ignore[attr-defined]
+    step: Treatment = made(**{name: tuple(v) if isinstance(v, list) else v for name, v in values.items()})
+    return step
+
+
+def _rule_from(file: Path, part: ModelPart, centres: np.ndarray) -> Rule:
+    rule = part.rule
+    if isinstance(rule, CustomerPart):
+        points = _rows(file, "rule.points", rule.points, len(part.features))
+        _same_length(file, "rule.segments", rule.segments, len(points))
+        return NearestCustomer(points, np.array(rule.segments, dtype=np.int32), rule.metric, rule.radius)
+    if isinstance(rule, BandsPart):
+        bands = tuple(BandsOf(one.feature, tuple(one.edges), one.low_is_good) for one in rule.bands)
+        _same_length(file, "rule.segments", rule.segments, len(rule.cells))
+        cells = np.array(rule.cells, dtype=np.intp).reshape(len(rule.cells), -1)
+        return SameBands(bands, cells, np.array(rule.segments, dtype=np.int32), rule.added_up, centres)
+    names = [one.name for one in part.features]
+    return NearestCentre(centres, np.array(sorted(range(len(names)), key=lambda at: names[at]), dtype=np.intp))
+
+
+def _rows(file: Path, place: str, rows: Iterable[Numbers], features: int) -> np.ndarray:
+    listed = list(rows)
+    odd = [at for at, row in enumerate(listed) if len(row) != features]
+    if odd:
+        raise ModelFileError.malformed(file, [f"{place}[{odd[0]}]: {features} numbers are needed, one a feature"])
+    return np.array(listed, dtype=np.float64).reshape(len(listed), features)
+
+
+def _same_length(file: Path, place: str, found: list[int], wanted: int) -> None:
+    if len(found) != wanted:
+        raise ModelFileError.malformed(file, [f"{place}: {wanted} entries are needed, not {len(found)}"])

@@ -1,0 +1,232 @@
+"""Assign a file of any size block by block, in constant memory: csv or Parquet in, csv or Parquet out."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from os import PathLike
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pyarrow.csv as arrow_csv
+import pyarrow.parquet as parquet
+from numpy.typing import NDArray
+
+from gauger.errors import MissingFileError, SettingError, TableFileError, UnknownColumnError, plural
+from gauger.models.assigning import (
+    WHYS,
+    Placed,
+    about_left_out,
+    about_new_levels,
+    about_values,
+    columns_of,
+    gates_of,
+    place,
+)
+from gauger.models.model import SegmentModel
+from gauger.progress import task
+from gauger.readable import Readable
+from gauger.remarks import Remark
+from gauger.segmentation import UNASSIGNED_NAME
+from gauger.tables import result_folder
+from gauger.tables.checking import refuse_missing_key
+from gauger.tables.harmless import arrow_made_harmless
+
+ENDINGS = (".csv", ".parquet")
+
+_BLOCK_ROWS = 131_072
+_CSV_BYTES = 16 * 2**20
+
+
+@dataclass(repr=False, eq=False)
+class StreamedAssignments(Readable):
+    """What `assign_file` did: customers by segment (0 is unassigned), and the file written."""
+
+    path: Path
+    customers: pd.DataFrame
+    remarks: tuple[Remark, ...] = field(default=())
+
+    def headline(self) -> str:
+        everyone = int(self.customers["customers"].sum())
+        left = int(self.customers["customers"].get(UNASSIGNED_NAME, 0))
+        rest = f", {left:,} unassigned" if left else ""
+        return f"{everyone:,} {plural(everyone, 'customer')} assigned{rest}: {self.path}"
+
+    def overview(self) -> pd.DataFrame:
+        return self.customers
+
+
+def assign_file(
+    model: SegmentModel,
+    source: str | PathLike[str],
+    out: str | PathLike[str],
+    *,
+    gate: float | str | None = None,
+    replace: bool = False,
+) -> StreamedAssignments:
+    """Assign the customers of a .csv or .parquet file to another, block by block, in constant memory.
+
+    The file written has what `SegmentModel.assign` gives, in the order of the source, and appears whole. Keys must be
+    there; whether they repeat is not looked at, for that would take memory for all. Remarks are those of `assign`;
+    what they count over all blocks is counted, what they ask of a whole column is asked of the first block.
+
+    Raises as `SegmentModel.assign`, MissingFileError, TableFileError for a file that cannot be read, SettingError for
+    another ending, and OutputError as `write_table` does.
+
+    >>> import gauger, pandas as pd, tempfile
+    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 21, 23]})
+    >>> model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     source = gauger.write_table(table, f"{folder}/all.parquet")
+    ...     gauger.assign_file(model, source, f"{folder}/segments.csv").customers["customers"].tolist()
+    [2, 2]
+    """
+    file, target = Path(source), Path(out)
+    for path in (file, target):
+        if path.suffix not in ENDINGS:
+            raise SettingError(f"{path.name}: files are assigned block by block from and to .csv or .parquet.")
+    if not file.is_file():
+        raise MissingFileError.at(file)
+    gates = gates_of(model, gate)
+    tally = _Tally(model)
+    with result_folder(target.parent, [target.name], replace=replace) as results:
+        blocks, rows = _blocks(file, columns_of(model), _texts(model))
+        with task(f"assigning {file.name}", rows) as advance, _Writer(results.path(target.name)) as writer:
+            for block in blocks:
+                table = block.to_pandas(types_mapper=_whole_with_gaps, self_destruct=False)
+                refuse_missing_key(table[model.key])
+                placed = place(model, table, gates)
+                tally.add(table, placed)
+                writer.write(_columns(model, block[model.key], placed))
+                advance(len(table))
+            if not tally.seen:
+                writer.write(_columns(model, None, place(model, _nobody(model), gates)))
+    return StreamedAssignments(target, tally.table(), tuple(tally.remarks()))
+
+
+def _whole_with_gaps(kind: pa.DataType) -> object:
+    return pd.Int64Dtype() if pa.types.is_integer(kind) else None
+
+
+def _texts(model: SegmentModel) -> dict[str, pa.DataType]:
+    """Columns of a csv file that are text whatever they hold: the key, and those that are read for their levels."""
+    levels = [one.column for one in model.features if one.indicator is not None and one.indicator.level is not None]
+    return dict.fromkeys([model.key, *levels], pa.string())
+
+
+def _nobody(model: SegmentModel) -> pd.DataFrame:
+    return pd.DataFrame({name: pd.Series(dtype=np.float64) for name in columns_of(model)})
+
+
+def _blocks(file: Path, columns: list[str], texts: dict[str, pa.DataType]) -> tuple[Iterator[pa.Table], int | None]:
+    """The needed columns of a file in blocks, and how many rows it has where the file says so."""
+    try:
+        if file.suffix == ".parquet":
+            source = parquet.ParquetFile(file)
+            _refuse_lacking(columns, source.schema_arrow.names)
+            found = source.iter_batches(_BLOCK_ROWS, columns=columns, use_threads=True)
+            return (pa.Table.from_batches([batch]) for batch in found), source.metadata.num_rows
+        reader = arrow_csv.open_csv(
+            file,
+            read_options=arrow_csv.ReadOptions(block_size=_CSV_BYTES),
+            convert_options=arrow_csv.ConvertOptions(strings_can_be_null=True, column_types=texts),
+        )
+    except pa.ArrowInvalid as error:
+        raise TableFileError.damaged(file, error) from error
+    _refuse_lacking(columns, reader.schema.names)
+    return _csv_blocks(file, reader, columns), None
+
+
+def _csv_blocks(file: Path, reader: arrow_csv.CSVStreamingReader, columns: list[str]) -> Iterator[pa.Table]:
+    while True:
+        try:
+            batch = reader.read_next_batch()
+        except StopIteration:
+            return
+        except pa.ArrowInvalid as error:
+            raise TableFileError(
+                f"{file} cannot be read to its end: {str(error).splitlines()[0]}. A column's kind is told by the first "
+                "lines of a csv; write the file as Parquet, or correct the line."
+            ) from error
+        yield pa.Table.from_batches([batch]).select(columns)
+
+
+def _refuse_lacking(columns: list[str], present: list[str]) -> None:
+    if not set(columns) <= set(present):
+        raise UnknownColumnError.among(columns, present)
+
+
+def _columns(model: SegmentModel, keys: pa.ChunkedArray | None, placed: Placed) -> pa.Table:
+    names = pa.array([name for _, name in sorted(model.segment_names.items())])
+    by_name = pa.DictionaryArray.from_arrays(pa.array(placed.codes), names)
+    why = pa.DictionaryArray.from_arrays(pa.array(placed.why), pa.array(WHYS))
+    distance = pa.array(placed.distances, from_pandas=True)
+    columns = {"segment": pa.array(placed.codes), "segment_name": by_name, "distance": distance, "why": why}
+    return pa.table({model.key: keys if keys is not None else pa.array([], pa.string()), **columns})
+
+
+class _Writer:
+    """A file that blocks are written to, one after the other."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._writer: parquet.ParquetWriter | arrow_csv.CSVWriter | None = None
+
+    def __enter__(self) -> "_Writer":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._writer is not None:
+            self._writer.close()
+
+    def write(self, block: pa.Table) -> None:
+        if self._path.suffix == ".csv":
+            block = pa.table(
+                {name: _plain(column) for name, column in zip(block.column_names, block.columns, strict=True)}
+            )
+        if self._writer is None:
+            if self._path.suffix == ".csv":
+                self._writer = arrow_csv.CSVWriter(
+                    self._path, block.schema, write_options=arrow_csv.WriteOptions(quoting_style="needed")
+                )
+            else:
+                self._writer = parquet.ParquetWriter(self._path, block.schema)
+        self._writer.write_table(block)
+
+
+def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray | pa.Array:
+    """Words instead of codes, and text that no spreadsheet takes for a formula."""
+    if pa.types.is_dictionary(column.type):
+        column = column.cast(column.type.value_type)
+    if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
+        return arrow_made_harmless(column)
+    return column
+
+
+class _Tally:
+    """Customers by segment and by reason, and the remarks on values, over all blocks."""
+
+    def __init__(self, model: SegmentModel) -> None:
+        self.model = model
+        self.seen = 0
+        self._segments: NDArray[np.int64] = np.zeros(len(model.segments) + 1, dtype=np.int64)
+        self._reasons: NDArray[np.int64] = np.zeros(len(WHYS), dtype=np.int64)
+        self._remarks: dict[str, Remark] = {}
+
+    def add(self, table: pd.DataFrame, placed: Placed) -> None:
+        self.seen += len(table)
+        self._segments += np.bincount(placed.codes, minlength=len(self._segments))
+        self._reasons += np.bincount(placed.why, minlength=len(WHYS))
+        if not self._remarks or self.seen == len(table):
+            for remark in (*about_new_levels(self.model, table), *about_values(self.model, placed.raw)):
+                self._remarks.setdefault(remark.code, remark)
+
+    def table(self) -> pd.DataFrame:
+        names = pd.Index([*range(1, len(self._segments)), UNASSIGNED_NAME], dtype=object, name="segment")
+        called = [*(one.name for one in self.model.segments), UNASSIGNED_NAME]
+        table = pd.DataFrame({"name": called, "customers": np.roll(self._segments, -1)}, index=names)
+        return table if table["customers"].iloc[-1] else table.iloc[:-1]
+
+    def remarks(self) -> Iterator[Remark]:
+        yield from self._remarks.values()
+        yield from about_left_out(self._reasons, self.seen)
