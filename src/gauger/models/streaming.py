@@ -122,7 +122,7 @@ def _blocks(file: Path, columns: list[str], texts: dict[str, pa.DataType]) -> tu
     """The needed columns of a file in blocks, and how many rows it has where the file says so."""
     try:
         if file.suffix == ".parquet":
-            source = parquet.ParquetFile(file)
+            source = parquet.ParquetFile(file, pre_buffer=False)  # or what was read stays in memory
             _refuse_lacking(columns, source.schema_arrow.names)
             found = source.iter_batches(_BLOCK_ROWS, columns=columns, use_threads=True)
             return (pa.Table.from_batches([batch]) for batch in found), source.metadata.num_rows
