@@ -87,8 +87,9 @@ def place(model: SegmentModel, table: pd.DataFrame, gates: Values | None) -> Pla
         values = raw[feature.name]
         if _has_no_fill(feature):
             lacking |= np.isnan(values)
-        for treatment in feature.treatments:
-            values = treatment.apply(values)
+        with np.errstate(invalid="ignore", divide="ignore"):  # what a curve cannot take is in no segment
+            for treatment in feature.treatments:
+                values = treatment.apply(values)
         columns[at] = values
     return _placed(model, columns, raw, lacking, gates)
 

@@ -127,6 +127,21 @@ class SegmentModel(Readable):
 
         return assign(self, table, gate)
 
+    def sql(self, table: str, *, dialect: str = "postgres", gate: float | str | None = None) -> str:
+        """One SELECT that treats and assigns the rows of a database's table: key, segment, segment_name, distance, why.
+
+        `dialect` is postgres, duckdb, sqlite, mysql, bigquery, snowflake, redshift, tsql or spark (the first three are
+        tested), `table` may have its schema before a point, `gate` is as for `assign`. Segments are those of `assign`
+        but for customers as near to two centres as numbers can tell, who may be in either; distances agree to nine
+        digits.
+
+        Raises SettingError for another dialect, and for models of trees and density: no SELECT finds the nearest of
+        thousands of customers.
+        """
+        from gauger.models.sql import assign_sql
+
+        return assign_sql(self, table, dialect, gate)
+
     def save(self, path: str | PathLike[str], *, replace: bool = False) -> Path:
         """Write the model as JSON (.json, docs/model.schema.json tells its form), or as PMML 4.4 (.pmml).
 

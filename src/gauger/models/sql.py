@@ -1,0 +1,244 @@
+"""The one SQL statement that treats and assigns customers where they live."""
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from gauger.errors import SettingError
+from gauger.features.shapes import Power, Shape
+from gauger.features.sql_words import sql_name, sql_text
+from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight
+from gauger.models.assigning import BANDS, GATE, MISSING, gates_of
+from gauger.models.model import LearnedFeature, SegmentModel
+from gauger.models.rules import NearestCentre, SameBands
+from gauger.segmentation import UNASSIGNED_NAME
+
+DIALECTS = ("postgres", "duckdb", "sqlite", "mysql", "bigquery", "snowflake", "redshift", "tsql", "spark")
+
+
+def assign_sql(model: SegmentModel, table: str, dialect: str, gate: float | str | None) -> str:
+    """As `SegmentModel.sql` says."""
+    import sqlglot
+
+    if dialect not in DIALECTS:
+        raise SettingError.not_one_of("dialect", dialect, DIALECTS)
+    statement = _statement(model, table, gates_of(model, gate))
+    return sqlglot.transpile(statement, read="duckdb", write=dialect, pretty=True)[0] + ";\n"
+
+
+def _statement(model: SegmentModel, table: str, gates: np.ndarray | None) -> str:
+    """The statement in DuckDB's words, a step a named part: as read, one part a treatment, distances, the segment."""
+    if not isinstance(model.rule, (NearestCentre, SameBands)):
+        raise SettingError(
+            f"SQL can say the nearest centre and bands, not the nearest of {model.customers:,} customers: "
+            f"{model.method} is assigned by Python. Build a model of k-means on these segments for the database."
+        )
+    columns = {feature.name: f"f{at}" for at, feature in enumerate(model.features, 1)}
+    key = sql_name(model.key)
+    raw = [f"{_raw(feature)} AS {columns[feature.name]}" for feature in model.features]
+    parts = [f"as_read AS (SELECT {key} AS customer, {', '.join(raw)} FROM {_table(table)})"]
+    before = "as_read"
+    kept = _bands_kept(model)
+    for step in range(max((len(feature.treatments) for feature in model.features), default=0)):
+        done = [
+            f"{_step(feature, step, columns[feature.name])} AS {columns[feature.name]}" for feature in model.features
+        ]
+        others = [name for name, _ in kept] if step else [f"{told} AS {name}" for name, told in kept]
+        parts.append(f"treated_{step + 1} AS (SELECT {', '.join(['customer', *done, *others])} FROM {before})")
+        before = f"treated_{step + 1}"
+    apart = [f"{_square(model, columns, number)} AS apart_{number}" for number in _numbers(model)]
+    others = [name for name, _ in kept]
+    parts.append(f"distances AS (SELECT {', '.join(['customer', *apart, *others])} FROM {before})")
+    parts.append(
+        f"placed AS (SELECT customer, {_segment(model)} AS segment, {_nearest(model)} AS apart FROM distances)"
+    )
+    lacking = f"WHEN apart IS NULL AND segment IS NULL THEN {sql_text(MISSING)}"
+    beyond = _beyond(gates)
+    segment = f"CASE WHEN segment IS NULL OR {beyond} THEN 0 ELSE segment END"
+    names = " ".join(f"WHEN {one.number} THEN {sql_text(one.name)}" for one in model.segments)
+    missing = f"WHEN lacking = 1 THEN {sql_text(MISSING)}"
+    why = f"CASE {missing} WHEN segment IS NULL THEN {sql_text(BANDS)} WHEN {beyond} THEN {sql_text(GATE)} ELSE '' END"
+    parts.append(
+        f"decided AS (SELECT customer, {segment} AS segment, SQRT(apart) AS distance, {why} AS why FROM placed)"
+    )
+    return (
+        f"WITH {', '.join(parts)} SELECT customer AS {key}, segment, CASE segment {names} ELSE "
+        f"{sql_text(UNASSIGNED_NAME)} END AS segment_name, distance, why FROM decided"
+    )
+
+
+def _table(name: str) -> str:
+    """A table, perhaps with its schema before a point."""
+    return ".".join(sql_name(part) for part in name.split("."))
+
+
+def _numbers(model: SegmentModel) -> list[int]:
+    return [segment.number for segment in model.segments]
+
+
+def _number(value: float) -> str:
+    """A number that every database takes for a double."""
+    text = repr(float(value))
+    return f"({text if 'e' in text else f'{text}e0'})" if value < 0.0 else (text if "e" in text else f"{text}e0")
+
+
+def _minus(x: str, value: float) -> str:
+    return f"{x} + {_number(-value)}" if value < 0.0 else f"{x} - {_number(value)}"
+
+
+def _raw(feature: LearnedFeature) -> str:
+    column, indicator = sql_name(feature.column), feature.indicator
+    if indicator is None:
+        return f"CAST({column} AS DOUBLE)"
+    if indicator.level is None:
+        return f"CAST(CASE WHEN {column} IS NULL THEN 1 ELSE 0 END AS DOUBLE)"
+    level = f"CASE WHEN CAST({column} AS TEXT) = {sql_text(indicator.level)} THEN 1 ELSE 0 END"
+    return f"CAST(CASE WHEN {column} IS NULL THEN NULL ELSE {level} END AS DOUBLE)"
+
+
+def _step(feature: LearnedFeature, step: int, column: str) -> str:
+    if step >= len(feature.treatments):
+        return column
+    treatment = feature.treatments[step]
+    return _SAID[type(treatment)](treatment, column)
+
+
+def _fill(step: Fill, x: str) -> str:
+    return x if step.value is None else f"COALESCE({x}, {_number(step.value)})"
+
+
+def _cap(step: Cap, x: str) -> str:
+    low, high = _number(step.low), _number(step.high)
+    return f"CASE WHEN {x} < {low} THEN {low} WHEN {x} > {high} THEN {high} ELSE {x} END"
+
+
+def _shape(step: Shape, x: str) -> str:
+    if step.rule == "sqrt":
+        return f"CASE WHEN {x} >= 0 THEN SQRT({x}) END"
+    if step.rule == "log":
+        return f"CASE WHEN {x} > -1 THEN LN({x} + 1) END"
+    return f"CASE WHEN {x} < 0 THEN -LN(1 - {x}) ELSE LN({x} + 1) END"
+
+
+def _power(step: Power, x: str) -> str:
+    above, below = _raised(f"({x} + 1)", step.exponent), _raised(f"(1 - {x})", 2.0 - step.exponent)
+    return f"CASE WHEN {x} >= 0 THEN {above} ELSE -({below}) END"
+
+
+def _raised(base: str, exponent: float) -> str:
+    if exponent == 0.0:
+        return f"LN({base})"
+    return f"(POWER({base}, {_number(exponent)}) - 1) / {_number(exponent)}"
+
+
+def _scale(step: Scale, x: str) -> str:
+    return f"({_minus(x, step.shift)}) / {_number(step.width)}"
+
+
+def _rank(step: Rank, x: str) -> str:
+    first = f"WHEN {x} <= {_number(step.values[0])} THEN {_number(step.shares[0])}"
+    between = []
+    for at in range(len(step.values) - 1):
+        slope = (step.shares[at + 1] - step.shares[at]) / (step.values[at + 1] - step.values[at])
+        line = f"{_number(step.shares[at])} + ({x} - {_number(step.values[at])}) * {_number(slope)}"
+        between.append(f"WHEN {x} < {_number(step.values[at + 1])} THEN {line}")
+    return f"CASE {first} {' '.join(between)} WHEN {x} IS NULL THEN NULL ELSE {_number(step.shares[-1])} END"
+
+
+def _weight(step: Weight, x: str) -> str:
+    return f"{x} * {_number(step.factor)}"
+
+
+_SAID: dict[type, Callable[..., str]] = {
+    Fill: _fill,
+    Cap: _cap,
+    Shape: _shape,
+    Power: _power,
+    Scale: _scale,
+    Rank: _rank,
+    Weight: _weight,
+}
+
+
+def _square(model: SegmentModel, columns: dict[str, str], number: int) -> str:
+    """The squared distance to a segment's centre, features added up in the order of their names."""
+    centre = model.centres[number - 1]
+    gaps = {name: f"({_minus(columns[name], value)})" for name, value in zip(model.names, centre, strict=True)}
+    return " + ".join(f"{gaps[name]} * {gaps[name]}" for name in sorted(gaps))
+
+
+def _segment(model: SegmentModel) -> str:
+    """The segment's number, NULL for none."""
+    if isinstance(model.rule, SameBands):
+        return _same_bands(model.rule)
+    numbers = _numbers(model)
+    if len(numbers) == 1:
+        return "1"
+    cases = []
+    for number in numbers:
+        least = " AND ".join(f"apart_{number} <= apart_{other}" for other in numbers if other != number)
+        cases.append(f"WHEN {least} THEN {number}")
+    return f"CASE {' '.join(cases)} END"
+
+
+def _nearest(model: SegmentModel) -> str:
+    """The squared distance to the own centre."""
+    numbers = _numbers(model)
+    if isinstance(model.rule, SameBands):
+        cases = " ".join(f"WHEN {number} THEN apart_{number}" for number in numbers)
+        return f"CASE {_same_bands(model.rule)} {cases} END"
+    if len(numbers) == 1:
+        return "apart_1"
+    return f"CASE WHEN NOT apart_1 IS NULL THEN LEAST({', '.join(f'apart_{number}' for number in numbers)}) END"
+
+
+def _bands_kept(model: SegmentModel) -> list[tuple[str, str]]:
+    """For bands: a column for each feature's band, and how it is told from the values as read."""
+    if not isinstance(model.rule, SameBands):
+        return []
+    kept = []
+    for at, one in enumerate(model.rule.bands, 1):
+        place = model.names.index(one.feature)
+        value = f"f{place + 1}"
+        fill = model.features[place].treatments[0]
+        if isinstance(fill, Fill) and fill.value is not None:
+            value = f"COALESCE({value}, {_number(_filled(model.features[place].treatments))})"
+        bands = range(1, len(one.edges) + 2)
+        ranks = list(bands) if not one.low_is_good else list(bands)[::-1]
+        cases = " ".join(
+            f"WHEN {value} < {_number(edge)} THEN {rank}" for edge, rank in zip(one.edges, ranks, strict=False)
+        )
+        kept.append((f"band_{at}", f"CASE WHEN {value} IS NULL THEN NULL {cases} ELSE {ranks[-1]} END"))
+    return kept
+
+
+def _filled(treatments: Sequence[Treatment]) -> float:
+    """A gap in original units, as it was filled and treated."""
+    value = np.array([np.nan])
+    for treatment in treatments:
+        value = treatment.apply(value)
+    for treatment in reversed(treatments):
+        value = treatment.undo(value)
+    return float(value[0])
+
+
+def _same_bands(rule: SameBands) -> str:
+    names = [f"band_{at}" for at in range(1, len(rule.bands) + 1)]
+    if rule.scored:
+        score = " + ".join(names)
+        scores, codes = rule.cells[:, 0].tolist(), rule.segments.tolist()
+        cases = " ".join(f"WHEN {score} < {above} THEN {code}" for above, code in zip(scores[1:], codes, strict=False))
+        return f"CASE WHEN {score} IS NULL THEN NULL {cases} ELSE {codes[-1]} END"
+    same_cells = []
+    for cell, code in zip(rule.cells.tolist(), rule.segments.tolist(), strict=True):
+        same = " AND ".join(f"{name} = {band}" for name, band in zip(names, cell, strict=True))
+        same_cells.append(f"WHEN {same} THEN {code}")
+    return f"CASE {' '.join(same_cells)} END"
+
+
+def _beyond(gates: np.ndarray | None) -> str:
+    """Whether a customer is farther from its segment than the gate allows."""
+    if gates is None:
+        return "1 = 0"
+    cases = " ".join(f"WHEN {number} THEN {_number(gate)}" for number, gate in enumerate(gates.tolist(), 1))
+    return f"SQRT(apart) > CASE segment {cases} END"
