@@ -49,10 +49,12 @@ def _statement(model: SegmentModel, table: str, gates: np.ndarray | None) -> str
     apart = [f"{_square(model, columns, number)} AS apart_{number}" for number in _numbers(model)]
     others = [name for name, _ in kept]
     parts.append(f"distances AS (SELECT {', '.join(['customer', *apart, *others])} FROM {before})")
+    placed = f"CASE WHEN NOT apart_1 IS NULL THEN {_segment(model)} END"
+    lacking = "CASE WHEN apart_1 IS NULL THEN 1 ELSE 0 END"
     parts.append(
-        f"placed AS (SELECT customer, {_segment(model)} AS segment, {_nearest(model)} AS apart FROM distances)"
+        f"placed AS (SELECT customer, {placed} AS segment, {_nearest(model)} AS apart, {lacking} AS lacking "
+        "FROM distances)"
     )
-    lacking = f"WHEN apart IS NULL AND segment IS NULL THEN {sql_text(MISSING)}"
     beyond = _beyond(gates)
     segment = f"CASE WHEN segment IS NULL OR {beyond} THEN 0 ELSE segment END"
     names = " ".join(f"WHEN {one.number} THEN {sql_text(one.name)}" for one in model.segments)
