@@ -7,6 +7,7 @@ from functools import cached_property
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
+from scipy.optimize import linear_sum_assignment
 
 from gauger.errors import SettingError, listed, plural
 from gauger.features import FeatureSet
@@ -181,6 +182,55 @@ class Segmentation(Readable):
         if twice:
             raise SettingError(f"two segments would be called {twice[0]!r}. Give each its own name.")
         return renamed
+
+    def aligned_to(self, old: "Segmentation") -> "Segmentation":
+        """The same segments numbered and named like those of `old` that they match, so that "segment 3" keeps its
+        meaning.
+
+        Customers are matched by key, segments one to one so that the most customers are in both. A segment that matches
+        takes the number, where there are as many segments, and the name that was given; the others get the numbers that
+        are left, from the largest. Raises SettingError when no customer is in a segment of both.
+
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abcdef"), "visits": [1, 2, 3, 20, 21, 22]})
+        >>> old = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)
+        >>> later = gauger.prepare(table.assign(visits=[1, 2, 22, 20, 21, 22]), key="who", scale="none")
+        >>> gauger.segment_by_kmeans(later, 2).codes.tolist()
+        [2, 2, 1, 1, 1, 1]
+        >>> gauger.segment_by_kmeans(later, 2).aligned_to(old).codes.tolist()
+        [1, 1, 2, 2, 2, 2]
+        """
+        places = pd.Index(old.features.keys).get_indexer(pd.Index(self.features.keys))
+        there = (places >= 0) & (self.codes > 0)
+        there[there] = old.codes[places[there]] > 0
+        if not there.any():
+            raise SettingError("no customer is in a segment of both: there is nothing to align by.")
+        crossing = np.zeros((self.count, old.count), dtype=np.int64)
+        np.add.at(crossing, (self.codes[there] - 1, old.codes[places[there]] - 1), 1)
+        ours, theirs = linear_sum_assignment(crossing, maximize=True)
+        matched = {int(one): int(other) for one, other in zip(ours, theirs, strict=True) if crossing[one, other]}
+        new = {one: other for one, other in matched.items() if other < self.count}
+        free = iter(sorted(set(range(self.count)) - set(new.values())))
+        new |= {one: next(free) for one in range(self.count) if one not in new}
+        order = np.array(sorted(new, key=lambda one: new[one]), dtype=np.intp)
+        number = np.concatenate([[0], np.array([new[one] + 1 for one in range(self.count)])]).astype(np.int32)
+        codes = number[self.codes]
+        codes.flags.writeable = False
+        details = self.details
+        if details is not None and "nearest_segment" in details.columns:
+            near = pd.Series(number).reindex(details["nearest_segment"].fillna(0).astype(int)).to_numpy()
+            kept = pd.Series(near).astype("Int64").mask(details["nearest_segment"].isna().to_numpy())
+            details = details.assign(nearest_segment=kept)
+        names = {new[one] + 1: old.names[other + 1] for one, other in matched.items()}
+        names = {at: name for at, name in names.items() if name != f"segment {at}"}
+        return replace(
+            self,
+            codes=codes,
+            scaled_centres=self.scaled_centres[order],
+            details=details,
+            branches=None,
+            given_names=names,
+        )
 
     def with_remarks(self, remarks: tuple[Remark, ...]) -> "Segmentation":
         """The same segmentation with more remarks."""

@@ -10,9 +10,11 @@ import typer
 from typer.core import TyperGroup
 
 from gauger import __version__
+from gauger.cli.assign import assign
 from gauger.cli.compare import compare
 from gauger.cli.counts import counts
 from gauger.cli.demo import demo
+from gauger.cli.drift import drift
 from gauger.cli.features import features
 from gauger.cli.groups import with_groups
 from gauger.cli.look import look
@@ -96,7 +98,7 @@ def _all_commands(
     """Options of every command."""
 
 
-for command in (look, features, counts, segment, tree, radius, profile, compare, demo):
+for command in (look, features, counts, segment, tree, radius, profile, compare, assign, drift, demo):
     app.command()(with_groups(command))
 
 

@@ -34,6 +34,7 @@ METHODS = ("kmeans", "density", "density-levels", "bands")
 KMEANS_SEEDING = "kmeans++"
 SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png")
 KMEANS_FILES = ("spread.png", "rounds.png")
+MODEL_FILE = "model.json"
 LEVELS_FILES = ("branches.csv", "levels.png")
 
 
@@ -76,10 +77,10 @@ def segment(
 ) -> None:
     """Split customers into segments and write who is in which.
 
-    Writes assignments.csv, centres.csv and segments.png (who is where). By kmeans also spread.png (each segment's
-    centre and the spread around it) and rounds.png (how k-means came to rest). By density, without --radius, also
-    radii.csv, radii.png and neighbours.png: the study of the radius. By density-levels also branches.csv and
-    levels.png. By bands assignments.csv also says in which band of each feature a customer is.
+    Writes assignments.csv, centres.csv, segments.png (who is where) and model.json (for `gauger assign`). By kmeans
+    also spread.png (each segment's centre and the spread around it) and rounds.png (how k-means came to rest). By
+    density, without --radius, also radii.csv, radii.png and neighbours.png: the study of the radius. By density-levels
+    also branches.csv and levels.png. By bands assignments.csv also says in which band of each feature a customer is.
     """
     from gauger.cli import console
     from gauger.tables import result_folder
@@ -92,7 +93,7 @@ def segment(
     density.refuse_for(method)
     refuse_unused(bands, ("bands", "combine", "score_bands", "low_is_good") if method == "bands" else (), method)
     axes = two_features(over)
-    with result_folder(out, _files(method, density), replace=replace) as results:
+    with result_folder(out, _files(method, density), optional=(MODEL_FILE,), replace=replace) as results:
         prepared = preparation.carry_out(reading.read(source))
         if method == "density":
             seg = density.segment(prepared, results)
@@ -112,6 +113,7 @@ def segment(
         shown = seg.overview()
         results.add_table("assignments.csv", seg.assignments)
         results.add_table("centres.csv", shown.reset_index())
+        _write_model(seg, seed, results)
         results.add_figure("segments.png", _draw(seg, axes, outline, split_names(label or "")))
     console.heading(f"{seg.headline()}{', centres in original units' if seg.count else ''}")
     if seg.count:
@@ -166,6 +168,15 @@ def _write_kmeans(seg: "Segmentation", results: "Results") -> None:
 
     results.add_figure("spread.png", segment_spread(seg))
     results.add_figure("rounds.png", round_history(seg))
+
+
+def _write_model(seg: "Segmentation", seed: int, results: "Results") -> None:
+    """The model, where segments can place other customers."""
+    from gauger.models.building import build_model, can_be_model
+    from gauger.models.files import save_model
+
+    if can_be_model(seg):
+        save_model(build_model(seg, seed=seed), results.path(MODEL_FILE))
 
 
 def _write_levels(seg: "Segmentation", results: "Results") -> None:

@@ -9,7 +9,7 @@ from gauger.drawing.counts import count_study
 from gauger.drawing.dendrograms import dendrogram
 from gauger.drawing.distributions import distributions, treatments
 from gauger.drawing.feature_trees import feature_tree
-from gauger.drawing.flows import flow
+from gauger.drawing.flows import flow, migration_flow
 from gauger.drawing.heats import profile_heat
 from gauger.drawing.jumps import merge_jumps
 from gauger.drawing.levels import density_levels
@@ -40,6 +40,7 @@ __all__ = [
     "linkage_study",
     "merge_jumps",
     "metric_study",
+    "migration_flow",
     "neighbour_distances",
     "pair_grid",
     "profile_bars",

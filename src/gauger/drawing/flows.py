@@ -1,6 +1,7 @@
 """Who is where on the other side: a flow between two divisions of the same customers."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
@@ -13,8 +14,9 @@ from gauger.drawing.labels import push_apart, wrapped
 from gauger.drawing.planes import MOST_NAMED
 from gauger.drawing.ribbons import ribbon
 from gauger.drawing.style import INK, UNASSIGNED_COLOUR, new_figure, segment_colour
+from gauger.models import Migration
 from gauger.profiling import Comparison
-from gauger.readable import shortened
+from gauger.readable import percent, shortened
 from gauger.segmentation import UNASSIGNED_NAME
 
 _BOX, _SPACE = 0.035, 0.016
@@ -25,44 +27,79 @@ Label = object
 Tops = dict[Label, float]
 
 
+@dataclass(frozen=True, eq=False)
+class _Sides:
+    """What a flow is of: counts, what rows and columns are called, which row each column matches, and the titles."""
+
+    table: pd.DataFrame
+    ours: dict[Label, str]
+    theirs: dict[Label, str]
+    matches: dict[Label, Label]
+    titles: tuple[str, str]
+
+
 def flow(comparison: Comparison) -> Figure:
     """Segments on the left, the other side's groups on the right, bands as wide as the customers that they share.
 
     A group stands opposite the segment that it matches where it can. Pale bands join what matches, strong ones are the
     customers elsewhere. Of more than 20 segments or groups the largest are drawn; a note says so.
     """
-    table = comparison.table
-    left = _largest(table.sum(axis=1))
-    right = _in_order(comparison, _largest(table.sum(axis=0)), left)
-    shown = table.loc[left, right]
     names = {UNASSIGNED_NAME: UNASSIGNED_NAME}
-    ours = names | dict(comparison.matched["name"].items())
-    theirs = names | {label: comparison.other.name_of(label) for label in comparison.other.labels}
-    figure = new_figure(_title(comparison, ours, theirs), _note(table, shown))
+    matched = {label: number for number, label in comparison.matched["other"].dropna().items()}
+    sides = _Sides(
+        comparison.table,
+        names | dict(comparison.matched["name"].items()),
+        names | {label: comparison.other.name_of(label) for label in comparison.other.labels},
+        {UNASSIGNED_NAME: UNASSIGNED_NAME, **matched},
+        (comparison.seg.method, comparison.other.title),
+    )
+    agree = f"{comparison.agreement:.0%} of customers are in groups that match"
+    return _draw(sides, f"{agree}{_most(sides, '; most of the others: ')}", _NOTE)
+
+
+def migration_flow(migration: Migration) -> Figure:
+    """Segments before on the left and after on the right, bands as wide as the customers who went that way.
+
+    Pale bands are those who stayed, strong ones those who moved. Of more than 20 segments the largest are drawn.
+    """
+    names = dict(migration.names)
+    sides = _Sides(migration.counts, names, names, {label: label for label in names}, ("before", "after"))
+    moved = f"{percent(migration.moved)} of {len(migration.customers):,} customers moved"
+    note = (
+        f"Pale: stayed. Strong: moved; by lot {percent(migration.chance)} would have. {len(migration.new):,} customers "
+        f"are new and {len(migration.lost):,} lost: they are not drawn."
+    )
+    return _draw(sides, f"{moved}{_most(sides, ', most of them ')}", note)
+
+
+_NOTE = "Pale: customers in groups that match. Strong: everyone else. Grey: matches none, or unassigned."
+
+
+def _draw(sides: _Sides, title: str, note: str) -> Figure:
+    table = sides.table
+    left = _largest(table.sum(axis=1))
+    right = _in_order(sides, _largest(table.sum(axis=0)), left)
+    shown = table.loc[left, right]
+    lost = int(table.to_numpy().sum()) - int(shown.to_numpy().sum())
+    figure = new_figure(title, note + (f" {lost:,} customers of smaller groups are left out." if lost else ""))
     axes = figure.subplots()
     axes.set_axis_off()
     axes.set_xlim(-0.58, 1.58)
     axes.set_ylim(-0.03, 1.14)
     colours = {row: segment_colour(row) if isinstance(row, int) else UNASSIGNED_COLOUR for row in left}
-    _draw_bands(axes, comparison, shown, colours)
-    matches = _matches(comparison)
-    opposite = {label: colours.get(number, UNASSIGNED_COLOUR) for label, number in matches.items()}
+    _draw_bands(axes, sides, shown, colours)
+    opposite = {
+        label: segment_colour(number) if isinstance(number, int) else UNASSIGNED_COLOUR
+        for label, number in sides.matches.items()
+    }
     for place, sizes, looks, called in (
-        (0.0, shown.sum(axis=1), colours, ours),
-        (1.0, shown.sum(axis=0), opposite, theirs),
+        (0.0, shown.sum(axis=1), colours, sides.ours),
+        (1.0, shown.sum(axis=0), opposite, sides.theirs),
     ):
         push_apart(axes, _draw_boxes(axes, place, sizes, looks, called))
-    for place, title, side in ((0.0, comparison.seg.method, "right"), (1.0, comparison.other.title, "left")):
-        axes.text(
-            place,
-            1.04,
-            wrapped(title, _TITLE_WIDTH),
-            ha=side,
-            va="bottom",
-            fontsize=12,
-            color=INK,
-            fontweight="bold",
-        )
+    for place, name, side in ((0.0, sides.titles[0], "right"), (1.0, sides.titles[1], "left")):
+        text = axes.text(place, 1.04, wrapped(name, _TITLE_WIDTH), ha=side, va="bottom", fontsize=12, color=INK)
+        text.set_fontweight("bold")
     return figure
 
 
@@ -75,21 +112,14 @@ def _largest(sizes: "pd.Series[int]") -> list[Label]:
     return [label for label in groups if label in kept] + rest
 
 
-def _matches(comparison: Comparison) -> dict[Label, Label]:
-    """The segment that each group of the other side matches; the unassigned match themselves."""
-    found = comparison.matched["other"].dropna()
-    return {UNASSIGNED_NAME: UNASSIGNED_NAME, **{label: number for number, label in found.items()}}
-
-
-def _in_order(comparison: Comparison, groups: Sequence[Label], left: Sequence[Label]) -> list[Label]:
+def _in_order(sides: _Sides, groups: Sequence[Label], left: Sequence[Label]) -> list[Label]:
     """Groups by where most of their customers come from, unassigned last."""
     places = np.arange(len(left))
-    shares = comparison.table.loc[list(left), list(groups)]
+    shares = sides.table.loc[list(left), list(groups)]
     means = shares.mul(places, axis=0).sum() / shares.sum().mask(lambda sums: sums == 0)
     middles = dict(zip(groups, means.tolist(), strict=True))
-    matches = _matches(comparison)
     position = {number: place for place, number in enumerate(left)}
-    where = {label: position.get(matches.get(label), middles[label]) for label in groups}
+    where = {label: position.get(sides.matches.get(label), middles[label]) for label in groups}
     return sorted(groups, key=lambda label: (label == UNASSIGNED_NAME, where[label]))
 
 
@@ -119,40 +149,30 @@ def _draw_boxes(
     return labels
 
 
-def _draw_bands(axes: Axes, comparison: Comparison, shown: pd.DataFrame, colours: dict[Label, str]) -> None:
+def _draw_bands(axes: Axes, sides: _Sides, shown: pd.DataFrame, colours: dict[Label, str]) -> None:
     (left, left_scale), (right, right_scale) = _tops(shown.sum(axis=1)), _tops(shown.sum(axis=0))
-    matches = _matches(comparison)
     for row in shown.index:
         for column in shown.columns:
             customers = int(shown.loc[row, column])
             if not customers:
                 continue
             heights = left_scale * customers, right_scale * customers
-            strength = _MATCHED if matches.get(column) == row else _OTHER
+            strength = _MATCHED if sides.matches.get(column) == row else _OTHER
             ribbon(axes, (0.0, left[row]), (1.0, right[column]), heights, colours[row], alpha=strength)
             left[row] -= heights[0]
             right[column] -= heights[1]
 
 
-def _note(table: pd.DataFrame, shown: pd.DataFrame) -> str:
-    parts = ["Pale: customers in groups that match. Strong: everyone else. Grey: matches none, or unassigned."]
-    if shown.shape != table.shape and int(shown.to_numpy().sum()) < int(table.to_numpy().sum()):
-        left = int(table.to_numpy().sum()) - int(shown.to_numpy().sum())
-        parts.append(f"{left:,} customers of smaller groups are left out.")
-    return " ".join(parts)
-
-
-def _title(comparison: Comparison, ours: dict[Label, str], theirs: dict[Label, str]) -> str:
-    """How many agree, and the largest flow that does not match."""
-    elsewhere = comparison.table.copy()
-    for label, number in _matches(comparison).items():
+def _most(sides: _Sides, lead: str) -> str:
+    """The largest flow that does not match, in words; nothing where there is none."""
+    elsewhere = sides.table.copy()
+    for label, number in sides.matches.items():
         if number in elsewhere.index and label in elsewhere.columns:
             elsewhere.loc[number, label] = 0
-    agree = f"{comparison.agreement:.0%} of customers are in groups that match"
     counts = elsewhere.to_numpy(dtype=np.int64)
     row, column = (int(at) for at in np.unravel_index(int(counts.argmax()), counts.shape))
     most = int(counts[row, column])
     if not most:
-        return agree
-    one, other = ours[elsewhere.index[row]], theirs[elsewhere.columns[column]]
-    return f"{agree}; most of the others: {shortened(one, _TITLE_WIDTH)} → {shortened(other, _TITLE_WIDTH)} ({most:,})"
+        return ""
+    one, other = sides.ours[elsewhere.index[row]], sides.theirs[elsewhere.columns[column]]
+    return f"{lead}{shortened(one, _TITLE_WIDTH)} → {shortened(other, _TITLE_WIDTH)} ({most:,})"

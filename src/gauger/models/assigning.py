@@ -229,8 +229,9 @@ def _changed_unit(feature: LearnedFeature, values: Values) -> float | None:
     present = values[np.isfinite(values)]
     if len(present) < _LEAST_FOR_UNITS or len(feature.edges) < 3:
         return None
-    learned = np.array([feature.edges[len(feature.edges) * part // 4] for part in (1, 2, 3)])
-    now = np.quantile(present, [0.25, 0.5, 0.75])
+    places = [len(feature.edges) * part // 4 for part in (1, 2, 3)]
+    learned = np.array(feature.edges)[places]
+    now = np.quantile(present, np.cumsum(feature.shares)[places])
     if not (learned > 0.0).all() or not (now > 0.0).all():
         return None
     ratios = np.sort(now / learned)

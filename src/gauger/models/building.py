@@ -3,12 +3,12 @@
 import hashlib
 from collections.abc import Iterator, Mapping
 from datetime import UTC, datetime
+from importlib.metadata import version
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-import gauger
 from gauger.errors import SettingError, UnknownColumnError, plural
 from gauger.features import FeatureSet
 from gauger.models.model import Exceptions, LearnedFeature, LearnedSegment, SegmentModel
@@ -81,10 +81,21 @@ def build_model(
         unassigned=int(np.count_nonzero(seg.codes == UNASSIGNED)),
         gate_share=float(gate_share),
         made_at=(made_at or datetime.now(UTC)).isoformat(timespec="seconds"),
-        made_by=gauger.__version__,
+        made_by=version("gauger"),
         seed=seed,
         fingerprint=_fingerprint(features),
         remarks=tuple(remarks),
+    )
+
+
+def can_be_model(seg: Segmentation) -> bool:
+    """Whether `build_model` can be had of a segmentation."""
+    placing = seg.placing
+    return (
+        bool(seg.count)
+        and placing is not None
+        and placing.metric in METRICS
+        and (placing.way in ("centre", "bands") or len(seg.codes) <= _MOST_POINTS)
     )
 
 

@@ -1,0 +1,46 @@
+"""`gauger drift`: whether a model still fits the customers there are now."""
+
+from contextlib import nullcontext
+from pathlib import Path
+from typing import Annotated
+
+from gauger.cli.assign import Model
+from gauger.cli.options import Reading, Replace, Source, option
+
+DRIFT_FILES = ("features.csv", "segments.csv")
+
+
+def drift(
+    *,
+    model: Model,
+    source: Source,
+    out: Annotated[Path | None, option("FOLDER", "Also write features.csv and segments.csv.")] = None,
+    replace: Replace = False,
+    reading: Reading,
+) -> None:
+    """Compare customers with those that a model was learned from, and say what to do.
+
+    How far each feature has moved (population stability index: below 0.1 stable, from 0.25 changed), each segment's
+    share and centre then and now, and how many are beyond the gate.
+    """
+    from gauger.cli import console
+    from gauger.models import drift as drift_of
+    from gauger.models import load_model
+    from gauger.tables import result_folder
+
+    learned = load_model(model)
+    with result_folder(out, DRIFT_FILES, replace=replace) if out else nullcontext() as results:
+        found = drift_of(learned, reading.read(source))
+        if results is not None:
+            results.add_table("features.csv", found.features.reset_index())
+            results.add_table("segments.csv", found.segments.rename_axis("segment").reset_index())
+    console.title(f"Advice: {found.advice}. {' '.join(found.reasons)}")
+    console.say(f"{found.customers:,} customers now, {learned.customers:,} then ({learned.made_at}).")
+    console.heading("Features, in original units; shift in standard deviations")
+    missing = {name: console.percent(found.features[name]) for name in ("missing_then", "missing_now")}
+    console.table(found.features.assign(**missing))
+    console.heading("Segments; distances on the working scale")
+    shares = {name: console.percent(found.segments[name]) for name in ("share_then", "share_now")}
+    console.table(console.largest(found.segments.assign(**shares)))
+    console.remarks(found.remarks)
+    console.wrote(results.paths if results is not None else ())

@@ -1,0 +1,178 @@
+"""Drift: how far other customers are from those that a model was learned from, and what to do about it."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from gauger.errors import listed, plural
+from gauger.models.assigning import GATE, WHYS, Placed, about_values, columns_of, gates_of, place
+from gauger.models.model import LearnedFeature, SegmentModel
+from gauger.readable import Readable, percent
+from gauger.remarks import Remark
+from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
+from gauger.tables.checking import checked_table, refuse_bad_key
+
+SMALL, LARGE = 0.1, 0.25
+"""The usual bands of the population stability index: below the first little has moved, above the second much."""
+KEEP, WATCH, LEARN = "keep", "watch", "learn again"
+
+_FEW_GATED, _MANY_GATED = 0.02, 0.05
+_LEAST_SHARE = 1e-4
+_NOISE = 0.05
+
+Values = NDArray[np.float64]
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class Drift(Readable):
+    """Customers now beside those that a model was learned from.
+
+    `.features` has a row a feature: mean_then, mean_now, shift (in standard deviations of then), stability (the
+    population stability index, 0 for the same distribution), missing_then, missing_now (shares) and reading ("stable",
+    "moved", "changed"). `.segments` has a row a segment, and one for the unassigned: name, share_then, share_now,
+    centre_shift (how far the mean of its customers is from the centre learned, working scale), distance_then and
+    distance_now (means of the customers' distances).
+
+    `.gated` is the share of customers beyond the learned gates (then it was `.gated_then`), `.stability` the index of
+    the segments' shares. `.advice` is "keep", "watch" or "learn again", and `.reasons` say why.
+    """
+
+    features: pd.DataFrame
+    segments: pd.DataFrame
+    customers: int
+    gated: float
+    gated_then: float
+    stability: float
+    advice: str
+    reasons: tuple[str, ...]
+    remarks: tuple[Remark, ...] = ()
+
+    def headline(self) -> str:
+        return (
+            f"{self.advice}: {self.customers:,} {plural(self.customers, 'customer')} against those learned from. "
+            f"{' '.join(self.reasons)}"
+        )
+
+    def overview(self) -> pd.DataFrame:
+        return self.features
+
+
+def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
+    """How the customers of a table differ from those that a model was learned from.
+
+    The population stability index of a feature is the sum over its bins (tenths of the learned customers) of (share now
+    - share then) ln(share now / share then), a share of none taken as 1 in 10,000: by custom below 0.1 is stable, up to
+    0.25 has moved, above has changed. Customers without a value are left out of it, and counted. The index of few
+    customers is noise: about 9 / n by chance alone, which a remark says.
+
+    Raises as `SegmentModel.assign`.
+
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(40), "visits": [1, 2, 3, 4, 21, 22, 23, 24] * 5})
+    >>> model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))
+    >>> gauger.drift(model, table).advice
+    'keep'
+    """
+    table = checked_table(table, columns_of(model))
+    refuse_bad_key(table[model.key])
+    placed = place(model, table, gates_of(model, "learned"))
+    free = place(model, table, None)
+    rows = [_of_feature(feature, placed.raw[feature.name]) for feature in model.features]
+    columns = ["mean_then", "mean_now", "shift", "stability", "missing_then", "missing_now", "reading"]
+    features = pd.DataFrame(rows, columns=columns, index=pd.Index(model.names, name="feature"))
+    segments = _of_segments(model, free, _treated(model, free))
+    customers = len(table)
+    gated = float((placed.why == WHYS.index(GATE)).mean()) if customers else 0.0
+    stability = _index(segments["share_then"].to_numpy(), segments["share_now"].to_numpy())
+    advice, reasons = _advice(features, gated, stability)
+    remarks = (*about_values(model, placed.raw), *_few(model, customers))
+    gated_then = 1.0 - model.gate_share
+    return Drift(features, segments, customers, gated, gated_then, stability, advice, tuple(reasons), remarks)
+
+
+def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, float, float, float, float, str]:
+    present = values[np.isfinite(values)]
+    missing = 1.0 - len(present) / len(values) if len(values) else np.nan
+    if not present.size:
+        return feature.mean, np.nan, np.nan, np.nan, feature.missing, missing, "no values"
+    counts = np.bincount(np.searchsorted(feature.edges, present, side="right"), minlength=len(feature.shares))
+    stability = _index(np.array(feature.shares), counts / len(present))
+    gap = float(present.mean()) - feature.mean
+    shift = gap / feature.spread if feature.spread > 0.0 else (0.0 if gap == 0.0 else np.inf * np.sign(gap))
+    return feature.mean, float(present.mean()), float(shift), stability, feature.missing, missing, reading_of(stability)
+
+
+def reading_of(stability: float) -> str:
+    """What a population stability index says by custom."""
+    return "stable" if stability < SMALL else "moved" if stability < LARGE else "changed"
+
+
+def _index(then: Values, now: Values) -> float:
+    """The population stability index of two lists of shares."""
+    old, new = np.maximum(then, _LEAST_SHARE), np.maximum(now, _LEAST_SHARE)
+    return float(((new - old) * np.log(new / old)).sum())
+
+
+def _treated(model: SegmentModel, placed: Placed) -> Values:
+    """The customers' features on the working scale (n, d)."""
+    columns = np.empty((len(model.features), len(placed.codes)))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        for at, feature in enumerate(model.features):
+            values = placed.raw[feature.name]
+            for treatment in feature.treatments:
+                values = treatment.apply(values)
+            columns[at] = values
+    return columns.T
+
+
+def _of_segments(model: SegmentModel, placed: Placed, values: Values) -> pd.DataFrame:
+    n = max(len(placed.codes), 1)
+    rows: list[tuple[str, float, float, float, float, float]] = []
+    for segment, centre in zip(model.segments, model.centres, strict=True):
+        own = placed.codes == segment.number
+        middle = values[own].mean(axis=0) if own.any() else np.full(len(centre), np.nan)
+        now = float(placed.distances[own].mean()) if own.any() else np.nan
+        gap = float(np.sqrt(((middle - centre) ** 2).sum()))
+        share = segment.customers / model.customers
+        rows.append((segment.name, share, float(own.sum()) / n, gap, segment.mean_distance, now))
+    outside = float((placed.codes == UNASSIGNED).sum()) / n
+    rows.append((UNASSIGNED_NAME, model.unassigned / model.customers, outside, np.nan, np.nan, np.nan))
+    columns = ["name", "share_then", "share_now", "centre_shift", "distance_then", "distance_now"]
+    index = pd.Index([*(one.number for one in model.segments), UNASSIGNED_NAME], dtype=object, name="segment")
+    return pd.DataFrame(rows, columns=columns, index=index)
+
+
+def _advice(features: pd.DataFrame, gated: float, stability: float) -> tuple[str, list[str]]:
+    """Keep, watch or learn again, by the worst of what was seen; and every reason that speaks for it."""
+    changed = features.index[features["stability"] >= LARGE]
+    moved = features.index[(features["stability"] >= SMALL) & (features["stability"] < LARGE)]
+    strong, weak = [], []
+    if len(changed):
+        strong.append(f"{listed(changed, most=4)} {plural(len(changed), 'has', 'have')} changed (index 0.25 or more).")
+    if gated >= _MANY_GATED:
+        strong.append(f"{percent(gated)} are beyond the gate of every segment.")
+    if stability >= LARGE:
+        strong.append(f"The segments' shares have changed (index {stability:.2f}).")
+    if len(moved):
+        weak.append(f"{listed(moved, most=4)} {plural(len(moved), 'has', 'have')} moved (index 0.1 to 0.25).")
+    if _FEW_GATED <= gated < _MANY_GATED:
+        weak.append(f"{percent(gated)} are beyond the gate.")
+    if SMALL <= stability < LARGE:
+        weak.append(f"The segments' shares have moved (index {stability:.2f}).")
+    if strong:
+        return LEARN, [*strong, *weak]
+    return (WATCH, weak) if weak else (KEEP, ["Features and shares are as they were."])
+
+
+def _few(model: SegmentModel, customers: int) -> Iterator[Remark]:
+    bins = max(len(feature.shares) for feature in model.features) - 1
+    noise = bins * (1.0 / max(customers, 1) + 1.0 / model.customers)
+    if noise > _NOISE:
+        yield Remark(
+            "few-for-drift",
+            f"with {customers:,} {plural(customers, 'customer')} now and {model.customers:,} then the index is about "
+            f"{noise:.2f} by chance alone: read shifts, and do not learn again for the index only.",
+        )
