@@ -15,6 +15,7 @@ from gauger.drawing.jumps import merge_jumps
 from gauger.drawing.levels import density_levels
 from gauger.drawing.lines import profile_lines
 from gauger.drawing.maps import segment_map
+from gauger.drawing.outcomes import campaign_outcome
 from gauger.drawing.pairs import pair_grid
 from gauger.drawing.profiles import profile_bars
 from gauger.drawing.radii import neighbour_distances, radius_study
@@ -28,6 +29,7 @@ from gauger.drawing.spreads import segment_spread
 from gauger.drawing.tree_studies import linkage_study, metric_study
 
 __all__ = [
+    "campaign_outcome",
     "category_shares",
     "component_scatter",
     "correlations",

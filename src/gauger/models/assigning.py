@@ -240,7 +240,7 @@ def _changed_unit(feature: LearnedFeature, values: Values) -> float | None:
         return None
     usual = [factor for base in _FACTORS for factor in (base, 1.0 / base)]
     near = [factor for factor in usual if 1.0 / _NEAR_FACTOR <= middle / factor <= _NEAR_FACTOR]
-    return middle if near else None
+    return min(near, key=lambda factor: abs(middle / factor - 1.0)) if near else None
 
 
 def about_new_levels(model: SegmentModel, table: pd.DataFrame) -> Iterator[Remark]:

@@ -15,6 +15,8 @@ from gauger.segmentation import UNASSIGNED_NAME
 
 DIALECTS = ("postgres", "duckdb", "sqlite", "mysql", "bigquery", "snowflake", "redshift", "tsql", "spark")
 
+_MATERIALIZING = ("postgres", "duckdb", "sqlite")
+
 
 def assign_sql(model: SegmentModel, table: str, dialect: str, gate: float | str | None) -> str:
     """As `SegmentModel.sql` says."""
@@ -23,6 +25,8 @@ def assign_sql(model: SegmentModel, table: str, dialect: str, gate: float | str 
     if dialect not in DIALECTS:
         raise SettingError.not_one_of("dialect", dialect, DIALECTS)
     statement = _statement(model, table, gates_of(model, gate))
+    if dialect in _MATERIALIZING:  # or every use of a part would reckon it again
+        statement = statement.replace(" AS (SELECT customer", " AS MATERIALIZED (SELECT customer")
     return sqlglot.transpile(statement, read="duckdb", write=dialect, pretty=True)[0] + ";\n"
 
 

@@ -43,7 +43,7 @@ def read_database(source: str, table: str | None, query: str | None, rules: Read
         raise SettingError(
             f"a database needs table= or query=, and {given} was given (on the command line: --table or --query)."
         )
-    with _connected(source) as connection:
+    with connected(source) as connection:
         statement, rows = _whole_table(connection, source, table) if table else _own_query(query or "")
         name = f"reading {table}" if table else "reading the query's result"
         result = connection.execution_options(stream_results=True, yield_per=CHUNK).execute(statement)
@@ -79,7 +79,7 @@ def _own_query(query: str) -> "tuple[Executable, None]":
 
 
 @contextmanager
-def _connected(source: str) -> "Iterator[Connection]":
+def connected(source: str) -> "Iterator[Connection]":
     """A connection; whatever goes wrong with it is told without the password."""
     with needed_package("sqlalchemy", "sql"):
         import sqlalchemy as sa

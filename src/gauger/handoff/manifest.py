@@ -1,0 +1,93 @@
+"""The manifest of a hand-off: as JSON for programs, and as a page for people."""
+
+import json
+import math
+from collections.abc import Mapping
+from importlib.metadata import version
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+
+from gauger.errors import MissingFileError, ModelFileError
+from gauger.handoff.arms import LEVEL, POWER
+from gauger.handoff.eligible import DUPLICATE_RULE, STEPS
+from gauger.handoff.page import page_of
+
+FORMAT, VERSION = "gauger hand-off", 1
+MANIFEST, PAGE = "manifest.json", "manifest.html"
+
+_MATCH_RULE = (
+    "SHA-256, in hexadecimal, of the e-mail address trimmed and in small letters, or of the telephone number as + and "
+    "digits (ITU-T E.164), both as UTF-8. Each hash stands once; no plain address is beside it."
+)
+
+
+def manifest_of(
+    *,
+    campaign: str,
+    made_at: str,
+    key: str,
+    settings: dict[str, Any],
+    names: Mapping[int, str],
+    waterfall: pd.DataFrame,
+    holdouts: pd.DataFrame,
+    files: list[dict[str, Any]],
+    fingerprint: str | None,
+    unmatched: dict[str, int],
+) -> dict[str, Any]:
+    """What was done, who went where, and what was written; no key and no address."""
+    steps = {
+        str(row): {name: int(value) for name, value in counts.drop("name").items()}
+        for row, counts in waterfall.iterrows()
+    }
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "campaign": campaign,
+        "made_at": made_at,
+        "made_by": f"Gauger {version('gauger')}",
+        "model": fingerprint,
+        "key": key,
+        "segments": {str(number): name for number, name in names.items()},
+        "settings": settings,
+        "waterfall": {"steps": ["everyone", *STEPS], "customers": steps},
+        "holdouts": [
+            {
+                "segment": row["segment"],
+                "name": row["name"],
+                "contacted": row["contacted"],
+                "holdout": row["holdout"],
+                "smallest_uplift": None if math.isnan(row["uplift"]) else round(row["uplift"], 6),
+            }
+            for row in holdouts.reset_index().to_dict("records")
+        ],
+        "power": {"power": POWER, "level": LEVEL, "base_rate": settings["base_rate"]},
+        "rules": {"duplicates": DUPLICATE_RULE, **({"match": _MATCH_RULE} if unmatched else {})},
+        "without_usable_address": unmatched,
+        "files": files,
+    }
+
+
+def write_manifest(folder: Path, manifest: dict[str, Any]) -> None:
+    """manifest.json and manifest.html."""
+    text = json.dumps(manifest, ensure_ascii=False, indent=1, allow_nan=False)
+    (folder / MANIFEST).write_text(text + "\n", encoding="utf-8")
+    (folder / PAGE).write_text(page_of(manifest), encoding="utf-8")
+
+
+def read_manifest(path: Path) -> dict[str, Any]:
+    """A manifest from its file, or the folder that it stands in.
+
+    Raises MissingFileError, and ModelFileError for what is no manifest.
+    """
+    file = path / MANIFEST if path.is_dir() else path
+    if not file.is_file():
+        raise MissingFileError.at(file)
+    try:
+        found = json.loads(file.read_text(encoding="utf-8"))
+    except (ValueError, UnicodeDecodeError) as error:
+        raise ModelFileError(f"{file} cannot be read as a manifest: {error}. Copy it again.") from error
+    if not isinstance(found, dict) or found.get("format") != FORMAT or found.get("version") != VERSION:
+        raise ModelFileError(f"{file} is not the manifest of a hand-off that this Gauger can read.")
+    return found

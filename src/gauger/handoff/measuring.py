@@ -1,0 +1,229 @@
+"""Measure a campaign when it is over: contacted against held out, segment by segment."""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from os import PathLike
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from scipy.stats import norm
+
+from gauger.errors import ColumnValuesError, ModelFileError, SettingError, UnknownColumnError, listed, plural
+from gauger.handoff.arms import CONTACTED, HOLDOUT, LEVEL
+from gauger.handoff.eligible import consent_of
+from gauger.handoff.files import ARMS, sha256_of
+from gauger.handoff.manifest import read_manifest
+from gauger.readable import Readable
+from gauger.remarks import Remark
+from gauger.tables import read_table
+from gauger.tables.checking import checked_table, refuse_bad_key
+
+HELPED, HARMED, CANNOT_SAY, TOO_SMALL = "more", "less", "cannot say", "too small to say"
+
+_LEAST_ARM, _LEAST_RESPONSES = 10, 5
+_DRAWS = 2_000
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class Outcome(Readable):
+    """What came of a campaign.
+
+    `.table` has a row a segment that took part, and "all": name, contacted, holdout, response and holdout_response
+    (shares), uplift (their difference) with its 95 % interval low and high, and reading: "more" or "less" response by
+    the campaign, "cannot say" (the interval holds 0), or "too small to say". With values also value, holdout_value
+    (means a customer), value_uplift, value_low and value_high, and gained (the uplift times the contacted).
+    """
+
+    campaign: str
+    table: pd.DataFrame
+    remarks: tuple[Remark, ...] = ()
+
+    def headline(self) -> str:
+        row = self.table.loc["all"]
+        told = (
+            f"{row['response']:.1%} of {row['contacted']:,} contacted responded, {row['holdout_response']:.1%} of "
+            f"{row['holdout']:,} held out"
+        )
+        found = [str(one) for one in self.table.index if one != "all" and self.table.loc[one, "reading"] == HELPED]
+        names = [str(self.table["name"].to_dict()[one]) for one in self.table.index if str(one) in found]
+        effect = f"more response by the campaign in {listed(names, most=4)}" if names else "no segment shows an uplift"
+        return f"{self.campaign}: {told}; {effect}"
+
+    def overview(self) -> pd.DataFrame:
+        return self.table
+
+
+def measure(
+    manifest: str | PathLike[str],
+    outcomes: pd.DataFrame,
+    *,
+    responded: str = "responded",
+    value: str | None = None,
+    seed: int = 0,
+) -> Outcome:
+    """Response and value by segment, contacted against holdout.
+
+    `manifest` is manifest.json of a hand-off, or its folder. `outcomes` has the key and a column that says who
+    `responded` (1 or 0, yes or no), perhaps the `value` of each; who took part and is not in it did not respond. Those
+    held out must be in it if they responded, or the uplift is of counting, not of the campaign.
+
+    The interval of a difference of shares is the hybrid of Wilson's (method 10 of Newcombe 1998, Statistics in Medicine
+    17(8), 873-890); of mean values it is by customers drawn anew, with `seed`. Segments whose arms are below 10
+    customers, or have fewer than 5 responses in all, are said to be too small to say. One in twenty such intervals
+    misses the truth: of many segments some will show an uplift by chance, which a remark says.
+
+    Raises MissingFileError and ModelFileError for what is no hand-off or was altered, UnknownColumnError and
+    KeyColumnError for outcomes without the columns or with a customer twice, ColumnValuesError for words that are
+    neither yes nor no, and SettingError when nobody was held out or nobody of the outcomes took part.
+    """
+    path = Path(manifest)
+    told = read_manifest(path)
+    arms = _arms(path if path.is_dir() else path.parent, told)
+    key = str(told["key"])
+    if not (arms["arm"] == HOLDOUT).any():
+        raise SettingError("nobody was held out in this campaign: there is nothing to measure by.")
+    table = checked_table(outcomes, [key, responded, *([value] if value else [])])
+    refuse_bad_key(table[key])
+    found = table.assign(**{key: table[key].astype(str)}).set_index(key)
+    keys = arms[key].astype(str)
+    if len(found) and not keys.isin(found.index).any():
+        raise UnknownColumnError(
+            f"nobody in the outcomes took part in {told['campaign']!r}. Are the keys in {key!r} written the same way?"
+        )
+    own = found.reindex(keys)
+    answered = np.asarray(consent_of(own, responded)) if len(found) else np.zeros(len(keys), dtype=np.bool_)
+    worth = _worth(own, value)
+    rows, rng = [], np.random.default_rng(seed)
+    groups: list[tuple[object, str, np.ndarray]] = [
+        (one["segment"], str(one["name"]), (arms["segment"] == one["segment"]).to_numpy()) for one in told["holdouts"]
+    ]
+    groups.append(("all", "all", np.ones(len(arms), dtype=np.bool_)))
+    treated = (arms["arm"] == CONTACTED).to_numpy()
+    for label, name, inside in groups:
+        row = {"segment": label, "name": name, **_response(answered, treated, inside)}
+        rows.append(row if worth is None else {**row, **_value(worth, treated, inside, rng)})
+    result = pd.DataFrame(rows).set_index("segment")
+    return Outcome(str(told["campaign"]), result, tuple(_about(result, found.index, keys)))
+
+
+def _arms(folder: Path, told: dict[str, Any]) -> pd.DataFrame:
+    """Who was contacted and who held out, as it was handed off."""
+    file = folder / ARMS
+    (check,) = [one["sha256"] for one in told["files"] if one["name"] == ARMS] or [None]
+    if not file.is_file() or sha256_of(file) != check:
+        raise ModelFileError(
+            f"{file} is not there as it was handed off: without it nobody knows who was held out. Take the folder "
+            "whole."
+        )
+    return read_table(file, as_text=[str(told["key"])])
+
+
+def _worth(own: pd.DataFrame, value: str | None) -> "np.ndarray | None":
+    if value is None:
+        return None
+    if not pd.api.types.is_numeric_dtype(own[value]):
+        raise ColumnValuesError(f"{value!r} must hold numbers.")
+    return np.asarray(np.nan_to_num(own[value].to_numpy(dtype=np.float64, na_value=np.nan)))
+
+
+def _response(answered: np.ndarray, treated: np.ndarray, inside: np.ndarray) -> dict[str, object]:
+    (yes, n), (no_yes, m) = (
+        (int((answered & inside & arm).sum()), int((inside & arm).sum())) for arm in (treated, ~treated)
+    )
+    share, base = (yes / n if n else math.nan), (no_yes / m if m else math.nan)
+    low, high = newcombe(yes, n, no_yes, m)
+    return {
+        "contacted": n,
+        "holdout": m,
+        "response": share,
+        "holdout_response": base,
+        "uplift": share - base,
+        "low": low,
+        "high": high,
+        "reading": _reading(yes, n, no_yes, m, low, high),
+    }
+
+
+def _reading(yes: int, n: int, no_yes: int, m: int, low: float, high: float) -> str:
+    if min(n, m) < _LEAST_ARM or yes + no_yes < _LEAST_RESPONSES:
+        return TOO_SMALL
+    return HELPED if low > 0.0 else HARMED if high < 0.0 else CANNOT_SAY
+
+
+def newcombe(yes: int, n: int, other_yes: int, m: int, level: float = LEVEL) -> tuple[float, float]:
+    """The interval of the difference yes/n - other_yes/m: Newcombe (1998), method 10; NaN where an arm is empty."""
+    if not n or not m:
+        return math.nan, math.nan
+    (low, high), (other_low, other_high) = wilson(yes, n, level), wilson(other_yes, m, level)
+    share, other = yes / n, other_yes / m
+    gap = share - other
+    return (
+        gap - math.sqrt((share - low) ** 2 + (other_high - other) ** 2),
+        gap + math.sqrt((high - share) ** 2 + (other - other_low) ** 2),
+    )
+
+
+def wilson(yes: int, n: int, level: float = LEVEL) -> tuple[float, float]:
+    """The score interval of a share: Wilson (1927), Journal of the American Statistical Association 22, 209-212."""
+    z = float(norm.ppf(1.0 - level / 2.0))
+    share = yes / n
+    middle = share + z * z / (2.0 * n)
+    reach = z * math.sqrt(share * (1.0 - share) / n + z * z / (4.0 * n * n))
+    scale = 1.0 + z * z / n
+    return max(0.0, (middle - reach) / scale), min(1.0, (middle + reach) / scale)
+
+
+def _value(worth: np.ndarray, treated: np.ndarray, inside: np.ndarray, rng: np.random.Generator) -> dict[str, object]:
+    own, other = worth[inside & treated], worth[inside & ~treated]
+    if not own.size or not other.size:
+        gaps = {"value_uplift": math.nan, "value_low": math.nan, "value_high": math.nan, "gained": math.nan}
+        return {"value": float(own.mean()) if own.size else math.nan, "holdout_value": math.nan, **gaps}
+    gap = float(own.mean() - other.mean())
+    draws = _means(own, rng) - _means(other, rng)
+    low, high = (float(end) for end in np.quantile(draws, (LEVEL / 2.0, 1.0 - LEVEL / 2.0)))
+    return {
+        "value": float(own.mean()),
+        "holdout_value": float(other.mean()),
+        "value_uplift": gap,
+        "value_low": low,
+        "value_high": high,
+        "gained": gap * own.size,
+    }
+
+
+def _means(values: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Means of customers drawn anew; equal values, such as the nothing of most, are drawn by how many they are."""
+    levels, counts = np.unique(values, return_counts=True)
+    drawn = rng.multinomial(values.size, counts / values.size, size=_DRAWS)
+    return np.asarray(drawn @ levels / values.size)
+
+
+def _about(result: pd.DataFrame, known: pd.Index, keys: "pd.Series[str]") -> Iterator[Remark]:
+    segments = result.drop(index="all")
+    small = segments.index[segments["reading"] == TOO_SMALL]
+    if len(small):
+        names = [f"{name} (segment {number})" for number, name in segments.loc[small, "name"].items()]
+        yield Remark(
+            "too-small-to-say",
+            f"too few customers or responses to say anything of {listed(names, most=4)}.",
+            segments=tuple(int(number) for number in small),
+        )
+    found = segments.index[segments["reading"].isin((HELPED, HARMED))]
+    if len(found) and len(segments) > 1:
+        chance = 1.0 - (1.0 - LEVEL) ** len(segments)
+        yield Remark(
+            "one-of-several",
+            f"with {len(segments)} segments looked at, one would show an uplift by chance alone in {chance:.0%} of "
+            "campaigns without any effect: believe what was expected before, and try it again.",
+            segments=tuple(int(number) for number in found),
+        )
+    strangers = int((~known.isin(keys)).sum())
+    if strangers:
+        yield Remark(
+            "outcomes-of-others",
+            f"{strangers:,} {plural(strangers, 'customer')} of the outcomes took no part in the campaign and "
+            f"{plural(strangers, 'is', 'are')} left aside.",
+        )
