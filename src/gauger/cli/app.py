@@ -17,7 +17,9 @@ from gauger.cli.demo import demo
 from gauger.cli.drift import drift
 from gauger.cli.features import features
 from gauger.cli.groups import with_groups
+from gauger.cli.handoff import handoff
 from gauger.cli.look import look
+from gauger.cli.measure import measure
 from gauger.cli.profile import profile
 from gauger.cli.radius import radius
 from gauger.cli.segment import segment
@@ -98,7 +100,7 @@ def _all_commands(
     """Options of every command."""
 
 
-for command in (look, features, counts, segment, tree, radius, profile, compare, assign, drift, demo):
+for command in (look, features, counts, segment, tree, radius, profile, compare, assign, drift, handoff, measure, demo):
     app.command()(with_groups(command))
 
 

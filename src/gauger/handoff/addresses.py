@@ -1,20 +1,18 @@
 """E-mail addresses and telephone numbers in one form each, and the hashes that match them elsewhere."""
 
 import hashlib
-import re
 
 import pandas as pd
 
-_EMAIL = re.compile(r"[^@\s,;<>\"]+@[^@\s,;<>\"]+\.[^@\s.,;<>\"]{2,}")
-_PHONE = re.compile(r"\+[1-9]\d{6,14}")
-_PUNCTUATION = re.compile(r"[\s().\-/]")
+_EMAIL = r"[^@\s,;<>\"]+@[^@\s,;<>\"]+\.[^@\s.,;<>\"]{2,}"
+_PHONE = r"\+[1-9]\d{6,14}"
+_PUNCTUATION = r"[\s().\-/]"
 
 
 def normal_emails(column: pd.Series) -> "pd.Series[str]":
     """E-mail addresses trimmed and in small letters; missing where there is none, or what is there is none."""
-    text = column.astype("str").str.strip().str.lower()
-    usable = column.notna() & text.map(lambda one: _EMAIL.fullmatch(one) is not None).astype(bool)
-    return text.where(usable)
+    text = _texts(column).str.lower()
+    return text.where(text.str.fullmatch(_EMAIL))
 
 
 def normal_phones(column: pd.Series) -> "pd.Series[str]":
@@ -22,10 +20,13 @@ def normal_phones(column: pd.Series) -> "pd.Series[str]":
 
     A number must say its country: 00 in front becomes +; one without either is not usable.
     """
-    text = column.astype("str").str.strip().str.replace(_PUNCTUATION, "", regex=True)
-    text = text.str.replace(r"^00", "+", regex=True)
-    usable = column.notna() & text.map(lambda one: _PHONE.fullmatch(one) is not None).astype(bool)
-    return text.where(usable)
+    text = _texts(column).str.replace(_PUNCTUATION, "", regex=True).str.replace(r"^00", "+", regex=True)
+    return text.where(text.str.fullmatch(_PHONE))
+
+
+def _texts(column: pd.Series) -> "pd.Series[str]":
+    """Trimmed text, empty where there is none."""
+    return column.astype(object).where(column.notna(), "").map(str).astype("str").str.strip()
 
 
 def hashed(column: "pd.Series[str]") -> "pd.Series[str]":

@@ -12,7 +12,7 @@ import pandas as pd
 from scipy.stats import norm
 
 from gauger.errors import ColumnValuesError, ModelFileError, SettingError, UnknownColumnError, listed, plural
-from gauger.handoff.arms import CONTACTED, HOLDOUT, LEVEL
+from gauger.handoff.arms import CONTACTED, LEVEL
 from gauger.handoff.eligible import consent_of
 from gauger.handoff.files import ARMS, sha256_of
 from gauger.handoff.manifest import read_manifest
@@ -81,10 +81,10 @@ def measure(
     """
     path = Path(manifest)
     told = read_manifest(path)
+    if not any(one["holdout"] for one in told["holdouts"]):
+        raise SettingError("nobody was held out in this campaign: there is nothing to measure by.")
     arms = _arms(path if path.is_dir() else path.parent, told)
     key = str(told["key"])
-    if not (arms["arm"] == HOLDOUT).any():
-        raise SettingError("nobody was held out in this campaign: there is nothing to measure by.")
     table = checked_table(outcomes, [key, responded, *([value] if value else [])])
     refuse_bad_key(table[key])
     found = table.assign(**{key: table[key].astype(str)}).set_index(key)

@@ -1,0 +1,66 @@
+"""`gauger measure`: what came of a campaign, contacted against held out."""
+
+from contextlib import nullcontext
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from gauger.cli.options import Reading, Replace, Seed, option
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+MEASURE_FILES = ("outcome.csv", "outcome.png")
+
+_SHARES = ("response", "holdout_response")
+_POINTS = ("uplift", "low", "high")
+
+
+def measure(
+    *,
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="The folder of `gauger handoff`.")],
+    outcomes: Annotated[str, typer.Argument(metavar="OUTCOMES", help="Who responded: a table with the key.")],
+    responded: Annotated[str, option("COLUMN", "The column that says who responded: 1 or 0, yes or no.")] = "responded",
+    value: Annotated[str | None, option("COLUMN", "A column of what each was worth.")] = None,
+    out: Annotated[Path | None, option("FOLDER", "Also write outcome.csv and the figure outcome.png.")] = None,
+    seed: Seed = 0,
+    replace: Replace = False,
+    reading: Reading,
+) -> None:
+    """Say what a campaign did: response of the contacted against the held out, segment by segment.
+
+    The uplift has a 95 % interval; segments too small to say are said to be. Who took part and is not in OUTCOMES did
+    not respond; those held out must be in it if they responded.
+    """
+    from gauger.cli import console
+    from gauger.handoff import measure as measure_campaign
+    from gauger.tables import result_folder
+
+    with result_folder(out, MEASURE_FILES, replace=replace) if out else nullcontext() as results:
+        found = measure_campaign(folder, reading.read(outcomes), responded=responded, value=value, seed=seed)
+        if results is not None:
+            from gauger.drawing import campaign_outcome
+
+            results.add_table("outcome.csv", found.table.rename_axis("segment").reset_index())
+            results.add_figure("outcome.png", campaign_outcome(found))
+    console.title(found.headline())
+    console.heading("Response, and uplift in percentage points with its 95 % interval")
+    console.table(_shown(found.table))
+    if "value" in found.table.columns:
+        console.heading("Value of a customer, uplift with its 95 % interval, and what it gained in all")
+        names = ["name", "value", "holdout_value", "value_uplift", "value_low", "value_high", "gained"]
+        console.table(found.table[names])
+    console.remarks(found.remarks)
+    console.wrote(results.paths if results is not None else ())
+
+
+def _shown(table: "pd.DataFrame") -> "pd.DataFrame":
+    from gauger.cli import console
+
+    shown = table[["name", "contacted", "holdout", *_SHARES, *_POINTS, "reading"]].copy()
+    for name in _SHARES:
+        shown[name] = console.percent(table[name])
+    for name in _POINTS:
+        shown[name] = [f"{100.0 * value:+.1f}" for value in table[name]]
+    return shown.rename(columns={"holdout_response": "of holdout"})
