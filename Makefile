@@ -20,7 +20,7 @@ check: $(VENV)/installed-dev
 bench: $(VENV)/installed-dev
 	$(BIN)/python -m benchmarks
 
-# The terminal pictures need Debian's xvfb, xterm and imagemagick.
+# The pictures need Debian's xvfb, xterm, imagemagick and chromium.
 screenshots: $(VENV)/installed
 	$(BIN)/python docs/make_screenshots.py
 

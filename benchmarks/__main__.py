@@ -3,6 +3,7 @@
 from itertools import chain
 
 from benchmarks import (
+    assigning,
     count_study,
     density,
     events,
@@ -27,6 +28,7 @@ ROOMS = (
     trees,
     density,
     profiling,
+    assigning,
     startup,
 )
 

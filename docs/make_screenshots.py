@@ -1,7 +1,7 @@
 """Make every picture in docs/screenshots/ from the demo data: `make screenshots`.
 
 Figures are what the commands write, some two below each other; terminals are real windows on a virtual screen (Debian's
-xvfb, xterm, imagemagick).
+xvfb, xterm, imagemagick), pages are Chromium's.
 """
 
 import os
@@ -14,6 +14,9 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+
+import numpy as np
+import pandas as pd
 
 import gauger
 
@@ -35,18 +38,19 @@ TERMINALS = {
     "--against dense/assignments.csv --out compare",
     "profile": f"gauger profile behaviour.csv --key member_id {PREPARATION} --assignments segments/assignments.csv "
     "--out profile",
+    "drift": "gauger drift segments/model.json later.csv",
+    "handoff": "gauger handoff segments/assignments.csv data/members.csv --key member_id --campaign 'spring 2026' "
+    "--suppress data/suppression.csv --holdout 0.3 --out spring",
+    "measure": "gauger measure campaign/hand-off outcomes.csv --responded came --value spent",
 }
 FIGURES = {
     "figure-look": ("behaviour/distributions.png", "behaviour/correlations.png", "study/features.png"),
-    "figure-counts": ("results/counts.png",),
-    "figure-silhouettes": ("study/silhouettes.png", "study/splits.png"),
-    "figure-kmeans": ("segments/spread.png", "segments/rounds.png"),
+    "figure-counts": ("results/counts.png", "study/silhouettes.png", "study/splits.png"),
+    "figure-segments": ("results/segments.png", "results/profile.png", "segments/spread.png", "segments/rounds.png"),
     "figure-trees": ("tree/tree.png", "measures/tree.png"),
-    "figure-radius": ("radius/neighbours.png", "radius/radii.png"),
-    "figure-density": ("compare/side-by-side.png", "levels/levels.png"),
-    "figure-segments": ("results/segments.png", "profile/components.png"),
-    "figure-profile": ("results/profile.png",),
-    "figure-profiles": ("profile/heat.png", "profile/lines.png", "panel/flow.png"),
+    "figure-density": ("radius/neighbours.png", "radius/radii.png", "compare/side-by-side.png", "levels/levels.png"),
+    "figure-profiles": ("profile/components.png", "profile/heat.png", "profile/lines.png", "panel/flow.png"),
+    "figure-campaign": ("later/moves.png", "campaign/page.png", "campaign/outcome.png"),
 }
 BESIDES = (
     f"segment data/homes.csv {MAP} --count 4 --out round",
@@ -57,9 +61,9 @@ BESIDES = (
 
 def main() -> None:
     """Run each command in one folder, in order, and keep its picture."""
-    missing = [tool for tool in ("Xvfb", "xterm", "import", "convert") if shutil.which(tool) is None]
+    missing = [tool for tool in ("Xvfb", "xterm", "import", "convert", "chromium") if shutil.which(tool) is None]
     if missing:
-        sys.exit(f"missing {', '.join(missing)}: apt-get install xvfb xterm imagemagick")
+        sys.exit(f"missing {', '.join(missing)}: apt-get install xvfb xterm imagemagick chromium")
     with tempfile.TemporaryDirectory() as place, _screen() as display:
         folder = Path(place)
         subprocess.run([GAUGER, "demo", "--out", "first"], cwd=folder, check=True, capture_output=True)
@@ -67,19 +71,41 @@ def main() -> None:
         shutil.copyfile(gauger.demo_file("homes.csv"), folder / "data" / "homes.csv")
         for line in BESIDES:
             subprocess.run([GAUGER, *shlex.split(line)], cwd=folder, check=True, capture_output=True)
+        _look_ahead(folder)
         for name, command in TERMINALS.items():
             _photograph(display, folder, command, PICTURES / f"{name}.png")
         look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
         subprocess.run(look, cwd=folder, check=True, capture_output=True)
         sides = "--assignments segments/assignments.csv --against data/panel.csv --column answer --out panel"
         panel = [GAUGER, *shlex.split(f"compare behaviour.csv --key member_id {PREPARATION} {sides}")]
-        shutil.copyfile(gauger.demo_file("panel.csv"), folder / "data" / "panel.csv")
         subprocess.run(panel, cwd=folder, check=True, capture_output=True)
         measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
         subprocess.run(measures, cwd=folder, check=True, capture_output=True)
         for name, made in FIGURES.items():
             subprocess.run(["convert", *made, "-append", "-strip", PICTURES / f"{name}.png"], cwd=folder, check=True)
     print(f"{len(TERMINALS) + len(FIGURES)} pictures in {PICTURES}")
+
+
+def _look_ahead(folder: Path) -> None:
+    """What the commands on models and campaigns need: next quarter's behaviour, a hand-off and its outcomes."""
+    for example in ("next_quarter", "spring_campaign"):
+        place = folder / {"next_quarter": "later", "spring_campaign": "campaign"}[example]
+        script = Path(__file__).parents[1] / "examples" / f"{example}.py"
+        subprocess.run([sys.executable, script, place], check=True, capture_output=True)
+    for name in ("suppression.csv", "panel.csv"):
+        shutil.copyfile(gauger.demo_file(name), folder / "data" / name)
+    visits = [gauger.read_table(gauger.demo_file(name)) for name in ("visits.csv", "later/visits.csv")]
+    names = {"customer": "member_id", "when": "visited_on", "amount": "ticket_spend", "quantity": "seats"}
+    later = gauger.summarise_events(pd.concat(visits), **names, event_key="visit_id")
+    gauger.write_table(later, folder / "later.csv")
+    arms = gauger.read_table(folder / "campaign" / "hand-off" / "arms.csv")
+    moved = ((arms["segment"] == 2) & (arms["arm"] == "contacted")).to_numpy()
+    came = np.random.default_rng(26).random(len(arms)) < np.where(moved, 0.25, 0.05)
+    outcomes = pd.DataFrame({"member_id": arms["member_id"], "came": came.astype(int), "spent": came * 24.0})
+    gauger.write_table(outcomes, folder / "outcomes.csv")
+    page, picture = folder / "campaign" / "hand-off" / "manifest.html", folder / "campaign" / "page.png"
+    browser = ["chromium", "--headless", "--no-sandbox", "--hide-scrollbars", "--window-size=1280,1080"]
+    subprocess.run([*browser, f"--screenshot={picture}", page.as_uri()], check=True, capture_output=True)
 
 
 @contextmanager

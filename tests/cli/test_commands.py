@@ -2,11 +2,14 @@
 
 import json
 import shlex
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from subprocess import CompletedProcess
 from urllib.parse import quote_plus
 
+import duckdb
 import numpy as np
 import pandas as pd
 import pytest
@@ -38,7 +41,21 @@ def _narrow(text: str) -> bool:
 def test_help_lists_the_commands_and_version_says_it(command: Run) -> None:
     shown = command("--help")
     assert shown.returncode == 0
-    for name in ("look", "features", "counts", "segment", "tree", "radius", "profile", "compare", "demo"):
+    for name in (
+        "look",
+        "features",
+        "counts",
+        "segment",
+        "tree",
+        "radius",
+        "profile",
+        "compare",
+        "assign",
+        "drift",
+        "handoff",
+        "measure",
+        "demo",
+    ):
         assert f" {name} " in shown.stdout
     assert command("--version").stdout == f"gauger {gauger.__version__}\n"
 
@@ -489,3 +506,75 @@ def test_compare_crosses_two_segmentations_and_draws_them(command: Run, tmp_path
     crossing = pd.read_csv(tmp_path / "c" / "crossing.csv", index_col=0)
     assert crossing.to_numpy().sum() == 1580
     assert crossing.columns.tolist() == ["1", "2", "3", "4", "unassigned"]
+
+
+def test_a_model_goes_from_segment_to_assign_drift_and_the_database(
+    command: Run, tmp_path: Path, behaviour_file: Path, demo_segments: gauger.Segmentation
+) -> None:
+    command("segment", behaviour_file, "--key", "member_id", *FEATURES, "--count", 6, "--out", "s")
+    model = tmp_path / "s" / "model.json"
+    shown = command("assign", model, behaviour_file, "--out", "a.parquet")
+    assert shown.returncode == 0, shown.stderr
+    assert "2,355 customers assigned" in shown.stdout
+    assert gauger.read_table(tmp_path / "a.parquet")["segment"].tolist() == demo_segments.codes.tolist()
+    assert _narrow(shown.stdout)
+    drifted = command("drift", model, behaviour_file, "--out", "d")
+    assert drifted.returncode == 0, drifted.stderr
+    assert drifted.stdout.startswith("Advice: keep. Features and shares are as they were.")
+    assert _files(tmp_path / "d") == {"features.csv", "segments.csv"}
+    assert _narrow(drifted.stdout)
+    statement = command("assign", model, "--sql", "duckdb", "--table", "behaviour", "--gate", "learned").stdout
+    connection = duckdb.connect()
+    connection.register("behaviour", pd.read_csv(behaviour_file))
+    assert connection.execute(f"SELECT count(*) FROM ({statement.rstrip().rstrip(';')})").fetchone() == (2355,)
+    assert command("assign", model, behaviour_file, "--out", "b.csv", "--gate", "far").returncode == 2
+    assert command("assign", model, "--out", "b.csv").returncode == 2
+    model.write_text(model.read_text()[:-40])
+    damaged = command("assign", model, behaviour_file, "--out", "b.csv")
+    assert (damaged.returncode, "cannot be read as a model" in damaged.stderr) == (1, True)
+
+
+def test_a_large_file_is_assigned_in_blocks(
+    tmp_path: Path, behaviour: pd.DataFrame, demo_segments: gauger.Segmentation
+) -> None:
+    gauger.build_model(demo_segments).save(tmp_path / "model.json")
+    gauger.write_table(behaviour, tmp_path / "all.parquet")
+    program = "import gauger.cli.assign as one; one._BY_BLOCKS = 10; from gauger.cli import main; main()"
+    done = subprocess.run(
+        [sys.executable, "-c", program, "assign", "model.json", "all.parquet", "--out", "out.csv"],
+        cwd=tmp_path,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0, done.stderr
+    assert pd.read_csv(tmp_path / "out.csv")["segment"].tolist() == demo_segments.codes.tolist()
+
+
+def test_a_campaign_is_handed_off_and_measured(
+    command: Run, tmp_path: Path, demo_segments: gauger.Segmentation
+) -> None:
+    gauger.write_table(demo_segments.assignments, tmp_path / "a.csv")
+    who = ("a.csv", gauger.demo_file("members.csv"), "--key", "member_id", "--campaign", "spring")
+    suppressed = ("--suppress", gauger.demo_file("suppression.csv"))
+    shown = command("handoff", *who, *suppressed, "--holdout", 0.3, "--match-on", "email", "--out", "h")
+    assert shown.returncode == 0, shown.stderr
+    assert "customers to be contacted" in shown.stdout
+    assert "@example" not in shown.stdout + shown.stderr
+    assert "M0" not in shown.stdout + shown.stderr
+    assert _narrow(shown.stdout)
+    arms = pd.read_csv(tmp_path / "h" / "arms.csv")
+    came = arms["member_id"][(arms["segment"] == 2) & (arms["arm"] == "contacted")][::3]
+    pd.DataFrame({"member_id": pd.concat([came, arms["member_id"][::25]]).unique(), "came": 1}).to_csv(
+        tmp_path / "o.csv", index=False
+    )
+    told = command("measure", "h", "o.csv", "--responded", "came", "--out", "m")
+    assert told.returncode == 0, told.stderr
+    assert "more response by the campaign in segment 2" in " ".join(told.stdout.split())
+    assert _files(tmp_path / "m") == {"outcome.csv", "outcome.png"}
+    assert _narrow(told.stdout)
+    again = command("handoff", *who, "--out", "h")
+    assert (again.returncode, "is not empty" in again.stderr) == (1, True)
+    unasked = command("handoff", *who, "--consent", "consent_phone", "--out", "i")
+    assert (unasked.returncode, "consent is required" in " ".join(unasked.stderr.split())) == (1, True)
+    assert not (tmp_path / "i").exists()

@@ -47,6 +47,7 @@ def campaign_outcome(outcome: Outcome) -> Figure:
     left.set_yticks(places, names)
     left.tick_params(axis="y", length=0)
     left.set_ylim(len(table) - 0.5, -0.6)
+    left.set_xlim(left=0.0)
     right.axvline(0.0, color=QUIET, linewidth=1.2, linestyle=(0, (4, 3)), zorder=0)
     right.margins(x=0.12)
     return figure

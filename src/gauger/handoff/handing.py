@@ -206,7 +206,7 @@ def _contacts(contacts: pd.DataFrame, key: str, needed: Sequence[str | None]) ->
     if lacking and lacking == [needed[0]]:
         raise UnknownColumnError(
             f"the contacts have no column {needed[0]!r}: consent is required, not assumed. Name the column that has it "
-            "(consent='…'), or say consent=None if none is needed."
+            "(consent='…'), or say consent=None if none is needed (on the command line: --consent none)."
         )
     if lacking:
         raise UnknownColumnError.among(asked, list(table.columns))

@@ -22,6 +22,7 @@ KEEP, WATCH, LEARN = "keep", "watch", "learn again"
 _FEW_GATED, _MANY_GATED = 0.02, 0.05
 _LEAST_SHARE = 1e-4
 _NOISE = 0.05
+_DIGITS = 9
 
 Values = NDArray[np.float64]
 
@@ -135,7 +136,7 @@ def _of_segments(model: SegmentModel, placed: Placed, values: Values) -> pd.Data
         own = placed.codes == segment.number
         middle = values[own].mean(axis=0) if own.any() else np.full(len(centre), np.nan)
         now = float(placed.distances[own].mean()) if own.any() else np.nan
-        gap = float(np.sqrt(((middle - centre) ** 2).sum()))
+        gap = float(np.round(np.sqrt(((middle - centre) ** 2).sum()), _DIGITS))
         share = segment.customers / model.customers
         rows.append((segment.name, share, float(own.sum()) / n, gap, segment.mean_distance, now))
     outside = float((placed.codes == UNASSIGNED).sum()) / n
