@@ -67,6 +67,7 @@ def demo(
     demo_segments: gauger.Segmentation,
     behaviour: pd.DataFrame,
     members: pd.DataFrame,
+    tmp_path_factory: pytest.TempPathFactory,
 ) -> Named:
     """Every figure there is, of the demo data."""
     plain = gauger.profile(demo_segments, members, resamples=0)
@@ -74,6 +75,10 @@ def demo(
     profile = gauger.profile(seg, members, resamples=0)
     bands = gauger.segment_by_bands(demo_features, {"recency_days": 5, "visits": 5}, combine="score")
     panel = gauger.read_table(gauger.demo_file("panel.csv")).set_index("member_id")["answer"]
+    moves = gauger.migration(seg, gauger.build_model(seg).assign(behaviour[::2], gate="learned"), key="member_id")
+    place = tmp_path_factory.mktemp("campaign") / "out"
+    gauger.hand_off(seg, members, place, campaign="spring", holdout=0.3)
+    came = gauger.measure(place, behaviour[["member_id"]][::9].assign(responded=1))
     homes = gauger.read_table(gauger.demo_file("homes.csv"))
     places = gauger.prepare(homes, key="home_id", features=["east_km", "north_km"], scale="none")
     radii = gauger.study_radius(places)
@@ -87,6 +92,7 @@ def demo(
         "bubbles of customers": lambda: draw.profile_bubbles(profile, "visits", "age", "customers"),
         "boxes": lambda: draw.segment_boxes(seg),
         "violins": lambda: draw.segment_boxes(seg, ["age", "visits"], table=members, kind="violin"),
+        "campaign": lambda: draw.campaign_outcome(came),
         "components": lambda: draw.component_scatter(seg, outline="ellipse"),
         "correlations": lambda: draw.correlations(behaviour, "member_id"),
         "counts": lambda: draw.count_study(demo_study),
@@ -105,6 +111,7 @@ def demo(
         "linkages": lambda: draw.linkage_study(gauger.study_linkages(part)),
         "map": lambda: draw.segment_map(seg, members),
         "metrics": lambda: draw.metric_study(gauger.study_metrics(part)),
+        "moves": lambda: draw.migration_flow(moves),
         "neighbours": lambda: draw.neighbour_distances(radii),
         "pairs": lambda: draw.pair_grid(seg),
         "profile": lambda: draw.profile_bars(profile),
