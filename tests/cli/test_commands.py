@@ -578,3 +578,17 @@ def test_a_campaign_is_handed_off_and_measured(
     unasked = command("handoff", *who, "--consent", "consent_phone", "--out", "i")
     assert (unasked.returncode, "consent is required" in " ".join(unasked.stderr.split())) == (1, True)
     assert not (tmp_path / "i").exists()
+
+
+def test_contacts_with_bad_lines_are_refused_and_nothing_is_written(
+    command: Run, tmp_path: Path, demo_segments: gauger.Segmentation
+) -> None:
+    gauger.write_table(demo_segments.assignments, tmp_path / "a.csv")
+    lines = gauger.demo_file("members.csv").read_text().splitlines()
+    lines[50::100] = [f"{line},one,too,many" for line in lines[50::100]]  # 1 % of them
+    (tmp_path / "contacts.csv").write_text("\n".join(lines))
+    refused = command("handoff", "a.csv", "contacts.csv", "--key", "member_id", "--campaign", "x", "--out", "h")
+    assert refused.returncode == 1
+    assert "Traceback" not in refused.stderr
+    assert "line 51" in " ".join(refused.stderr.split())
+    assert not (tmp_path / "h").exists()
