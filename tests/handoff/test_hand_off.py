@@ -91,7 +91,7 @@ def test_consent_is_required_not_assumed(tmp_path: Path) -> None:
     codes = _assigned({"a": 1, "b": 1})
     with pytest.raises(UnknownColumnError, match=r"consent is required, not assumed.*or say consent=None"):
         gauger.hand_off(codes, bare, tmp_path / "out", campaign="x")
-    with pytest.raises(ColumnValuesError, match=r"must say yes or no .* 'perhaps'"):
+    with pytest.raises(ColumnValuesError, match=r"must say yes or no .* and has 1 other word\."):
         gauger.hand_off(codes, _people("ab", consent_email=["perhaps", 1]), tmp_path / "out", campaign="x")
     made = gauger.hand_off(codes, bare, tmp_path / "out", campaign="x", consent=None, holdout=0.0)
     assert made.waterfall.loc["all", "contacted"] == 2
@@ -114,6 +114,22 @@ def test_suppression_is_by_key_or_address_and_holds_for_who_shares_it(tmp_path: 
         _assigned({"a": 1, "b": 1, "c": 1}), people, tmp_path / "out", campaign="x", suppress=suppress, holdout=0.0
     )
     assert set(_steps(made).values()) == {"suppressed"}
+
+
+def test_keys_of_numbers_are_suppressed_whatever_their_kind(tmp_path: Path) -> None:
+    codes = pd.DataFrame({"who": [7, 8, 9], "segment": 1})
+    people = _people("abc", who=[7, 8, 9])
+    lists = pd.DataFrame({"who": [7.0, np.nan], "email": [None, "b@example.org"]})
+    made = gauger.hand_off(codes, people, tmp_path / "out", campaign="x", suppress=lists, holdout=0.0)
+    assert _steps(made) == {7: "suppressed", 8: "suppressed", 9: "contacted"}
+    with pytest.raises(SettingError, match="written the same way, and of one kind"):
+        gauger.hand_off(codes, people.astype({"who": "str"}), tmp_path / "other", campaign="x")
+
+
+def test_no_address_is_told_by_an_error(tmp_path: Path) -> None:
+    with pytest.raises(ColumnValuesError) as told:
+        gauger.hand_off(_assigned({"a": 1}), _people("a"), tmp_path / "out", campaign="x", consent="email")
+    assert "@" not in str(told.value)
 
 
 def test_addresses_have_one_form() -> None:

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError, listed
+from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError, plural
 from gauger.handoff.addresses import normal_emails, normal_phones
 from gauger.remarks import Remark
-from gauger.tables.checking import checked_table
+from gauger.tables.checking import checked_table, keys_as_text
 
 NOT_CHOSEN, UNASSIGNED_STEP, NO_CONTACT = "segment not chosen", "unassigned", "not in contacts"
 NO_CONSENT, SUPPRESSED, NO_ADDRESS, DUPLICATE = "no consent", "suppressed", "no address", "duplicate"
@@ -69,8 +69,8 @@ def consent_of(contacts: pd.DataFrame, column: str) -> Mask:
     odd = sorted(set(words.dropna()) - _YES - _NO)
     if odd:
         raise ColumnValuesError(
-            f"{column!r} must say yes or no (1 or 0, true or false), and has {listed(map(repr, odd))}. Nobody can be "
-            "contacted on that."
+            f"{column!r} must say yes or no (1 or 0, true or false), and has {len(odd):,} other "
+            f"{plural(len(odd), 'word')}. Nobody can be contacted on that."
         )
     return words.isin(_YES).to_numpy(dtype=np.bool_)
 
@@ -80,7 +80,7 @@ def suppressed_by(
 ) -> tuple[Mask, list[Remark]]:
     """Who is on a suppression list (n,), by key or by e-mail, with everyone who shares an address with them."""
     named, mailed = _entries(lists, str(keys.name), email)
-    found = keys.astype(str).isin(named).to_numpy(dtype=np.bool_)
+    found = keys_as_text(keys).isin(named).to_numpy(dtype=np.bool_)
     if addresses.emails is not None:
         found = found | addresses.emails.isin(mailed).to_numpy(dtype=np.bool_)
     remarks = []
@@ -106,13 +106,15 @@ def _entries(lists: object, key: str, email: str | None) -> tuple[set[str], set[
         columns = [name for name in (key, email) if name is not None and name in table.columns]
         if not columns:
             raise UnknownColumnError.among([key], list(table.columns))
-        named = set(table[key].dropna().astype(str)) if key in columns else set()
+        named = set(keys_as_text(table[key].dropna())) if key in columns else set()
         mailed = set(normal_emails(table[email]).dropna()) if email in columns else set()
         return named - {""}, mailed
     if isinstance(lists, str) or not isinstance(lists, Iterable):
-        raise SettingError(f"suppress must be a table with {key} or {email}, or a list of either, not {lists!r}.")
+        raise SettingError(
+            f"suppress must be a table with {key} or {email}, or a list of either, not {type(lists).__name__}."
+        )
     entries = pd.Series(list(lists), dtype=object).dropna()
-    return set(entries.astype(str)), set(normal_emails(entries).dropna())
+    return set(keys_as_text(entries)), set(normal_emails(entries).dropna())
 
 
 def first_of_each(persons: NDArray[np.intp], keys: Sequence[object], among: Mask) -> Mask:

@@ -109,8 +109,8 @@ def hand_off(
     - `model` lends the manifest its fingerprint, `made_at` its time (by default now). The same call gives the same
       bytes but for the time.
 
-    Everything appears at once, by a rename, or nothing; files can be read by their owner only. No key and no address is
-    in remarks or messages.
+    Everything appears at once, by a rename, or nothing; files can be read by their owner only. No address is in remarks
+    or messages.
 
     Raises UnknownColumnError for columns that are not there (a missing consent column among them), KeyColumnError for a
     member that comes twice, ColumnValuesError for consent in other words, SettingError for settings that are none, and

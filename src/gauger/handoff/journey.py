@@ -33,6 +33,11 @@ class Journey:
         """Everyone at the start, contacts in the customers' order."""
         keys = customers[key]
         places = people.index.get_indexer(pd.Index(keys))
+        if len(keys) and not (places >= 0).any():
+            raise SettingError(
+                f"no customer of the assignments is in the contacts: are the keys in {key!r} written the same way, and "
+                "of one kind (numbers or text)?"
+            )
         index = pd.RangeIndex(len(keys))
         own = people.reindex(people.index[np.maximum(places, 0)]).set_axis(index) if len(people) else people
         own = own[places >= 0].reindex(index) if len(people) else people.reindex(index)

@@ -19,7 +19,7 @@ from gauger.handoff.manifest import read_manifest
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.tables import read_table
-from gauger.tables.checking import checked_table, refuse_bad_key
+from gauger.tables.checking import checked_table, keys_as_text, refuse_bad_key
 
 HELPED, HARMED, CANNOT_SAY, TOO_SMALL = "more", "less", "cannot say", "too small to say"
 
@@ -87,8 +87,8 @@ def measure(
     key = str(told["key"])
     table = checked_table(outcomes, [key, responded, *([value] if value else [])])
     refuse_bad_key(table[key])
-    found = table.assign(**{key: table[key].astype(str)}).set_index(key)
-    keys = arms[key].astype(str)
+    found = table.assign(**{key: keys_as_text(table[key])}).set_index(key)
+    keys = keys_as_text(arms[key])
     if len(found) and not keys.isin(found.index).any():
         raise UnknownColumnError(
             f"nobody in the outcomes took part in {told['campaign']!r}. Are the keys in {key!r} written the same way?"

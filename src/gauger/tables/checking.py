@@ -52,6 +52,15 @@ def refuse_bad_key(keys: pd.Series) -> None:
         raise KeyColumnError.repeated(str(keys.name), keys[repeated].unique()[:3].tolist(), int(repeated.sum()))
 
 
+def keys_as_text(keys: pd.Series) -> "pd.Series[str]":
+    """Keys as text, trimmed, so that those of two tables can be matched whatever their types; 7.0 is "7"."""
+    return keys.map(_key_text, na_action="ignore").astype("str")
+
+
+def _key_text(key: object) -> str:
+    return str(int(key)) if isinstance(key, float) and key.is_integer() else str(key).strip()
+
+
 def refuse_missing_key(keys: pd.Series) -> None:
     """Raise KeyColumnError, with the first rows at fault, unless every key is there; it may repeat, as in events."""
     gaps = np.flatnonzero(keys.isna())
