@@ -126,6 +126,15 @@ def test_keys_of_numbers_are_suppressed_whatever_their_kind(tmp_path: Path) -> N
         gauger.hand_off(codes, people.astype({"who": "str"}), tmp_path / "other", campaign="x")
 
 
+def test_who_is_suppressed_and_in_no_segment_still_keeps_others_with_the_address_out(tmp_path: Path) -> None:
+    people = _people("abc", phone=["+9955511111", "+9955522222", "+9955522222"])
+    people.loc[2, "email"] = "a@example.org"  # c is in no segment, and shares a's address and b's telephone
+    made = gauger.hand_off(
+        _assigned({"a": 1, "b": 1}), people, tmp_path / "out", campaign="x", suppress=["c"], holdout=0.0
+    )
+    assert set(_steps(made).values()) == {"suppressed"}
+
+
 def test_no_address_is_told_by_an_error(tmp_path: Path) -> None:
     with pytest.raises(ColumnValuesError) as told:
         gauger.hand_off(_assigned({"a": 1}), _people("a"), tmp_path / "out", campaign="x", consent="email")

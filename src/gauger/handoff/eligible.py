@@ -75,46 +75,62 @@ def consent_of(contacts: pd.DataFrame, column: str) -> Mask:
     return words.isin(_YES).to_numpy(dtype=np.bool_)
 
 
-def suppressed_by(
-    lists: object, keys: pd.Series, addresses: Addresses, persons: NDArray[np.intp], email: str | None
-) -> tuple[Mask, list[Remark]]:
-    """Who is on a suppression list (n,), by key or by e-mail, with everyone who shares an address with them."""
-    named, mailed = _entries(lists, str(keys.name), email)
-    found = keys_as_text(keys).isin(named).to_numpy(dtype=np.bool_)
-    if addresses.emails is not None:
-        found = found | addresses.emails.isin(mailed).to_numpy(dtype=np.bool_)
-    remarks = []
-    if mailed and addresses.emails is None:
-        remarks.append(
-            Remark(
-                "suppression-unused",
-                f"{len(mailed):,} suppressed e-mail addresses could not be looked for: the contacts have no column of "
-                "e-mail addresses.",
+@dataclass(frozen=True, eq=False)
+class Suppressed:
+    """Who must not be contacted: keys as text, e-mail addresses and telephone numbers in one form each."""
+
+    keys: frozenset[str]
+    emails: frozenset[str]
+    phones: frozenset[str] = frozenset()
+
+    @classmethod
+    def of(cls, lists: object, key: str, email: str | None) -> "Suppressed":
+        """From a table with the key or the e-mail column, or a list of either."""
+        if lists is None:
+            return cls(frozenset(), frozenset())
+        if isinstance(lists, pd.DataFrame):
+            table = checked_table(lists)
+            columns = [name for name in (key, email) if name is not None and name in table.columns]
+            if not columns:
+                raise UnknownColumnError.among([key], list(table.columns))
+            named = set(keys_as_text(table[key].dropna())) if key in columns else set()
+            mailed = set(normal_emails(table[email]).dropna()) if email in columns else set()
+            return cls(frozenset(named - {""}), frozenset(mailed))
+        if isinstance(lists, str) or not isinstance(lists, Iterable):
+            raise SettingError(
+                f"suppress must be a table with {key} or {email}, or a list of either, not {type(lists).__name__}."
             )
-        )
-    touched = np.zeros(int(persons.max(initial=-1)) + 1, dtype=np.bool_)
-    touched[persons[found]] = True
-    return touched[persons] if len(persons) else found, remarks
+        entries = pd.Series(list(lists), dtype=object).dropna()
+        return cls(frozenset(keys_as_text(entries)), frozenset(normal_emails(entries).dropna()))
 
+    def with_addresses(self, contacts: Addresses) -> "Suppressed":
+        """The same with the addresses that the suppressed have in the contacts (indexed by key), segmented or not."""
+        found = []
+        for column in (contacts.emails, contacts.phones):
+            own = set() if column is None else set(column[self._named(column)].dropna())
+            found.append(own)
+        return Suppressed(self.keys, self.emails | found[0], self.phones | found[1])
 
-def _entries(lists: object, key: str, email: str | None) -> tuple[set[str], set[str]]:
-    """Suppressed keys and e-mail addresses: from a table with either column, or a list of either."""
-    if lists is None:
-        return set(), set()
-    if isinstance(lists, pd.DataFrame):
-        table = checked_table(lists)
-        columns = [name for name in (key, email) if name is not None and name in table.columns]
-        if not columns:
-            raise UnknownColumnError.among([key], list(table.columns))
-        named = set(keys_as_text(table[key].dropna())) if key in columns else set()
-        mailed = set(normal_emails(table[email]).dropna()) if email in columns else set()
-        return named - {""}, mailed
-    if isinstance(lists, str) or not isinstance(lists, Iterable):
-        raise SettingError(
-            f"suppress must be a table with {key} or {email}, or a list of either, not {type(lists).__name__}."
-        )
-    entries = pd.Series(list(lists), dtype=object).dropna()
-    return set(keys_as_text(entries)), set(normal_emails(entries).dropna())
+    def _named(self, column: "pd.Series[str]") -> Mask:
+        return keys_as_text(pd.Series(column.index)).isin(self.keys).to_numpy(dtype=np.bool_)
+
+    def among(self, keys: pd.Series, addresses: Addresses, persons: NDArray[np.intp]) -> Mask:
+        """Who of some customers is suppressed (n,), or shares an address with somebody who is."""
+        found = keys_as_text(keys).isin(self.keys).to_numpy(dtype=np.bool_)
+        for column, listed in ((addresses.emails, self.emails), (addresses.phones, self.phones)):
+            if column is not None:
+                found = found | column.isin(listed).to_numpy(dtype=np.bool_)
+        touched = np.zeros(int(persons.max(initial=-1)) + 1, dtype=np.bool_)
+        touched[persons[found]] = True
+        return np.asarray(touched[persons])
+
+    def remarks(self, addresses: Addresses) -> list[Remark]:
+        """That e-mail addresses could not be looked for, where it is so."""
+        if not self.emails or addresses.emails is not None:
+            return []
+        many = f"{len(self.emails):,} suppressed e-mail {plural(len(self.emails), 'address', 'addresses')}"
+        text = f"{many} could not be looked for: the contacts have no column of e-mail addresses."
+        return [Remark("suppression-unused", text)]
 
 
 def first_of_each(persons: NDArray[np.intp], keys: Sequence[object], among: Mask) -> Mask:

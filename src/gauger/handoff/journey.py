@@ -24,6 +24,7 @@ class Journey:
     segments: NDArray[np.int64]
     people: pd.DataFrame
     known: NDArray[np.bool_]
+    contacts: Addresses
     addresses: Addresses
     persons: NDArray[np.intp]
     step: NDArray[np.object_]
@@ -39,8 +40,7 @@ class Journey:
                 "of one kind (numbers or text)?"
             )
         index = pd.RangeIndex(len(keys))
-        own = people.reindex(people.index[np.maximum(places, 0)]).set_axis(index) if len(people) else people
-        own = own[places >= 0].reindex(index) if len(people) else people.reindex(index)
+        own = people.reindex(pd.Index(keys)).set_axis(index)
         aligned = Addresses(
             *(
                 None if one is None else one.reindex(pd.Index(keys)).set_axis(index)
@@ -53,6 +53,7 @@ class Journey:
             customers["segment"].to_numpy(),
             own,
             places >= 0,
+            addresses,
             aligned,
             aligned.persons(len(keys)),
             np.full(len(keys), "", dtype=object),
@@ -85,8 +86,9 @@ class Journey:
         self.leave(~self.known, eligible.NO_CONTACT)
         if consent is not None:
             self.leave(~eligible.consent_of(self.people, consent), eligible.NO_CONSENT)
-        suppressed, remarks = eligible.suppressed_by(suppress, self.keys, self.addresses, self.persons, email)
-        self.leave(suppressed, eligible.SUPPRESSED)
+        listed = eligible.Suppressed.of(suppress, self.key, email).with_addresses(self.contacts)
+        self.leave(listed.among(self.keys, self.addresses, self.persons), eligible.SUPPRESSED)
+        remarks = listed.remarks(self.addresses)
         if address is not None:
             known = {email: self.addresses.emails, phone: self.addresses.phones}.get(address)
             column = self.people[address] if known is None else known
