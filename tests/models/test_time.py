@@ -58,6 +58,14 @@ def test_missing_values_are_counted_and_left_out_of_the_index(
     assert found.segments.loc["unassigned", "share_now"] == pytest.approx(0.5, abs=0.001)
 
 
+def test_no_customers_and_no_values_are_said(model: gauger.SegmentModel, behaviour: pd.DataFrame) -> None:
+    with pytest.raises(SettingError, match="the table has no rows"):
+        gauger.drift(model, behaviour.head(0))
+    found = gauger.drift(model, behaviour.assign(visits=np.nan))
+    assert found.reasons[0] == "visits has no values any more."
+    assert found.advice == "learn again"
+
+
 def _assigned(codes: dict[str, int]) -> pd.DataFrame:
     return pd.DataFrame({"who": list(codes), "segment": list(codes.values())})
 

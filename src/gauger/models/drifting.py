@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.errors import listed, plural
+from gauger.errors import SettingError, listed, plural
 from gauger.models.assigning import GATE, WHYS, Placed, about_values, columns_of, gates_of, place
 from gauger.models.model import LearnedFeature, SegmentModel
 from gauger.readable import Readable, percent
@@ -23,6 +23,7 @@ _FEW_GATED, _MANY_GATED = 0.02, 0.05
 _LEAST_SHARE = 1e-4
 _NOISE = 0.05
 _DIGITS = 9
+_NO_VALUES = "no values"
 
 Values = NDArray[np.float64]
 
@@ -69,7 +70,7 @@ def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     0.25 has moved, above has changed. Customers without a value are left out of it, and counted. The index of few
     customers is noise: about 9 / n by chance alone, which a remark says.
 
-    Raises as `SegmentModel.assign`.
+    Raises as `SegmentModel.assign`, and SettingError for a table without rows.
 
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(40), "visits": [1, 2, 3, 4, 21, 22, 23, 24] * 5})
@@ -79,6 +80,8 @@ def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     """
     table = checked_table(table, columns_of(model))
     refuse_bad_key(table[model.key])
+    if table.empty:
+        raise SettingError("there are no customers to compare: the table has no rows.")
     placed = place(model, table, gates_of(model, "learned"))
     free = place(model, table, None)
     rows = [_of_feature(feature, placed.raw[feature.name]) for feature in model.features]
@@ -86,7 +89,7 @@ def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     features = pd.DataFrame(rows, columns=columns, index=pd.Index(model.names, name="feature"))
     segments = _of_segments(model, free, _treated(model, free))
     customers = len(table)
-    gated = float((placed.why == WHYS.index(GATE)).mean()) if customers else 0.0
+    gated = float((placed.why == WHYS.index(GATE)).mean())
     stability = _index(segments["share_then"].to_numpy(), segments["share_now"].to_numpy())
     advice, reasons = _advice(features, gated, stability)
     remarks = (*about_values(model, placed.raw), *_few(model, customers))
@@ -98,7 +101,7 @@ def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, 
     present = values[np.isfinite(values)]
     missing = 1.0 - len(present) / len(values) if len(values) else np.nan
     if not present.size:
-        return feature.mean, np.nan, np.nan, np.nan, feature.missing, missing, "no values"
+        return feature.mean, np.nan, np.nan, np.nan, feature.missing, missing, _NO_VALUES
     counts = np.bincount(np.searchsorted(feature.edges, present, side="right"), minlength=len(feature.shares))
     stability = _index(np.array(feature.shares), counts / len(present))
     gap = float(present.mean()) - feature.mean
@@ -130,7 +133,7 @@ def _treated(model: SegmentModel, placed: Placed) -> Values:
 
 
 def _of_segments(model: SegmentModel, placed: Placed, values: Values) -> pd.DataFrame:
-    n = max(len(placed.codes), 1)
+    n = len(placed.codes)
     rows: list[tuple[str, float, float, float, float, float]] = []
     for segment, centre in zip(model.segments, model.centres, strict=True):
         own = placed.codes == segment.number
@@ -150,7 +153,10 @@ def _advice(features: pd.DataFrame, gated: float, stability: float) -> tuple[str
     """Keep, watch or learn again, by the worst of what was seen; and every reason that speaks for it."""
     changed = features.index[features["stability"] >= LARGE]
     moved = features.index[(features["stability"] >= SMALL) & (features["stability"] < LARGE)]
+    silent = features.index[features["reading"] == _NO_VALUES]
     strong, weak = [], []
+    if len(silent):
+        strong.append(f"{listed(silent, most=4)} {plural(len(silent), 'has', 'have')} no values any more.")
     if len(changed):
         strong.append(f"{listed(changed, most=4)} {plural(len(changed), 'has', 'have')} changed (index 0.25 or more).")
     if gated >= _MANY_GATED:
