@@ -1,12 +1,12 @@
 """Prepare other customers with what was learned: the same treatments, unchanged."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 import numpy as np
 import pandas as pd
 
 from gauger.errors import MissingValuesError, listed, plural
-from gauger.features.columns import as_numbers
+from gauger.features.columns import Indicator, as_numbers
 from gauger.features.feature_set import FeatureSet
 from gauger.features.treatments import Fill
 from gauger.remarks import Remark
@@ -39,7 +39,11 @@ def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
     original = pd.DataFrame(raw, index=index, copy=False)
     values = features.treat(original)
     values.flags.writeable = False
-    remarks = [*_dropped(len(index), len(kept)), *_outside(raw, features), *_new_levels(table[kept], features)]
+    remarks = [
+        *_dropped(len(index), len(kept)),
+        *_outside(raw, features),
+        *about_new_levels(table[kept], features.indicators.values(), "the features were"),
+    ]
     return FeatureSet(
         features.key,
         index.to_numpy(),
@@ -94,9 +98,10 @@ def _outside(raw: Mapping[str, Values], features: FeatureSet) -> Iterator[Remark
         )
 
 
-def _new_levels(table: pd.DataFrame, features: FeatureSet) -> Iterator[Remark]:
+def about_new_levels(table: pd.DataFrame, indicators: Iterable[Indicator], what: str) -> Iterator[Remark]:
+    """A remark on levels of categories that were not there when `what` was learned."""
     seen: dict[str, set[str]] = {}
-    for indicator in features.indicators.values():
+    for indicator in indicators:
         if indicator.level is not None:
             seen.setdefault(indicator.column, set()).add(indicator.level)
     new = {column: sorted(set(table[column].dropna().astype(str)) - levels) for column, levels in seen.items()}
@@ -105,7 +110,7 @@ def _new_levels(table: pd.DataFrame, features: FeatureSet) -> Iterator[Remark]:
         shown = [f"{column} ({listed(levels)})" for column, levels in found.items()]
         yield Remark(
             "new-levels",
-            f"{listed(shown)} {plural(len(found), 'has', 'have')} levels that were not there when the features were "
-            "learned: such customers have none of its indicators.",
+            f"{listed(shown)} {plural(len(found), 'has', 'have')} levels that were not there when {what} learned: such "
+            "customers have none of its indicators.",
             tuple(found),
         )

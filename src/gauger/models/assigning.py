@@ -8,6 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.errors import SettingError, listed, plural
+from gauger.features.alike import about_new_levels
 from gauger.features.columns import as_numbers
 from gauger.features.treatments import Fill
 from gauger.models.model import LearnedFeature, SegmentModel
@@ -166,7 +167,7 @@ def _with_exceptions(
 
 def about_assigned(model: SegmentModel, table: pd.DataFrame, placed: Placed) -> Iterator[Remark]:
     """What there is to say of customers that were assigned."""
-    yield from about_new_levels(model, table)
+    yield from about_new(model, table)
     yield from about_values(model, placed.raw)
     yield from about_left_out(np.bincount(placed.why, minlength=len(WHYS)), len(placed.codes))
 
@@ -243,19 +244,7 @@ def _changed_unit(feature: LearnedFeature, values: Values) -> float | None:
     return min(near, key=lambda factor: abs(middle / factor - 1.0)) if near else None
 
 
-def about_new_levels(model: SegmentModel, table: pd.DataFrame) -> Iterator[Remark]:
+def about_new(model: SegmentModel, table: pd.DataFrame) -> Iterator[Remark]:
     """Levels of a category that were not there when the model was learned."""
-    seen: dict[str, set[str]] = {}
-    for feature in model.features:
-        if feature.indicator is not None and feature.indicator.level is not None:
-            seen.setdefault(feature.column, set()).add(feature.indicator.level)
-    new = {column: sorted(set(table[column].dropna().astype(str)) - levels) for column, levels in seen.items()}
-    found = {column: levels for column, levels in new.items() if levels}
-    if found:
-        shown = [f"{column} ({listed(levels)})" for column, levels in found.items()]
-        yield Remark(
-            "new-levels",
-            f"{listed(shown)} {plural(len(found), 'has', 'have')} levels that were not there when the model was "
-            "learned: such customers have none of its indicators.",
-            tuple(found),
-        )
+    indicators = [feature.indicator for feature in model.features if feature.indicator is not None]
+    yield from about_new_levels(table, indicators, "the model was")

@@ -17,7 +17,7 @@ from gauger.models.assigning import (
     WHYS,
     Placed,
     about_left_out,
-    about_new_levels,
+    about_new,
     about_values,
     columns_of,
     gates_of,
@@ -218,7 +218,7 @@ class _Tally:
         self._segments += np.bincount(placed.codes, minlength=len(self._segments))
         self._reasons += np.bincount(placed.why, minlength=len(WHYS))
         if not self._remarks or self.seen == len(table):
-            for remark in (*about_new_levels(self.model, table), *about_values(self.model, placed.raw)):
+            for remark in (*about_new(self.model, table), *about_values(self.model, placed.raw)):
                 self._remarks.setdefault(remark.code, remark)
 
     def table(self) -> pd.DataFrame:
