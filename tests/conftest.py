@@ -57,6 +57,23 @@ def demo_features(behaviour: pd.DataFrame) -> gauger.FeatureSet:
 
 
 @pytest.fixture(scope="session")
+def mixed_features(members: pd.DataFrame) -> gauger.FeatureSet:
+    """Features with every kind of treatment: fills, flags, levels, caps, shapes, scales and weights."""
+    return gauger.prepare(
+        members,
+        key="member_id",
+        features=["age", "east_km", "north_km"],
+        categories=["household"],
+        missing={"age": "median"},
+        flag_missing=["age"],
+        cap={"north_km": (0.01, 0.99)},
+        shape={"age": "power", "east_km": "sqrt", "north_km": "signed_log"},
+        scale={"east_km": "rank", "north_km": "robust"},
+        weight={"age": 2.0},
+    )
+
+
+@pytest.fixture(scope="session")
 def demo_study(demo_features: gauger.FeatureSet) -> gauger.CountStudy:
     return gauger.study_counts(demo_features)
 

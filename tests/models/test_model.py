@@ -18,22 +18,15 @@ Made = dict[str, tuple[gauger.Segmentation, pd.DataFrame]]
 
 
 @pytest.fixture(scope="module")
-def made(demo_features: gauger.FeatureSet, behaviour: pd.DataFrame, members: pd.DataFrame) -> Made:
+def made(
+    demo_features: gauger.FeatureSet,
+    mixed_features: gauger.FeatureSet,
+    behaviour: pd.DataFrame,
+    members: pd.DataFrame,
+) -> Made:
     """Segments by every method, and the table that each came from."""
     homes = gauger.read_table(gauger.demo_file("homes.csv"))
     places = gauger.prepare(homes, key="home_id", features=["east_km", "north_km"], scale="none")
-    mixed = gauger.prepare(
-        members,
-        key="member_id",
-        features=["age", "east_km", "north_km"],
-        categories=["household"],
-        missing={"age": "median"},
-        flag_missing=["age"],
-        cap={"north_km": (0.01, 0.99)},
-        shape={"age": "power", "east_km": "sqrt", "north_km": "signed_log"},
-        scale={"east_km": "rank", "north_km": "robust"},
-        weight={"age": 2.0},
-    )
     ties = pd.DataFrame({"who": range(12), "x": [0, 1, 2, 3] * 3, "y": [0, 0, 2, 2] * 3})
     bands = {"recency_days": 5, "visits": 5, "spend_mean": [10, 20]}
     fifths = {"recency_days": 5, "visits": 5, "spend_mean": 5}
@@ -42,7 +35,7 @@ def made(demo_features: gauger.FeatureSet, behaviour: pd.DataFrame, members: pd.
         "k-means": (gauger.segment_by_kmeans(demo_features, 6), behaviour),
         "k-means stopped": (gauger.segment_by_kmeans(demo_features, 6, max_rounds=1), behaviour),
         "k-means on a sample": (gauger.segment_by_kmeans(demo_features, 4, learn_on=0.2), behaviour),
-        "k-means of everything": (gauger.segment_by_kmeans(mixed, 4), members),
+        "k-means of everything": (gauger.segment_by_kmeans(mixed_features, 4), members),
         "k-means with ties": (gauger.segment_by_kmeans(gauger.prepare(ties, key="who", scale="none"), 3), ties),
         "tree": (gauger.build_tree(demo_features).cut(count=5), behaviour),
         "density": (gauger.segment_by_density(places, 0.9), homes),

@@ -65,20 +65,8 @@ def _segment(root: ElementTree.Element, row: dict[str, object]) -> int:
 
 
 @pytest.fixture(scope="module")
-def mixed(members: pd.DataFrame) -> gauger.Segmentation:
-    features = gauger.prepare(
-        members,
-        key="member_id",
-        features=["age", "east_km", "north_km"],
-        categories=["household"],
-        missing={"age": "median"},
-        flag_missing=["age"],
-        cap={"north_km": (0.01, 0.99)},
-        shape={"age": "power", "east_km": "signed_log", "north_km": "log"},
-        scale={"east_km": "rank"},
-        weight={"age": 2.0},
-    )
-    return gauger.segment_by_kmeans(features, 4)
+def mixed(mixed_features: gauger.FeatureSet) -> gauger.Segmentation:
+    return gauger.segment_by_kmeans(mixed_features, 4)
 
 
 def test_an_interpreter_of_the_standard_gives_the_same_segments(

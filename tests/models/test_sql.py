@@ -14,23 +14,11 @@ _NEAR = 1e-9
 
 
 @pytest.fixture(scope="module")
-def models(demo_features: gauger.FeatureSet, members: pd.DataFrame) -> dict[str, gauger.SegmentModel]:
-    mixed = gauger.prepare(
-        members,
-        key="member_id",
-        features=["age", "east_km", "north_km"],
-        categories=["household"],
-        missing={"age": "median"},
-        flag_missing=["age"],
-        cap={"north_km": (0.01, 0.99)},
-        shape={"age": "power", "east_km": "sqrt", "north_km": "log"},
-        scale={"east_km": "rank"},
-        weight={"age": 2.0},
-    )
+def models(demo_features: gauger.FeatureSet, mixed_features: gauger.FeatureSet) -> dict[str, gauger.SegmentModel]:
     fifths = {"recency_days": 5, "visits": 5, "spend_mean": [10, 20]}
     return {
         "k-means": gauger.build_model(gauger.segment_by_kmeans(demo_features, 6)),
-        "everything": gauger.build_model(gauger.segment_by_kmeans(mixed, 4)),
+        "everything": gauger.build_model(gauger.segment_by_kmeans(mixed_features, 4)),
         "one segment": gauger.build_model(gauger.segment_by_kmeans(demo_features, 1)),
         "cells": gauger.build_model(gauger.segment_by_bands(demo_features, fifths, low_is_good=["recency_days"])),
         "scores": gauger.build_model(gauger.segment_by_bands(demo_features, fifths, combine="score", score_bands=4)),
