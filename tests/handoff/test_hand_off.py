@@ -339,6 +339,20 @@ def test_a_folder_that_holds_something_is_left_as_it_is(tmp_path: Path) -> None:
     assert [path.name for path in tmp_path.iterdir()] == ["out"]
 
 
+def test_replacing_never_takes_what_is_no_hand_off(tmp_path: Path) -> None:
+    codes, people = _assigned({"a": 1}), _people("a")
+    (tmp_path / "letters").mkdir()
+    (tmp_path / "letters" / "dear.txt").write_text("mine")
+    with pytest.raises(OutputError, match="holds other things than a hand-off"):
+        gauger.hand_off(codes, people, tmp_path / "letters", campaign="x", replace=True)
+    gauger.hand_off(codes, people, tmp_path / "out", campaign="x", holdout=0.0)
+    (tmp_path / "out" / "notes.txt").write_text("mine too")
+    with pytest.raises(OutputError, match="holds other things than a hand-off"):
+        gauger.hand_off(codes, people, tmp_path / "out", campaign="x", replace=True)
+    assert (tmp_path / "letters" / "dear.txt").read_text() == "mine"
+    assert (tmp_path / "out" / "notes.txt").read_text() == "mine too"
+
+
 def test_a_write_that_fails_leaves_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     from gauger.handoff import files
 

@@ -1,5 +1,6 @@
 """`gauger handoff`: audience files for a campaign, and the account of who went in and who did not."""
 
+from math import isnan
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -81,7 +82,7 @@ def handoff(
     )
     _tell(done)
     console.remarks(done.remarks)
-    console.wrote([path for path in done.paths if path.exists()] + [done.folder / "manifest.html"])
+    console.wrote(done.paths)
     console.next_step(f"gauger measure {out} OUTCOMES --responded COLUMN")
 
 
@@ -96,5 +97,5 @@ def _tell(done: "HandOff") -> None:
     if len(done.holdouts):
         console.heading(f"The smallest uplift each holdout can show, from {done.manifest['power']['base_rate']:.1%}")
         shown = console.largest(done.holdouts)
-        points = ["none" if value != value else f"{100.0 * value:.1f} points" for value in shown["uplift"]]
+        points = ["none" if isnan(value) else f"{100.0 * value:.1f} points" for value in shown["uplift"]]
         console.table(shown.assign(uplift=points))

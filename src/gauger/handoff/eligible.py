@@ -63,14 +63,14 @@ class Addresses:
         return np.asarray(connected_components(graph, directed=False)[1][:customers])
 
 
-def consent_of(contacts: pd.DataFrame, column: str) -> Mask:
-    """Who said yes (n,): 1, true or yes; a gap is no. Raises ColumnValuesError for other words."""
-    words = contacts[column].map(lambda value: str(value).strip().lower(), na_action="ignore")
+def yes_in(table: pd.DataFrame, column: str) -> Mask:
+    """Where a column says yes (n,): 1, true or yes; a gap is no. Raises ColumnValuesError for other words."""
+    words = table[column].map(lambda value: str(value).strip().lower(), na_action="ignore")
     odd = sorted(set(words.dropna()) - _YES - _NO)
     if odd:
         raise ColumnValuesError(
             f"{column!r} must say yes or no (1 or 0, true or false), and has {len(odd):,} other "
-            f"{plural(len(odd), 'word')}. Nobody can be contacted on that."
+            f"{plural(len(odd), 'word')}."
         )
     return words.isin(_YES).to_numpy(dtype=np.bool_)
 

@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from gauger.errors import GaugerError, OutputError
+from gauger.handoff.manifest import MANIFEST, PAGE, read_manifest
 
 _OWN_FILE, _OWN_FOLDER = 0o600, 0o700
 
@@ -17,7 +18,7 @@ def whole_folder(folder: Path, *, replace: bool = False) -> Iterator[Path]:
 
     Files can be read by their owner only. An error, Ctrl-C or a kill inside the block leaves no folder; of two that
     write at once one wins. Raises OutputError when there is something in the folder already, unless told to `replace`
-    it, and when writing fails.
+    a hand-off that stands there with nothing besides, and when writing fails.
     """
     _refuse_full(folder, replace=replace)
     try:
@@ -40,11 +41,27 @@ def whole_folder(folder: Path, *, replace: bool = False) -> Iterator[Path]:
 def _refuse_full(folder: Path, *, replace: bool) -> None:
     if folder.exists() and not folder.is_dir():
         raise OutputError(f"{folder} is a file. Choose another place.")
-    if folder.is_dir() and any(folder.iterdir()) and not replace:
+    if not folder.is_dir() or not any(folder.iterdir()):
+        return
+    if not replace:
         raise OutputError(
             f"{folder} is not empty: a hand-off has a folder of its own. Nothing was written: choose another, or say "
             "replace=True (on the command line: --replace)."
         )
+    if not _holds_only_a_hand_off(folder):
+        raise OutputError(
+            f"{folder} holds other things than a hand-off, and they are not for replacing. Nothing was written: choose "
+            "another place."
+        )
+
+
+def _holds_only_a_hand_off(folder: Path) -> bool:
+    try:
+        told = read_manifest(folder)
+    except GaugerError:
+        return False
+    own = {MANIFEST, PAGE, *(str(one["name"]) for one in told["files"])}
+    return {path.name for path in folder.iterdir()} <= own
 
 
 def _publish(stage: Path, folder: Path, *, replace: bool) -> None:
@@ -55,7 +72,12 @@ def _publish(stage: Path, folder: Path, *, replace: bool) -> None:
             raise OutputError(
                 f"{folder} was filled by another hand-off meanwhile. Nothing was written: choose another place."
             ) from error
+        _refuse_full(folder, replace=True)
         before = Path(tempfile.mkdtemp(prefix=".gauger-", dir=folder.parent))
         folder.rename(before)
-        stage.rename(folder)
+        try:
+            stage.rename(folder)
+        except OSError:
+            before.rename(folder)
+            raise
         shutil.rmtree(before, ignore_errors=True)

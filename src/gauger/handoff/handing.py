@@ -17,7 +17,7 @@ from gauger.handoff.eligible import STEPS, Addresses
 from gauger.handoff.files import FORMATS, database_of, write_files
 from gauger.handoff.folders import whole_folder
 from gauger.handoff.journey import Journey
-from gauger.handoff.manifest import manifest_of, write_manifest
+from gauger.handoff.manifest import MANIFEST, PAGE, manifest_of, write_manifest
 from gauger.models import SegmentModel
 from gauger.profiling.assignments import checked_assignments
 from gauger.readable import Readable
@@ -49,8 +49,9 @@ class HandOff(Readable):
 
     @property
     def paths(self) -> list[Path]:
-        """The files written."""
-        return [*(self.folder / one["name"] for one in self.manifest["files"]), self.folder / "manifest.json"]
+        """The files written; tables of a database are not among them."""
+        names = [one["name"] for one in self.manifest["files"] if one["sha256"] is not None]
+        return [self.folder / name for name in (*names, MANIFEST, PAGE)]
 
     def headline(self) -> str:
         steps = self.manifest["waterfall"]["customers"]["all"]

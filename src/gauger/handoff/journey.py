@@ -85,7 +85,7 @@ class Journey:
         self.leave(outside, eligible.NOT_CHOSEN)
         self.leave(~self.known, eligible.NO_CONTACT)
         if consent is not None:
-            self.leave(~eligible.consent_of(self.people, consent), eligible.NO_CONSENT)
+            self.leave(~eligible.yes_in(self.people, consent), eligible.NO_CONSENT)
         listed = eligible.Suppressed.of(suppress, self.key, email).with_addresses(self.contacts)
         self.leave(listed.among(self.keys, self.addresses, self.persons), eligible.SUPPRESSED)
         remarks = listed.remarks(self.addresses)

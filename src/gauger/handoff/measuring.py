@@ -13,7 +13,7 @@ from scipy.stats import norm
 
 from gauger.errors import ColumnValuesError, ModelFileError, SettingError, UnknownColumnError, listed, plural
 from gauger.handoff.arms import CONTACTED, LEVEL
-from gauger.handoff.eligible import consent_of
+from gauger.handoff.eligible import yes_in
 from gauger.handoff.files import ARMS, sha256_of
 from gauger.handoff.manifest import read_manifest
 from gauger.readable import Readable
@@ -47,8 +47,8 @@ class Outcome(Readable):
             f"{row['response']:.1%} of {row['contacted']:,} contacted responded, {row['holdout_response']:.1%} of "
             f"{row['holdout']:,} held out"
         )
-        found = [str(one) for one in self.table.index if one != "all" and self.table.loc[one, "reading"] == HELPED]
-        names = [str(self.table["name"].to_dict()[one]) for one in self.table.index if str(one) in found]
+        segments = self.table.drop(index="all")
+        names = segments.loc[segments["reading"] == HELPED, "name"].tolist()
         effect = f"more response by the campaign in {listed(names, most=4)}" if names else "no segment shows an uplift"
         return f"{self.campaign}: {told}; {effect}"
 
@@ -94,7 +94,7 @@ def measure(
             f"nobody in the outcomes took part in {told['campaign']!r}. Are the keys in {key!r} written the same way?"
         )
     own = found.reindex(keys)
-    answered = np.asarray(consent_of(own, responded)) if len(found) else np.zeros(len(keys), dtype=np.bool_)
+    answered = np.asarray(yes_in(own, responded)) if len(found) else np.zeros(len(keys), dtype=np.bool_)
     worth = _worth(own, value)
     rows, rng = [], np.random.default_rng(seed)
     groups: list[tuple[object, str, np.ndarray]] = [
@@ -112,8 +112,8 @@ def measure(
 def _arms(folder: Path, told: dict[str, Any]) -> pd.DataFrame:
     """Who was contacted and who held out, as it was handed off."""
     file = folder / ARMS
-    (check,) = [one["sha256"] for one in told["files"] if one["name"] == ARMS] or [None]
-    if not file.is_file() or sha256_of(file) != check:
+    checks = {one["name"]: one["sha256"] for one in told["files"]}
+    if not file.is_file() or sha256_of(file) != checks.get(ARMS):
         raise ModelFileError(
             f"{file} is not there as it was handed off: without it nobody knows who was held out. Take the folder "
             "whole."
