@@ -59,7 +59,7 @@ def segment_by_bands(
      'visits high, spend low', 'visits high, spend high']
     """
     _refuse_bad_settings(features, bands, combine, low_is_good, score_bands)
-    recorded = {name: _recorded(features, name) for name in bands}
+    recorded = {name: features.recorded(name) for name in bands}
     edges = {name: _edges(recorded[name], asked) for name, asked in bands.items()}
     alike = [name for name, of in edges.items() if not of.size]
     if alike:
@@ -107,21 +107,10 @@ def _segment_again(
     features: FeatureSet,
     _seed: int,
 ) -> Codes:
-    recorded = {name: _recorded(features, name) for name in bands}
+    recorded = {name: features.recorded(name) for name in bands}
     edges = {name: _edges(recorded[name], asked) for name, asked in bands.items()}
     _, groups, _ = _grouped(recorded, edges, combine, low_is_good, score_bands)
     return np.asarray(groups + 1, dtype=np.int32)
-
-
-def _recorded(features: FeatureSet, name: str) -> NDArray[np.float64]:
-    """A feature's values as they were recorded, gaps as they were filled."""
-    values = features.original[name].to_numpy(dtype=np.float64, na_value=np.nan)
-    gaps = np.isnan(values)
-    if gaps.any():
-        filled = features.restore(features.values[gaps])[name].to_numpy()
-        values = values.copy()
-        values[gaps] = filled
-    return values
 
 
 def _edges(values: Values, asked: int | Sequence[float]) -> Values:
@@ -231,7 +220,7 @@ def _refuse_bad_edges(features: FeatureSet, name: str, asked: object) -> None:
         edges = np.empty(0)
     if edges.ndim != 1 or not edges.size or not np.isfinite(edges).all() or not (np.diff(edges) > 0.0).all():
         raise SettingError(f"{name}: {asked!r} must be a number of bands, or edges that rise, such as [8, 15].")
-    values = _recorded(features, name)
+    values = features.recorded(name)
     low, high = float(values.min()), float(values.max())
     outside = [short_number(edge) for edge in edges.tolist() if not low < edge <= high]
     if outside:

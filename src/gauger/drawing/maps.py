@@ -6,7 +6,7 @@ from matplotlib.figure import Figure
 
 from gauger.drawing.clouds import Points
 from gauger.drawing.labels import push_apart, short_name
-from gauger.drawing.planes import Plane, draw_plane, name_segments, note_on_names, positions
+from gauger.drawing.planes import Plane, draw_plane, name_segments, note_on_names
 from gauger.drawing.style import new_figure
 from gauger.errors import ColumnValuesError, SettingError
 from gauger.profiling.matching import matched_table
@@ -59,7 +59,7 @@ def _places(seg: Segmentation, table: pd.DataFrame | None, names: tuple[str, str
             "segment_map(seg, members)."
         )
     try:
-        return positions(known, names)
+        return np.column_stack([known[name].to_numpy(dtype=np.float64, na_value=np.nan) for name in names])
     except (TypeError, ValueError) as error:
         raise ColumnValuesError(f"{' and '.join(names)} must hold numbers to be drawn on a map.") from error
 

@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import pandas as pd
 from matplotlib.axes import Axes
 from matplotlib.text import Text
 from numpy.typing import NDArray
@@ -124,8 +123,3 @@ def name_segments(
 def note_on_names(*counts: int) -> str:
     """What a figure says of segments that it does not name."""
     return f"The {MOST_NAMED} largest of {max(counts):,} segments are named." if max(counts) > MOST_NAMED else ""
-
-
-def positions(table: pd.DataFrame, names: tuple[str, str]) -> Points:
-    """Two columns of a table as points (n, 2), gaps as NaN."""
-    return np.column_stack([table[name].to_numpy(dtype=np.float64, na_value=np.nan) for name in names])

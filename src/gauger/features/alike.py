@@ -42,7 +42,7 @@ def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
     remarks = [
         *_dropped(len(index), len(kept)),
         *_outside(raw, features),
-        *about_new_levels(table[kept], features.indicators.values(), "the features were"),
+        *about_new_levels(new_levels(table[kept], features.indicators.values()), "the features were"),
     ]
     return FeatureSet(
         features.key,
@@ -98,16 +98,20 @@ def _outside(raw: Mapping[str, Values], features: FeatureSet) -> Iterator[Remark
         )
 
 
-def about_new_levels(table: pd.DataFrame, indicators: Iterable[Indicator], what: str) -> Iterator[Remark]:
-    """A remark on levels of categories that were not there when `what` was learned."""
+def new_levels(table: pd.DataFrame, indicators: Iterable[Indicator]) -> dict[str, set[str]]:
+    """The levels of each category that have no indicator, where there are any."""
     seen: dict[str, set[str]] = {}
     for indicator in indicators:
         if indicator.level is not None:
             seen.setdefault(indicator.column, set()).add(indicator.level)
-    new = {column: sorted(set(table[column].dropna().astype(str)) - levels) for column, levels in seen.items()}
-    found = {column: levels for column, levels in new.items() if levels}
+    new = {column: set(table[column].dropna().astype(str)) - levels for column, levels in seen.items()}
+    return {column: levels for column, levels in new.items() if levels}
+
+
+def about_new_levels(found: Mapping[str, set[str]], what: str) -> Iterator[Remark]:
+    """A remark on levels of categories that were not there when `what` was learned."""
     if found:
-        shown = [f"{column} ({listed(levels)})" for column, levels in found.items()]
+        shown = [f"{column} ({listed(sorted(levels))})" for column, levels in found.items()]
         yield Remark(
             "new-levels",
             f"{listed(shown)} {plural(len(found), 'has', 'have')} levels that were not there when {what} learned: such "

@@ -9,7 +9,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from gauger.errors import SettingError, plural
 from gauger.features.columns import Indicator
-from gauger.features.treatments import Treatment
+from gauger.features.treatments import Treatment, apply_all, undo_all
 from gauger.readable import Readable
 from gauger.remarks import Remark
 
@@ -44,10 +44,7 @@ class FeatureSet(Readable):
         """
         working = np.empty((len(self.names), len(rows)))
         for place, name in enumerate(self.names):
-            values = rows[name].to_numpy(dtype=np.float64)
-            for treatment in self.treatments[name]:
-                values = treatment.apply(values)
-            working[place] = values
+            working[place] = apply_all(self.treatments[name], rows[name].to_numpy(dtype=np.float64))
         return working.T
 
     def part(self, rows: NDArray[np.integer]) -> "FeatureSet":
@@ -78,13 +75,25 @@ class FeatureSet(Readable):
             raise SettingError(
                 f"values to restore must have a column for each of {len(self.names)} features, not shape {rows.shape}."
             )
-        columns = {}
-        for place, name in enumerate(self.names):
-            column = rows[:, place]
-            for treatment in reversed(self.treatments[name]):
-                column = treatment.undo(column)
-            columns[name] = column
-        return pd.DataFrame(columns)
+        return pd.DataFrame(
+            {name: undo_all(self.treatments[name], rows[:, place]) for place, name in enumerate(self.names)}
+        )
+
+    def recorded(self, name: str) -> NDArray[np.float64]:
+        """A feature's values (n_customers,) in original units, gaps as they were filled.
+
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, None, 9.0]})
+        >>> gauger.prepare(table, key="who", missing="zero", scale="minmax").recorded("visits").tolist()
+        [2.0, 0.0, 9.0]
+        """
+        values = self.original[name].to_numpy(dtype=np.float64, na_value=np.nan)
+        gaps = np.isnan(values)
+        if gaps.any():
+            working = self.values[gaps, self.names.index(name)]
+            values = values.copy()
+            values[gaps] = undo_all(self.treatments[name], working)
+        return values
 
     def headline(self) -> str:
         return (

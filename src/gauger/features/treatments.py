@@ -1,5 +1,6 @@
 """What is done to a feature before clustering: each treatment learns once, applies to any values and can be undone."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -131,6 +132,20 @@ class Weight:
 
     def undo(self, values: Values) -> Values:
         return values / self.factor
+
+
+def apply_all(treatments: Sequence[Treatment], values: Values) -> Values:
+    """The values after every treatment, in order."""
+    for treatment in treatments:
+        values = treatment.apply(values)
+    return values
+
+
+def undo_all(treatments: Sequence[Treatment], values: Values) -> Values:
+    """The values before all of the treatments, as far as they can be undone."""
+    for treatment in reversed(treatments):
+        values = treatment.undo(values)
+    return values
 
 
 def learn_fill(facts: ColumnFacts, rule: str | float) -> Fill:

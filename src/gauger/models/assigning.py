@@ -8,9 +8,9 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.errors import SettingError, listed, plural
-from gauger.features.alike import about_new_levels
-from gauger.features.columns import as_numbers
-from gauger.features.treatments import Fill
+from gauger.features.alike import about_new_levels, new_levels
+from gauger.features.columns import Indicator, as_numbers
+from gauger.features.treatments import Fill, apply_all, undo_all
 from gauger.models.model import LearnedFeature, SegmentModel
 from gauger.models.rules import NearestCustomer, SameBands
 from gauger.remarks import Remark, attach_remarks
@@ -31,12 +31,14 @@ Codes = NDArray[np.int32]
 
 @dataclass(frozen=True, eq=False)
 class Placed:
-    """Customers placed: `codes` (m,), `distances` (m,), `why` (m,) as places in `WHYS`, and `raw` features as read."""
+    """Customers placed: `codes` (m,), `distances` (m,), `why` (m,) as places in `WHYS`; `raw` are their features as
+    read, `working` (d, m) on the working scale."""
 
     codes: Codes
     distances: Values
     why: NDArray[np.int8]
     raw: Mapping[str, Values]
+    working: Values
 
 
 WHYS = ("", MISSING, GATE, RADIUS, AMONG, BANDS)
@@ -89,9 +91,7 @@ def place(model: SegmentModel, table: pd.DataFrame, gates: Values | None) -> Pla
         if _has_no_fill(feature):
             lacking |= np.isnan(values)
         with np.errstate(invalid="ignore", divide="ignore"):  # what a curve cannot take is in no segment
-            for treatment in feature.treatments:
-                values = treatment.apply(values)
-        columns[at] = values
+            columns[at] = apply_all(feature.treatments, values)
     return _placed(model, columns, raw, lacking, gates)
 
 
@@ -113,15 +113,20 @@ def _placed(
     why = np.where(codes > 0, np.int8(0), np.int8(WHYS.index(_no_segment(model)))).astype(np.int8)
     codes, why = _with_exceptions(model, there, codes, why)
     if gates is not None:
-        beyond = (codes > 0) & (distances > np.append(np.inf, gates)[codes])
+        beyond = beyond_gates(codes, distances, gates)
         codes = np.where(beyond, np.int32(UNASSIGNED), codes)
         why = np.where(beyond, np.int8(WHYS.index(GATE)), why)
     if whole:
-        return Placed(codes, distances, why, raw)
+        return Placed(codes, distances, why, raw, columns)
     everyone = np.zeros(len(lacking), dtype=np.int32)
     apart, reasons = np.full(len(lacking), np.nan), np.full(len(lacking), WHYS.index(MISSING), dtype=np.int8)
     everyone[~lacking], apart[~lacking], reasons[~lacking] = codes, distances, why
-    return Placed(everyone, apart, reasons, raw)
+    return Placed(everyone, apart, reasons, raw, columns)
+
+
+def beyond_gates(codes: Codes, distances: Values, gates: Values) -> NDArray[np.bool_]:
+    """Who is farther from the segment than its gate (k,) allows (m,)."""
+    return np.asarray((codes > 0) & (distances > np.append(np.inf, gates)[codes]))
 
 
 def _no_segment(model: SegmentModel) -> str:
@@ -138,11 +143,8 @@ def _filled(model: SegmentModel, raw: Mapping[str, Values], columns: Values) -> 
         values = raw[feature.name]
         gaps = np.isnan(values)
         if gaps.any():
-            back = columns[at, gaps]
-            for treatment in reversed(feature.treatments):
-                back = treatment.undo(back)
             values = values.copy()
-            values[gaps] = back
+            values[gaps] = undo_all(feature.treatments, columns[at, gaps])
         found[feature.name] = values
     return found
 
@@ -155,9 +157,11 @@ def _with_exceptions(
     if not len(points) or not columns.shape[1]:
         return codes, why
     known = {row.tobytes(): int(code) for row, code in zip(points + 0.0, model.exceptions.codes, strict=True)}
-    firsts = np.flatnonzero(np.isin(columns[0], points[:, 0]))
+    alike = np.ones(columns.shape[1], dtype=np.bool_)
+    for at, column in enumerate(columns):
+        alike &= np.isin(column, points[:, at])
     codes, why = codes.copy(), why.copy()
-    for place_of in firsts.tolist():
+    for place_of in np.flatnonzero(alike).tolist():
         code = known.get((columns[:, place_of] + 0.0).tobytes())
         if code is not None:
             codes[place_of] = code
@@ -167,9 +171,14 @@ def _with_exceptions(
 
 def about_assigned(model: SegmentModel, table: pd.DataFrame, placed: Placed) -> Iterator[Remark]:
     """What there is to say of customers that were assigned."""
-    yield from about_new(model, table)
-    yield from about_values(model, placed.raw)
+    yield from about_new_levels(new_levels(table, indicators_of(model)), "the model was")
+    yield from about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw))
     yield from about_left_out(np.bincount(placed.why, minlength=len(WHYS)), len(placed.codes))
+
+
+def indicators_of(model: SegmentModel) -> list[Indicator]:
+    """The model's features that say something of a column."""
+    return [feature.indicator for feature in model.features if feature.indicator is not None]
 
 
 def about_left_out(reasons: NDArray[np.integer], customers: int) -> Iterator[Remark]:
@@ -196,32 +205,38 @@ def about_left_out(reasons: NDArray[np.integer], customers: int) -> Iterator[Rem
         )
 
 
-def about_values(model: SegmentModel, raw: Mapping[str, Values]) -> Iterator[Remark]:
-    """Values beyond the learned range, and columns that look as if their unit had changed."""
-    outside, changed = [], []
-    for feature in model.features:
-        values = raw[feature.name]
-        count = int(np.count_nonzero((values < feature.low) | (values > feature.high)))
-        if feature.indicator is None and (factor := _changed_unit(feature, values)):
-            changed.append((feature.name, factor))
-        elif count:
-            outside.append(
-                (feature.name, f"{feature.name} ({count:,} beyond {feature.low:,.6g} … {feature.high:,.6g})")
-            )
+def outside_of(model: SegmentModel, raw: Mapping[str, Values]) -> dict[str, int]:
+    """How many values of each feature lie beyond the learned range, where any do."""
+    counts = {
+        feature.name: int(np.count_nonzero((raw[feature.name] < feature.low) | (raw[feature.name] > feature.high)))
+        for feature in model.features
+    }
+    return {name: count for name, count in counts.items() if count}
+
+
+def changed_units(model: SegmentModel, raw: Mapping[str, Values]) -> dict[str, float]:
+    """By which factor whole columns seem to be shifted, where any do."""
+    factors = {one.name: _changed_unit(one, raw[one.name]) for one in model.features if one.indicator is None}
+    return {name: factor for name, factor in factors.items() if factor is not None}
+
+
+def about_values(model: SegmentModel, outside: Mapping[str, int], changed: Mapping[str, float]) -> Iterator[Remark]:
+    """Columns that look as if their unit had changed, and values of others beyond the learned range."""
     if changed:
-        parts = [f"{name} by about {factor:,.4g}" for name, factor in changed]
+        parts = [f"{name} by about {factor:,.4g}" for name, factor in changed.items()]
         yield Remark(
             "unit-changed",
             f"whole columns are shifted by a factor: {listed(parts, most=6)}. Has their unit changed (cents for euros, "
             "hours for days)? Bring them back to the unit learned before you use these segments.",
-            features=tuple(name for name, _ in changed),
+            features=tuple(changed),
         )
-    if outside:
+    told = [feature for feature in model.features if feature.name in outside and feature.name not in changed]
+    if told:
+        parts = [f"{one.name} ({outside[one.name]:,} beyond {one.low:,.6g} … {one.high:,.6g})" for one in told]
         yield Remark(
             "outside-learned-range",
-            f"values go beyond those that were learned from: {listed((text for _, text in outside), most=4)}. "
-            "Treatments are carried on there.",
-            features=tuple(name for name, _ in outside),
+            f"values go beyond those that were learned from: {listed(parts, most=4)}. Treatments are carried on there.",
+            features=tuple(one.name for one in told),
         )
 
 
@@ -242,9 +257,3 @@ def _changed_unit(feature: LearnedFeature, values: Values) -> float | None:
     usual = [factor for base in _FACTORS for factor in (base, 1.0 / base)]
     near = [factor for factor in usual if 1.0 / _NEAR_FACTOR <= middle / factor <= _NEAR_FACTOR]
     return min(near, key=lambda factor: abs(middle / factor - 1.0)) if near else None
-
-
-def about_new(model: SegmentModel, table: pd.DataFrame) -> Iterator[Remark]:
-    """Levels of a category that were not there when the model was learned."""
-    indicators = [feature.indicator for feature in model.features if feature.indicator is not None]
-    yield from about_new_levels(table, indicators, "the model was")

@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from gauger.clustering.density.radius import CORE
 from gauger.errors import SettingError, UnknownColumnError, plural
 from gauger.features import FeatureSet
 from gauger.models.model import Exceptions, LearnedFeature, LearnedSegment, SegmentModel
@@ -20,7 +21,7 @@ GATE_SHARE = 0.995
 
 _BINS = 10
 _MOST_POINTS = 200_000
-_LEFT_OUT = 0.5
+_LEAST_GATE_SHARE = 0.5
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.int32]
@@ -59,8 +60,10 @@ def build_model(
     if strangers:
         raise UnknownColumnError.among(strangers, list(features.names))
     rule = _rule_of(seg)
-    codes, distances = rule.place(np.ascontiguousarray(features.values.T), recorded_of(features))
-    apart = distances if not isinstance(rule, NearestCustomer) else _to_another(rule, features.values)
+    codes, distances = rule.place(
+        np.ascontiguousarray(features.values.T), {name: features.recorded(name) for name in features.names}
+    )
+    apart = rule.to_another(features.values) if isinstance(rule, NearestCustomer) else distances
     exceptions, remarks = _exceptions(seg, codes)
     segments = []
     for number in seg.numbers.tolist():
@@ -99,21 +102,10 @@ def can_be_model(seg: Segmentation) -> bool:
     )
 
 
-def recorded_of(features: FeatureSet) -> dict[str, Values]:
-    """Each feature's values in original units, gaps as they were filled."""
-    values = features.original.to_numpy(dtype=np.float64)
-    gaps = np.isnan(values).any(axis=1)
-    if gaps.any():
-        filled = features.restore(features.values[gaps]).to_numpy()
-        values = values.copy()
-        values[gaps] = np.where(np.isnan(values[gaps]), filled, values[gaps])
-    return {name: values[:, place] for place, name in enumerate(features.names)}
-
-
 def _refuse(seg: Segmentation, gate_share: float) -> None:
     if not seg.count:
         raise SettingError("nobody is in a segment: there is nothing to place others by.")
-    if not _LEFT_OUT <= gate_share <= 1.0:
+    if not _LEAST_GATE_SHARE <= gate_share <= 1.0:
         raise SettingError(f"gate_share={gate_share!r} must be a share of a segment's customers from 0.5 to 1.")
     if seg.placing is None:
         raise SettingError(
@@ -131,15 +123,13 @@ def _rule_of(seg: Segmentation) -> Rule:
     placing = seg.placing
     assert placing is not None
     if placing.way == "centre":
-        names = seg.features.names
-        order = np.array(sorted(range(len(names)), key=lambda place: names[place]), dtype=np.intp)
-        return NearestCentre(seg.scaled_centres, order)
+        return NearestCentre.of(seg.scaled_centres, seg.features.names)
     if placing.way == "bands":
         return _bands_of(seg)
     kept = np.ones(len(seg.codes), dtype=np.bool_)
     if placing.way == "core":
         assert seg.details is not None
-        kept = (seg.details["kind"] == "core").to_numpy()
+        kept = (seg.details["kind"] == CORE).to_numpy()
     rows = np.column_stack([seg.features.values[kept], seg.codes[kept]])
     rows = np.unique(rows, axis=0)
     if len(rows) > _MOST_POINTS:
@@ -156,27 +146,15 @@ def _bands_of(seg: Segmentation) -> SameBands:
     details, edges = seg.details, seg.edges
     assert details is not None
     assert edges is not None
-    recorded = recorded_of(seg.features)
     bands = []
     for name, own in edges.items():
         plain = BandsOf(name, own, low_is_good=False)
-        same = bool((plain.of(recorded[name]) == details[f"{name}_band"].to_numpy()).all())
+        same = bool((plain.of(seg.features.recorded(name)) == details[f"{name}_band"].to_numpy()).all())
         bands.append(plain if same else BandsOf(name, own, low_is_good=True))
     scored = "score" in details.columns
     cells = details[["score"] if scored else [f"{name}_band" for name in edges]].to_numpy(dtype=np.intp)
     cells, first = np.unique(cells, axis=0, return_index=True)
     return SameBands(tuple(bands), cells, seg.codes[first], scored, seg.scaled_centres)
-
-
-def _to_another(rule: NearestCustomer, values: Values) -> Values:
-    """How far each learned customer (n,) is from the nearest other one that the rule keeps."""
-    if len(rule.points) < 2:
-        return np.zeros(len(values))
-    from scipy.spatial import KDTree
-
-    order = 1.0 if rule.metric == "city_block" else 2.0
-    found, _ = KDTree(rule.points).query(values, k=2, p=order, workers=-1)
-    return np.asarray(np.where(found[:, 0] > 0.0, found[:, 0], found[:, 1]))
 
 
 def _exceptions(seg: Segmentation, codes: Codes) -> tuple[Exceptions, list[Remark]]:

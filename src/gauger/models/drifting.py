@@ -8,7 +8,15 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.errors import SettingError, listed, plural
-from gauger.models.assigning import GATE, WHYS, Placed, about_values, columns_of, gates_of, place
+from gauger.models.assigning import (
+    Placed,
+    about_values,
+    beyond_gates,
+    changed_units,
+    columns_of,
+    outside_of,
+    place,
+)
 from gauger.models.model import LearnedFeature, SegmentModel
 from gauger.readable import Readable, percent
 from gauger.remarks import Remark
@@ -82,24 +90,26 @@ def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     refuse_bad_key(table[model.key])
     if table.empty:
         raise SettingError("there are no customers to compare: the table has no rows.")
-    placed = place(model, table, gates_of(model, "learned"))
-    free = place(model, table, None)
+    placed = place(model, table, None)
     rows = [_of_feature(feature, placed.raw[feature.name]) for feature in model.features]
     columns = ["mean_then", "mean_now", "shift", "stability", "missing_then", "missing_now", "reading"]
     features = pd.DataFrame(rows, columns=columns, index=pd.Index(model.names, name="feature"))
-    segments = _of_segments(model, free, _treated(model, free))
+    segments = _of_segments(model, placed, placed.working.T)
     customers = len(table)
-    gated = float((placed.why == WHYS.index(GATE)).mean())
+    gated = float(beyond_gates(placed.codes, placed.distances, model.gates).mean())
     stability = _index(segments["share_then"].to_numpy(), segments["share_now"].to_numpy())
     advice, reasons = _advice(features, gated, stability)
-    remarks = (*about_values(model, placed.raw), *_few(model, customers))
+    remarks = (
+        *about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw)),
+        *_few(model, customers),
+    )
     gated_then = 1.0 - model.gate_share
     return Drift(features, segments, customers, gated, gated_then, stability, advice, tuple(reasons), remarks)
 
 
 def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, float, float, float, float, str]:
     present = values[np.isfinite(values)]
-    missing = 1.0 - len(present) / len(values) if len(values) else np.nan
+    missing = 1.0 - len(present) / len(values)
     if not present.size:
         return feature.mean, np.nan, np.nan, np.nan, feature.missing, missing, _NO_VALUES
     counts = np.bincount(np.searchsorted(feature.edges, present, side="right"), minlength=len(feature.shares))
@@ -118,18 +128,6 @@ def _index(then: Values, now: Values) -> float:
     """The population stability index of two lists of shares."""
     old, new = np.maximum(then, _LEAST_SHARE), np.maximum(now, _LEAST_SHARE)
     return float(((new - old) * np.log(new / old)).sum())
-
-
-def _treated(model: SegmentModel, placed: Placed) -> Values:
-    """The customers' features on the working scale (n, d)."""
-    columns = np.empty((len(model.features), len(placed.codes)))
-    with np.errstate(invalid="ignore", divide="ignore"):
-        for at, feature in enumerate(model.features):
-            values = placed.raw[feature.name]
-            for treatment in feature.treatments:
-                values = treatment.apply(values)
-            columns[at] = values
-    return columns.T
 
 
 def _of_segments(model: SegmentModel, placed: Placed, values: Values) -> pd.DataFrame:

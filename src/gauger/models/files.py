@@ -5,91 +5,31 @@ import json
 from collections.abc import Iterable, Mapping
 from os import PathLike
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+from pydantic import ValidationError
 
 from gauger.errors import MissingFileError, ModelFileError
 from gauger.features.columns import Indicator
 from gauger.features.shapes import Power, Shape
 from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight
+from gauger.models.form import (
+    FORMAT,
+    VERSION,
+    BandsPart,
+    CustomerPart,
+    FeaturePart,
+    ModelPart,
+    Numbers,
+    OriginPart,
+    Part,
+)
 from gauger.models.model import Exceptions, LearnedFeature, LearnedSegment, SegmentModel
 from gauger.models.rules import BandsOf, NearestCentre, NearestCustomer, Rule, SameBands
 from gauger.tables import result_folder
 
-FORMAT, VERSION = "gauger model", 1
-
 _LISTS = ("features", "segments")
-
-Numbers = list[FiniteFloat]
-
-
-class _Part(BaseModel):
-    """A part of a file: nothing besides what is named, nothing taken for another type."""
-
-    model_config = ConfigDict(extra="forbid", strict=True)
-
-
-class FillPart(_Part):
-    """Gaps become a value; none under the rules refuse and drop."""
-
-    treatment: Literal["fill"]
-    rule: str
-    value: FiniteFloat | None
-    filled: int
-
-
-class CapPart(_Part):
-    """Values beyond two limits become the limits."""
-
-    treatment: Literal["cap"]
-    low: FiniteFloat
-    high: FiniteFloat
-    capped: int
-
-
-class ShapePart(_Part):
-    """A fixed curve: log(x + 1), sign(x) log(|x| + 1), or the square root."""
-
-    treatment: Literal["shape"]
-    rule: Literal["log", "signed_log", "sqrt"]
-
-
-class PowerPart(_Part):
-    """The power transformation of Yeo and Johnson."""
-
-    treatment: Literal["power"]
-    exponent: FiniteFloat
-
-
-class ScalePart(_Part):
-    """(value - shift) / width."""
-
-    treatment: Literal["scale"]
-    rule: str
-    shift: FiniteFloat
-    width: FiniteFloat
-
-
-class RankPart(_Part):
-    """Linear interpolation from learned values to shares."""
-
-    treatment: Literal["rank"]
-    values: Numbers
-    shares: Numbers
-
-
-class WeightPart(_Part):
-    """Values times a factor."""
-
-    treatment: Literal["weight"]
-    factor: FiniteFloat
-
-
-TreatmentPart = Annotated[
-    FillPart | CapPart | ShapePart | PowerPart | ScalePart | RankPart | WeightPart, Field(discriminator="treatment")
-]
 
 _KINDS: dict[str, type[Any]] = {
     "fill": Fill,
@@ -100,103 +40,6 @@ _KINDS: dict[str, type[Any]] = {
     "rank": Rank,
     "weight": Weight,
 }
-
-
-class FeaturePart(_Part):
-    """One feature: the column it comes from, what it says of it if it is an indicator, and what was learned."""
-
-    name: str
-    column: str
-    is_indicator: bool
-    level: str | None
-    unit: str | None
-    treatments: list[TreatmentPart]
-    low: FiniteFloat
-    high: FiniteFloat
-    mean: FiniteFloat
-    spread: FiniteFloat
-    missing: FiniteFloat
-    edges: Numbers
-    shares: Numbers
-
-
-class SegmentPart(_Part):
-    """One segment: its centre on the working scale, how far 'gate' its customers are, and how many they were."""
-
-    number: int = Field(ge=1)
-    name: str
-    customers: int
-    centre: Numbers
-    gate: FiniteFloat = Field(ge=0.0)
-    mean_distance: FiniteFloat
-
-
-class CentrePart(_Part):
-    """The nearest centre; ties go to the lowest number."""
-
-    way: Literal["nearest centre"]
-
-
-class CustomerPart(_Part):
-    """The segment of the nearest learned point, 0 for none; within the radius if there is one."""
-
-    way: Literal["nearest customer"]
-    metric: Literal["euclidean", "city_block"]
-    radius: FiniteFloat | None
-    points: list[Numbers]
-    segments: list[int]
-
-
-class BandPart(_Part):
-    """The bands of one feature, from 1: each but the first begins at an edge, in original units."""
-
-    feature: str
-    edges: Numbers
-    low_is_good: bool
-
-
-class BandsPart(_Part):
-    """The segment of customers with the same bands, or the same sum of bands."""
-
-    way: Literal["same bands"]
-    bands: list[BandPart]
-    added_up: bool
-    cells: list[list[int]]
-    segments: list[int]
-
-
-class ExceptionsPart(_Part):
-    """Learned points whose segment the rule does not tell."""
-
-    points: list[Numbers]
-    segments: list[int]
-
-
-class OriginPart(_Part):
-    """Where the model comes from."""
-
-    method: str
-    customers: int
-    unassigned: int
-    gate_share: FiniteFloat
-    made_at: str
-    made_by: str
-    seed: int | None
-    fingerprint: str
-
-
-class ModelPart(_Part):
-    """A Gauger model: what it takes to treat customers and find their segments."""
-
-    format: Literal["gauger model"]
-    version: Literal[1]
-    origin: OriginPart
-    key: str
-    features: list[FeaturePart] = Field(min_length=1)
-    segments: list[SegmentPart] = Field(min_length=1)
-    rule: Annotated[CentrePart | CustomerPart | BandsPart, Field(discriminator="way")]
-    exceptions: ExceptionsPart
-    checks: dict[str, str | list[str]]
 
 
 def save_model(model: SegmentModel, file: Path, *, replace: bool = False) -> Path:
@@ -380,7 +223,7 @@ def _learned(one: FeaturePart) -> LearnedFeature:
     return LearnedFeature(one.name, one.column, indicator, steps, *facts, tuple(one.edges), tuple(one.shares), one.unit)
 
 
-def _step(part: _Part) -> Treatment:
+def _step(part: Part) -> Treatment:
     values = part.model_dump(exclude={"treatment"})
     made = _KINDS[part.treatment]  # type: ignore[attr-defined]
     step: Treatment = made(**{name: tuple(v) if isinstance(v, list) else v for name, v in values.items()})
@@ -398,8 +241,7 @@ def _rule_from(file: Path, part: ModelPart, centres: np.ndarray) -> Rule:
         _same_length(file, "rule.segments", rule.segments, len(rule.cells))
         cells = np.array(rule.cells, dtype=np.intp).reshape(len(rule.cells), -1)
         return SameBands(bands, cells, np.array(rule.segments, dtype=np.int32), rule.added_up, centres)
-    names = [one.name for one in part.features]
-    return NearestCentre(centres, np.array(sorted(range(len(names)), key=lambda at: names[at]), dtype=np.intp))
+    return NearestCentre.of(centres, [one.name for one in part.features])
 
 
 def _rows(file: Path, place: str, rows: Iterable[Numbers], features: int) -> np.ndarray:

@@ -1,6 +1,6 @@
 """Migration: who went from which segment to which, and whether more go there than chance would send."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -108,7 +108,7 @@ def migration(
     draws = _drawn_anew(counts, seed)
     moved = 1.0 - np.trace(draws, axis1=1, axis2=2) / len(keys)
     shares = counts.sum(axis=1) @ counts.sum(axis=0) / len(keys) ** 2
-    names = {**second[2], **first[2], UNASSIGNED_NAME: UNASSIGNED_NAME}
+    called = {**second[2], **first[2]}
     crossing = pd.DataFrame(counts, index=index.rename("before"), columns=index.rename("after"))
     customers = pd.DataFrame(
         {str(first[0].name): keys.to_numpy(), "before": was, "after": is_now, "moved": was != is_now}
@@ -125,20 +125,19 @@ def migration(
         customers,
         there,
         here,
-        {label: names.get(label, f"segment {label}") for label in index},
+        {label: called[UNASSIGNED if label == UNASSIGNED_NAME else label] for label in index},
         tuple(_of_one_time(there, here)),
     )
 
 
-def _side(side: Segmentation | pd.DataFrame, key: str | None) -> tuple[pd.Index, Codes, dict[object, str]]:
+def _side(side: Segmentation | pd.DataFrame, key: str | None) -> tuple[pd.Index, Codes, Mapping[int, str]]:
     """Keys, codes and names of segments at one time."""
     if isinstance(side, Segmentation):
-        names: dict[object, str] = {number: side.names[number] for number in side.numbers.tolist()}
-        return pd.Index(side.features.keys, name=side.features.key), side.codes.astype(np.int64), names
+        return pd.Index(side.features.keys, name=side.features.key), side.codes.astype(np.int64), side.names
     if key is None:
         raise SettingError("say which column of the assignments identifies a customer: key='…'.")
     keys, codes, found = checked_assignments(side, key)
-    return keys.rename(key), codes, {number: name for number, name in found.items()}  # noqa: C416
+    return keys.rename(key), codes, found
 
 
 def _drawn_anew(counts: NDArray[np.int64], seed: int) -> NDArray[np.int64]:

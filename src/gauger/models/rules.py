@@ -38,6 +38,11 @@ class NearestCentre:
     centres: Values
     order: NDArray[np.intp]
 
+    @classmethod
+    def of(cls, centres: Values, names: Sequence[str]) -> "NearestCentre":
+        """The rule for centres of features with these names."""
+        return cls(centres, np.array(sorted(range(len(names)), key=lambda place: names[place]), dtype=np.intp))
+
     def place(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
         del recorded
         own = np.ascontiguousarray(columns[self.order])
@@ -73,6 +78,13 @@ class NearestCustomer:
         if self.radius is not None:
             codes = np.where(apart <= self.radius, codes, np.int32(0))
         return codes.astype(np.int32), np.asarray(apart)
+
+    def to_another(self, values: Values) -> Values:
+        """How far each of some learned customers (n, d) is from the nearest other point; 0 where there is none."""
+        if len(self.points) < 2:
+            return np.zeros(len(values))
+        found, _ = self._tree.query(values, k=2, p=_ORDERS[self.metric], workers=-1)
+        return np.asarray(np.where(found[:, 0] > 0.0, found[:, 0], found[:, 1]))
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,7 +7,7 @@ import numpy as np
 from gauger.errors import SettingError
 from gauger.features.shapes import Power, Shape
 from gauger.features.sql_words import sql_name, sql_text
-from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight
+from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight, apply_all, undo_all
 from gauger.models.assigning import BANDS, GATE, MISSING, gates_of
 from gauger.models.model import LearnedFeature, SegmentModel
 from gauger.models.rules import NearestCentre, SameBands
@@ -220,12 +220,7 @@ def _bands_kept(model: SegmentModel) -> list[tuple[str, str]]:
 
 def _filled(treatments: Sequence[Treatment]) -> float:
     """A gap in original units, as it was filled and treated."""
-    value = np.array([np.nan])
-    for treatment in treatments:
-        value = treatment.apply(value)
-    for treatment in reversed(treatments):
-        value = treatment.undo(value)
-    return float(value[0])
+    return float(undo_all(treatments, apply_all(treatments, np.array([np.nan])))[0])
 
 
 def _same_bands(rule: SameBands) -> str:

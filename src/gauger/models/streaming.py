@@ -1,5 +1,6 @@
 """Assign a file of any size block by block, in constant memory: csv or Parquet in, csv or Parquet out."""
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from os import PathLike
@@ -13,14 +14,17 @@ import pyarrow.parquet as parquet
 from numpy.typing import NDArray
 
 from gauger.errors import MissingFileError, SettingError, TableFileError, UnknownColumnError, plural
+from gauger.features.alike import about_new_levels, new_levels
 from gauger.models.assigning import (
     WHYS,
     Placed,
     about_left_out,
-    about_new,
     about_values,
+    changed_units,
     columns_of,
     gates_of,
+    indicators_of,
+    outside_of,
     place,
 )
 from gauger.models.model import SegmentModel
@@ -67,8 +71,8 @@ def assign_file(
     """Assign the customers of a .csv or .parquet file to another, block by block, in constant memory.
 
     The file written has what `SegmentModel.assign` gives, in the order of the source, and appears whole. Keys must be
-    there; whether they repeat is not looked at, for that would take memory for all. Remarks are those of `assign`;
-    what they count over all blocks is counted, what they ask of a whole column is asked of the first block.
+    there; whether they repeat is not looked at, for that would take memory for all. Remarks are those of `assign`,
+    counted over all blocks; whether a unit has changed is judged by the first.
 
     Raises as `SegmentModel.assign`, MissingFileError, TableFileError for a file that cannot be read, SettingError for
     another ending, and OutputError as `write_table` does.
@@ -90,7 +94,7 @@ def assign_file(
     gates = gates_of(model, gate)
     tally = _Tally(model)
     with result_folder(target.parent, [target.name], replace=replace) as results:
-        blocks, rows = _blocks(file, columns_of(model), _texts(model))
+        blocks, rows = _blocks(file, columns_of(model), _kinds(model))
         with task(f"assigning {file.name}", rows) as advance, _Writer(results.path(target.name)) as writer:
             for block in blocks:
                 table = block.to_pandas(types_mapper=_whole_with_gaps, self_destruct=False)
@@ -108,17 +112,17 @@ def _whole_with_gaps(kind: pa.DataType) -> object:
     return pd.Int64Dtype() if pa.types.is_integer(kind) else None
 
 
-def _texts(model: SegmentModel) -> dict[str, pa.DataType]:
-    """Columns of a csv file that are text whatever they hold: the key, and those that are read for their levels."""
-    levels = [one.column for one in model.features if one.indicator is not None and one.indicator.level is not None]
-    return dict.fromkeys([model.key, *levels], pa.string())
+def _kinds(model: SegmentModel) -> dict[str, pa.DataType]:
+    """What the columns of a csv file hold: numbers, but for the key and those that are read for their levels."""
+    levels = {one.column for one in indicators_of(model) if one.level is not None}
+    return {name: pa.string() if name == model.key or name in levels else pa.float64() for name in columns_of(model)}
 
 
 def _nobody(model: SegmentModel) -> pd.DataFrame:
     return pd.DataFrame({name: pd.Series(dtype=np.float64) for name in columns_of(model)})
 
 
-def _blocks(file: Path, columns: list[str], texts: dict[str, pa.DataType]) -> tuple[Iterator[pa.Table], int | None]:
+def _blocks(file: Path, columns: list[str], kinds: dict[str, pa.DataType]) -> tuple[Iterator[pa.Table], int | None]:
     """The needed columns of a file in blocks, and how many rows it has where the file says so."""
     try:
         if file.suffix == ".parquet":
@@ -129,7 +133,7 @@ def _blocks(file: Path, columns: list[str], texts: dict[str, pa.DataType]) -> tu
         reader = arrow_csv.open_csv(
             file,
             read_options=arrow_csv.ReadOptions(block_size=_CSV_BYTES),
-            convert_options=arrow_csv.ConvertOptions(strings_can_be_null=True, column_types=texts),
+            convert_options=arrow_csv.ConvertOptions(strings_can_be_null=True, column_types=kinds),
         )
     except pa.ArrowInvalid as error:
         raise TableFileError.damaged(file, error) from error
@@ -145,8 +149,7 @@ def _csv_blocks(file: Path, reader: arrow_csv.CSVStreamingReader, columns: list[
             return
         except pa.ArrowInvalid as error:
             raise TableFileError(
-                f"{file} cannot be read to its end: {str(error).splitlines()[0]}. A column's kind is told by the first "
-                "lines of a csv; write the file as Parquet, or correct the line."
+                f"{file} cannot be read to its end: {str(error).splitlines()[0]}. Correct the line."
             ) from error
         yield pa.Table.from_batches([batch]).select(columns)
 
@@ -211,15 +214,19 @@ class _Tally:
         self.seen = 0
         self._segments: NDArray[np.int64] = np.zeros(len(model.segments) + 1, dtype=np.int64)
         self._reasons: NDArray[np.int64] = np.zeros(len(WHYS), dtype=np.int64)
-        self._remarks: dict[str, Remark] = {}
+        self._outside: Counter[str] = Counter()
+        self._changed: dict[str, float] = {}
+        self._new: dict[str, set[str]] = {}
 
     def add(self, table: pd.DataFrame, placed: Placed) -> None:
+        if not self.seen:
+            self._changed = changed_units(self.model, placed.raw)
         self.seen += len(table)
         self._segments += np.bincount(placed.codes, minlength=len(self._segments))
         self._reasons += np.bincount(placed.why, minlength=len(WHYS))
-        if not self._remarks or self.seen == len(table):
-            for remark in (*about_new(self.model, table), *about_values(self.model, placed.raw)):
-                self._remarks.setdefault(remark.code, remark)
+        self._outside.update(outside_of(self.model, placed.raw))
+        for column, levels in new_levels(table, indicators_of(self.model)).items():
+            self._new.setdefault(column, set()).update(levels)
 
     def table(self) -> pd.DataFrame:
         names = pd.Index([*range(1, len(self._segments)), UNASSIGNED_NAME], dtype=object, name="segment")
@@ -228,5 +235,6 @@ class _Tally:
         return table if table["customers"].iloc[-1] else table.iloc[:-1]
 
     def remarks(self) -> Iterator[Remark]:
-        yield from self._remarks.values()
+        yield from about_new_levels(self._new, "the model was")
+        yield from about_values(self.model, self._outside, self._changed)
         yield from about_left_out(self._reasons, self.seen)
