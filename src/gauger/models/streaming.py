@@ -38,7 +38,7 @@ from gauger.tables.harmless import arrow_made_harmless
 
 ENDINGS = (".csv", ".parquet")
 
-_BLOCK_ROWS = 131_072
+_BLOCK_ROWS = 65_536
 _CSV_BYTES = 16 * 2**20
 
 
