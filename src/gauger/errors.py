@@ -6,6 +6,9 @@ from contextlib import contextmanager
 from pathlib import Path
 
 
+_LONGEST_FORM = 30
+
+
 class GaugerError(Exception):
     """The root of all errors that are the data's or the request's fault; its text is written for the analyst."""
 
@@ -30,8 +33,9 @@ class TableFileError(GaugerError, ValueError):
 
     @classmethod
     def damaged(cls, file: Path, error: Exception) -> "TableFileError":
-        """A file that begins as it should and then cannot be read."""
-        return cls(f"{file} is damaged or cut short: {str(error).rstrip('. ')}. Export it again.")
+        """A file that begins as it should and then cannot be read; what a reader says of it may quote cells."""
+        told = getattr(error, "strerror", None)
+        return cls(f"{file} is damaged or cut short{f' ({told})' if told else ''}. Export it again.")
 
 
 class ModelFileError(GaugerError, ValueError):
@@ -125,10 +129,13 @@ class ColumnValuesError(GaugerError, ValueError):
 
     @classmethod
     def not_numbers(cls, column: str, values: Sequence[object], count: int) -> "ColumnValuesError":
-        """`count` values of a column that must be numeric are something else, first of all the given ones."""
+        """`count` values of a column that must be numeric are something else, first of all the given ones.
+
+        What they look like is told, not what they are: a column may hold names or addresses.
+        """
         return cls(
-            f"{column!r} has {count:,} {plural(count, 'value')} that {plural(count, 'is', 'are')} not a number: "
-            f"{listed(map(repr, values))}. Correct or empty them, or leave the column out."
+            f"{column!r} has {count:,} {plural(count, 'value')} that {plural(count, 'is', 'are')} not a number, written "
+            f"{written_like(values)}. Correct or empty them, or leave the column out."
         )
 
     @classmethod
@@ -174,6 +181,17 @@ def nearest(name: str, present: Iterable[str]) -> str:
     by_lower = {word.lower(): word for word in present}
     close = difflib.get_close_matches(name.lower(), by_lower, n=3, cutoff=0.6)
     return " or ".join(repr(by_lower[word]) for word in close)
+
+
+def written_like(values: Iterable[object]) -> str:
+    """How values are written, without what they say: digits as 9, letters as a, no more than 30 characters of each."""
+    forms = dict.fromkeys(_form(str(value)) for value in values)
+    return f"like {listed(map(repr, forms))}"
+
+
+def _form(text: str) -> str:
+    shown = "".join("9" if sign.isdigit() else "a" if sign.isalpha() else sign for sign in text[:_LONGEST_FORM])
+    return shown + ("…" if len(text) > _LONGEST_FORM else "")
 
 
 def data_rows(places: Sequence[int]) -> str:

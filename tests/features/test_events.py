@@ -56,8 +56,7 @@ def test_a_small_table_gives_the_figures_worked_by_hand() -> None:
 def test_nothing_after_as_of_leaks_in_and_it_is_remarked() -> None:
     result = _summary(as_of="2025-03-09")
     assert result[["who", "recency_days", "visits", "refunds"]].to_numpy().tolist() == [["a", 5, 2, 0], ["b", 8, 1, 0]]
-    (remark,) = gauger.remarks_of(result)
-    assert remark.code == "after-as-of"
+    remark = next(one for one in gauger.remarks_of(result) if one.code == "after-as-of")
     assert remark.text.startswith("2 events at or after 2025-03-09")
     pd.testing.assert_frame_equal(result, _summary(as_of=datetime.date(2025, 3, 9)))
 
@@ -233,7 +232,7 @@ def test_customers_without_events_come_out_with_defined_values() -> None:
         check_names=False,
     )
     codes = [remark.code for remark in gauger.remarks_of(_summary(customers=customers))]
-    assert codes == ["no-events", "customers-unknown"]
+    assert codes == ["no-events", "customers-unknown", "shared-moments"]
     with pytest.raises(KeyColumnError, match="is numbers in the customers' table but text in the events"):
         _summary(customers=pd.DataFrame({"who": [1]}))
 
@@ -241,15 +240,84 @@ def test_customers_without_events_come_out_with_defined_values() -> None:
 def test_exact_repeats_count_once_with_an_event_key_and_are_remarked_without() -> None:
     twice = pd.concat([EVENTS, EVENTS.iloc[:2]]).assign(visit_id=[1, 2, 3, 4, 5, 1, 2])
     asked = {"customer": "who", "when": "day", "amount": "paid", "quantity": "seats"}
-    (remark,) = gauger.remarks_of(gauger.summarise_events(twice, **asked))
-    assert remark.text.startswith("2 events are alike an earlier one in every column")
+    remark, shared = gauger.remarks_of(gauger.summarise_events(twice, **asked))
+    assert remark.text.startswith("2 rows are alike an earlier one in every column")
+    assert (shared.code, shared.text[:10]) == ("shared-moments", "1 row shar")
     assert "--event-key visit_id" in remark.text
     once = gauger.summarise_events(twice, **asked, event_key="visit_id")
     pd.testing.assert_frame_equal(once, _summary())
     assert [remark.code for remark in gauger.remarks_of(once)] == ["repeats-dropped"]
     clash = twice.assign(visit_id=[1, 2, 3, 4, 5, 1, 3])
     codes = [remark.code for remark in gauger.remarks_of(gauger.summarise_events(clash, **asked, event_key="visit_id"))]
-    assert codes == ["repeats-dropped", "event-key-repeats"]
+    assert codes == ["repeats-dropped", "lines-added-up"]
+
+
+def _line_items() -> pd.DataFrame:
+    """Two baskets of one customer, and one of another: lines of one price, a repeat of the export, a line returned."""
+    return pd.DataFrame(
+        {
+            "who": ["a", "a", "a", "a", "a", "a", "b"],
+            "at": pd.to_datetime(["2025-03-01 10:00"] * 4 + ["2025-03-05 18:00"] * 2 + ["2025-03-03 09:00"]),
+            "product": ["tea", "jam", "tea", "cup", "tea", "cup", "jam"],
+            "price": [2.0, 2.0, 2.0, 7.0, 2.0, -7.0, 2.0],
+            "pieces": [1, 1, 1, 1, 1, -1, 3],
+            "order": [1, 1, 1, 1, 2, 2, 3],
+        }
+    )
+
+
+def test_lines_of_one_event_are_added_up_and_only_rows_alike_in_every_column_are_dropped() -> None:
+    asked = {"customer": "who", "when": "at", "event_key": "order", "as_of": "2025-03-11"}
+    spent = gauger.summarise_events(_line_items(), **asked, amount="price").set_index("who")
+    # Customer a: order 1 is tea, jam and cup for 11 (its second tea is a repeat of the export); order 2 is a return.
+    assert spent.loc["a", ["visits", "spend_total", "spend_mean", "refunds"]].tolist() == [1, 6.0, 6.0, 1]
+    full = gauger.summarise_events(_line_items(), **asked, amount="price", quantity="pieces", category="product")
+    assert full["spend_total"].tolist() == spent["spend_total"].tolist()  # whatever else is asked for
+    assert full["share_product_tea"].tolist() == [0.5, 0.0]  # of the lines that were sold: tea, jam, cup, tea
+    assert full["pieces_total"].tolist() == [3.0, 3.0]
+    assert {name: full.attrs[name] for name in ("rows", "lines", "events")} == {"rows": 7, "lines": 6, "events": 3}
+    told = {remark.code: remark.text for remark in gauger.remarks_of(full)}
+    assert told["lines-added-up"].startswith("6 lines made 3 events by order")
+
+
+def test_a_key_that_starts_again_and_rows_without_one_are_events_of_their_own() -> None:
+    table = _line_items().assign(order=[1, 1, 1, None, None, 2, 1])
+    found = gauger.summarise_events(table, customer="who", when="at", event_key="order", as_of="2025-03-11")
+    assert found.set_index("who")["visits"].to_dict() == {"a": 4, "b": 1}
+    codes = {remark.code for remark in gauger.remarks_of(found)}
+    assert {"event-key-shared", "event-key-missing"} <= codes
+
+
+@given(
+    st.lists(
+        st.tuples(st.sampled_from("ab"), st.integers(0, 3), st.integers(-5, 9), st.sampled_from("xyz")), min_size=1
+    )
+)
+def test_no_line_is_lost_whatever_else_is_asked_for(rows: list[tuple[str, int, int, str]]) -> None:
+    table = pd.DataFrame(rows, columns=["who", "order", "price", "product"]).assign(
+        at="2025-03-01", line=range(len(rows))
+    )
+    for more in ({}, {"category": "product"}, {"quantity": "price"}):
+        found = gauger.summarise_events(
+            table, customer="who", when="at", event_key="order", amount="price", measures=["spend_total"], **more
+        )
+        expected = table.groupby("who")["price"].sum().astype(float)
+        assert found.set_index("who")["spend_total"].to_dict() == expected.to_dict()
+
+
+def test_a_last_day_cut_short_is_remarked() -> None:
+    days = pd.date_range("2025-03-01", periods=20, freq="D")
+    rows = [(f"c{at % 7}", day + pd.Timedelta(hours=9 + at)) for day in days for at in range(10)]
+    rows += [("c1", pd.Timestamp("2025-03-21 00:20")), ("c2", pd.Timestamp("2025-03-21 01:10"))]
+    table = pd.DataFrame(rows, columns=["who", "at"])
+    (remark,) = [
+        one
+        for one in gauger.remarks_of(gauger.summarise_events(table, customer="who", when="at"))
+        if one.code == "last-day-short"
+    ]
+    assert "only 2 events, none after 01:10; usual days have 10" in remark.text
+    whole = gauger.summarise_events(table, customer="who", when="at", as_of="2025-03-21")
+    assert "last-day-short" not in {one.code for one in gauger.remarks_of(whole)}
 
 
 @pytest.mark.parametrize("name", ["t.csv", "t.tsv", "t.parquet", "t.jsonl", "t.xlsx", "t.csv.gz"])
@@ -289,7 +357,7 @@ def test_moments_with_a_time_zone_count_as_the_clock_showed_them(tmp_path: Path)
     ("content", "message"),
     [
         ("who,day\na,2025-01-01\nb\n", r"1 line does not hold 2 values: line 3 \(1\)"),
-        ("who,day\na,soon\n", "1 value that is not a date: 'soon'"),
+        ("who,day\na,soon\n", "1 value that is not a date, written like 'aaaa'"),
         ("who,dya\na,2025-01-01\n", "did you mean 'dya'"),
         ("", "is empty"),
     ],
@@ -336,12 +404,22 @@ def _with(**columns: object) -> pd.DataFrame:
         (_with(who=["b", None, "a", None, "b"]), {}, KeyColumnError, r"missing in 2 rows \(data rows 2 and 4\)"),
         (_with(who=["b", 7, "a", 7, "b"]), {}, KeyColumnError, "'who' mixes kinds of values"),
         (_with(day=[None, *EVENTS["day"][1:]]), {}, MissingValuesError, "'day' is missing in 1 event"),
-        (_with(day=["soon", *EVENTS["day"][1:]]), {}, ColumnValuesError, "1 value that is not a date: 'soon'"),
+        (
+            _with(day=["soon", *EVENTS["day"][1:]]),
+            {},
+            ColumnValuesError,
+            "1 value that is not a date, written like 'aaaa'",
+        ),
         (_with(day=range(5)), {}, ColumnValuesError, "holds numbers, not dates"),
         (_with(day=[True] * 5), {}, ColumnValuesError, r"holds no dates \(boolean\)"),
         (_with(paid=pd.Timestamp("2025-01-01")), {}, ColumnValuesError, r"'paid' holds no numbers \(timestamp"),
         (_with(paid=[np.nan, 1, 2, 3, 4]), {}, MissingValuesError, "'paid' is missing in 1 event"),
-        (_with(paid=["ten", "1", "2", "3", "4"]), {}, ColumnValuesError, "1 value that is not a number: 'ten'"),
+        (
+            _with(paid=["ten", "1", "2", "3", "4"]),
+            {},
+            ColumnValuesError,
+            "1 value that is not a number, written like 'aaa'",
+        ),
         (_with(paid=[np.inf, 1, 2, 3, 4]), {}, ColumnValuesError, "'paid' is infinite or beyond measure in 1 row"),
         (EVENTS, {"event_noun": "who"}, SettingError, "two columns would be called 'who'"),
         (EVENTS, {"event_noun": "spend_total"}, SettingError, "two columns would be called 'spend_total'"),

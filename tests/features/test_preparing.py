@@ -153,7 +153,12 @@ def test_a_constant_feature_is_zero_on_the_working_scale() -> None:
         (TABLE, {"missing": "zeros"}, SettingError, "Did you mean 'zero'"),
         (TABLE, {"missing": {"spnd": "zero"}}, SettingError, "missing speaks of 'spnd'"),
         (TABLE, {"missing": "zero", "cap": (0.9, 0.1)}, SettingError, "0 <= low < high <= 1"),
-        (TABLE, {"features": ["area"]}, ColumnValuesError, r"'area' has 4 values that are not a number: 'north'"),
+        (
+            TABLE,
+            {"features": ["area"]},
+            ColumnValuesError,
+            r"'area' has 4 values that are not a number, written like 'aaaaa'",
+        ),
         (TABLE.assign(who=["a", "a", "b", "a"]), {}, KeyColumnError, r"repeats: a \(2 rows too many\)"),
         (TABLE.assign(who=["a", None, "b", "c"]), {}, KeyColumnError, r"missing in 1 row \(data row 2\)"),
         (TABLE.assign(spend=np.nan), {}, ColumnValuesError, "'spend' has no value for any customer"),

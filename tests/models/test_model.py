@@ -167,7 +167,7 @@ def _change(path: tuple[object, ...], value: object) -> Callable[[dict], None]:
         (_change(("origin", "seed"), 4), "altered since it was saved, in origin"),
         (_change(("segments", 0, "gate"), "far"), r"segments\[0\].gate: input should be a valid number"),
         (_change(("features", 0, "note"), 1), r"features\[0\].note: extra inputs are not permitted"),
-        (_change(("version",), 2), "has format version 2, and this Gauger reads 1"),
+        (_change(("version",), 1), "has format version 1, and this Gauger reads 2"),
         (_change(("segments",), []), "segments: list should have at least 1 item"),
         (_change(("format",), "other"), "format: input should be 'gauger model'"),
     ],
@@ -203,7 +203,7 @@ def test_a_file_is_assigned_in_blocks_as_a_table_is(
     made: Made, tmp_path: Path, from_: str, to: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     seg, table = made["k-means of everything"]
-    monkeypatch.setattr("gauger.models.streaming._BLOCK_ROWS", 500)
+    monkeypatch.setattr("gauger.tables.blocks._BLOCK_ROWS", 500)
     model = gauger.build_model(seg)
     table = table.assign(north_km=table["north_km"].mask(table["member_id"] > "M2300", 900.0))
     table.loc[2_399, "household"] = "commune"  # what comes in a late block only is told too
@@ -226,8 +226,8 @@ def test_keys_of_digits_stay_what_they_are_in_blocks(made: Made, tmp_path: Path)
     gauger.assign_file(gauger.build_model(seg), tmp_path / "all.csv", tmp_path / "out.csv")
     lines = (tmp_path / "out.csv").read_text().splitlines()
     assert [line.split(",")[0].strip('"') for line in lines[1:]] == ["007", "'=1+1", "9"]
-    with pytest.raises(SettingError, match=r"from and to .csv or .parquet"):
-        gauger.assign_file(gauger.build_model(seg), tmp_path / "all.xlsx", tmp_path / "out.csv")
+    with pytest.raises(SettingError, match=r"to .csv or .parquet"):
+        gauger.assign_file(gauger.build_model(seg), tmp_path / "all.csv", tmp_path / "out.xlsx")
 
 
 def test_nothing_is_read_into_the_model_besides_the_features(made: Made) -> None:

@@ -271,12 +271,14 @@ def test_bad_lines_never_replace_a_file(tmp_path: Path) -> None:
     assert path.read_text() == BAD
 
 
-def test_json_values_of_mixed_kinds_become_text_and_nested_ones_are_refused(tmp_path: Path) -> None:
+def test_json_values_of_mixed_kinds_become_text_and_nested_ones_are_left_out(tmp_path: Path) -> None:
     path = _csv(tmp_path, '{"who": "00417", "n": 1}\n{"who": 418, "n": 2.5}\n', "t.jsonl")
     assert gauger.read_table(path).to_dict("list") == {"who": ["00417", "418"], "n": [1.0, 2.5]}
-    for nested in ('{"who": {"id": 1}}\n', '{"who": {"id": 1}}\n{"who": 3}\n'):
-        with pytest.raises(TableFileError, match="holds objects or lists in 'who'"):
-            gauger.read_table(_csv(tmp_path, nested, "n.jsonl"))
+    for nested in ('{"who": {"id": 1}, "n": 1}\n', '{"who": {"id": 1}, "n": 1}\n{"who": 3}\n'):
+        table = gauger.read_table(_csv(tmp_path, nested, "n.jsonl"))
+        assert table.columns.tolist() == ["n"]
+        (remark,) = gauger.remarks_of(table)
+        assert remark.text.startswith("column 'who' holds lists, objects or raw bytes and was left out")
 
 
 def test_options_that_do_not_fit_are_refused(tmp_path: Path) -> None:

@@ -36,7 +36,7 @@ def assign(
 ) -> None:
     """Find the segment of other customers, by a model that was learned.
 
-    Writes a row a customer: the key, segment, segment_name, distance, and why one is in no segment. A .csv or .parquet
+    Writes a row a customer: the key, segment, segment_name, distance, and why one is in no segment. A
     file of more than 100 MB is done block by block, in constant memory.
     """
     from gauger.cli import console
@@ -91,7 +91,7 @@ def _by_blocks(source: str, out: Path, reading: Reading) -> bool:
 
     file = Path(source)
     plain = reading == Reading()
-    return plain and {file.suffix, out.suffix} <= set(ENDINGS) and file.is_file() and file.stat().st_size > _BY_BLOCKS
+    return plain and out.suffix in ENDINGS and file.is_file() and file.stat().st_size > _BY_BLOCKS
 
 
 def _counted(model: "SegmentModel", codes: "pd.Series[int]") -> "pd.DataFrame":

@@ -8,6 +8,7 @@ import pandas as pd
 from gauger.errors import MissingValuesError, listed, plural
 from gauger.features.columns import Indicator, as_numbers
 from gauger.features.feature_set import FeatureSet
+from gauger.features.levels import Level, strangers_of
 from gauger.features.treatments import Fill
 from gauger.remarks import Remark
 from gauger.tables.checking import checked_table, refuse_bad_key
@@ -100,11 +101,11 @@ def _outside(raw: Mapping[str, Values], features: FeatureSet) -> Iterator[Remark
 
 def new_levels(table: pd.DataFrame, indicators: Iterable[Indicator]) -> dict[str, set[str]]:
     """The levels of each category that have no indicator, where there are any."""
-    seen: dict[str, set[str]] = {}
+    seen: dict[str, set[Level]] = {}
     for indicator in indicators:
         if indicator.level is not None:
             seen.setdefault(indicator.column, set()).add(indicator.level)
-    new = {column: set(table[column].dropna().astype(str)) - levels for column, levels in seen.items()}
+    new = {column: strangers_of(table[column], levels) for column, levels in seen.items()}
     return {column: levels for column, levels in new.items() if levels}
 
 

@@ -1,6 +1,5 @@
 """Columns of a table as the numbers that features are made of: measures as they are, categories as indicators."""
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -9,6 +8,7 @@ import pandas as pd
 from pandas.api import types
 
 from gauger.errors import ColumnValuesError, SettingError, listed
+from gauger.features.levels import Level, levels_of
 from gauger.tables.facts import Values
 from gauger.tables.roles import MOST_LEVELS
 
@@ -24,25 +24,24 @@ class Indicator:
     """
 
     column: str
-    level: str | None
+    level: Level | None
 
     @property
     def name(self) -> str:
         """What the feature is called, such as area_is_north."""
-        word = "missing" if self.level is None else re.sub(r"\W+", "_", self.level.strip().lower()).strip("_")
-        return f"{self.column}_is_{word or 'blank'}"
+        return f"{self.column}_is_{'missing' if self.level is None else self.level.name}"
 
     def of(self, table: pd.DataFrame) -> Values:
         """The feature's values (n_rows,)."""
         column = table[self.column]
         if self.level is None:
             return np.asarray(column.isna(), dtype=np.float64)
-        return np.where(column.isna(), np.nan, column.astype(str) == self.level)
+        return np.where(column.isna(), np.nan, self.level.within(column))
 
 
 def level_indicators(table: pd.DataFrame, column: str) -> dict[str, Indicator]:
     """An indicator for every level of a category, by name, in order of the level."""
-    levels = sorted(table[column].dropna().astype(str).unique())
+    levels = levels_of(table[column])
     if len(levels) > MOST_LEVELS:
         raise SettingError(
             f"{column!r} has {len(levels):,} levels, more than the {MOST_LEVELS} that make sense as features. Group "

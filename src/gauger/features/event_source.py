@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from os import PathLike
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pandas as pd
@@ -24,18 +24,19 @@ from gauger.errors import (
     TableFileError,
     UnknownColumnError,
     data_rows,
-    listed,
     plural,
+    written_like,
 )
 from gauger.features.event_sql import EventColumns
 from gauger.features.query import run_query
 from gauger.features.sql_words import sql_name, sql_text
+from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
+from gauger.tables.blocks import FileBlocks
 from gauger.tables.checking import checked_table, refuse_missing_key
 from gauger.tables.databases import is_url
-from gauger.tables.delimited import plain_layout
-from gauger.tables.reading import read_table, refuse_unreadable
-from gauger.tables.text import MISSING_WORDS
+from gauger.tables.proving import ProvenKinds
+from gauger.tables.reading import read_table
 
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
@@ -44,7 +45,6 @@ EVENTS, CUSTOMERS = "events", "customers"
 LARGEST_AMOUNT = 1e20
 
 _MEMORY = "1200MB"
-_WHOLE = r"-?(0|[1-9]\d{0,17})"
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,6 @@ class EventSource:
 
     database: "DuckDBPyConnection"
     columns: EventColumns
-    key_type: str | None
     rows: int
     first: datetime.datetime
     last: datetime.datetime
@@ -75,8 +74,12 @@ class EventSource:
 
     def values(self, sql: str) -> list[object]:
         """The first column of what a statement gives."""
-        found: list[object] = run_query(self.database, sql, "looking at the events").column(0).to_pylist()
-        return found
+        return [row[0] for row in self.rows_of(sql)]
+
+    def rows_of(self, sql: str) -> list[tuple[Any, ...]]:
+        """What a statement gives, row by row."""
+        found = run_query(self.database, sql, "looking at the events")
+        return list(zip(*(column.to_pylist() for column in found.columns), strict=True))
 
     def count(self, rows: str) -> int:
         """How many rows a statement gives."""
@@ -108,20 +111,20 @@ def event_source(
         with duckdb.connect(config=settings) as database:
             database.execute("SET enable_progress_bar = true")
             database.execute("SET enable_progress_bar_print = false")  # it would be drawn among the results
-            source = _connected(database, events, columns)
+            source = _connected(database, events, columns, Path(spill))
             if customers is not None:
                 _connect_customers(source, customers)
             yield source
 
 
 def _connected(
-    database: "DuckDBPyConnection", events: pd.DataFrame | str | PathLike[str], columns: EventColumns
+    database: "DuckDBPyConnection", events: pd.DataFrame | str | PathLike[str], columns: EventColumns, spill: Path
 ) -> EventSource:
     import duckdb
 
     if isinstance(events, pd.DataFrame):
         database.register(EVENTS, _as_arrow(events, columns))
-        return _checked(database, columns, untyped=False)
+        return _checked(database, columns)
     if not isinstance(events, (str, PathLike)):
         raise SettingError(f"events must be a DataFrame or the path of a file, not {type(events).__name__}.")
     if isinstance(events, str) and is_url(events):
@@ -130,42 +133,43 @@ def _connected(
             "there, by the statement that events_sql gives (gauger features --sql)."
         )
     file = Path(events)
-    refuse_unreadable(file)
-    relation = _relation(file)
-    if relation is not None:
-        database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM {relation}")
+    blocks = FileBlocks(file)
+    if blocks.is_parquet and not _has_zones(file):
+        database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM read_parquet({sql_text(str(file))})")
         try:
-            return _checked(database, columns, untyped=relation.startswith("read_csv"))
+            return _checked(database, columns)
         except (duckdb.InvalidInputException, duckdb.IOException):
             database.execute(f"DROP VIEW {EVENTS}")
-    # What DuckDB's readers cannot take, ours explain, or read after all.
+    elif blocks.is_delimited:
+        relation = f"read_parquet({sql_text(str(_typed_copy(blocks, spill)))})"
+        database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM {relation}")
+        return replace(_checked(database, columns), remarks=tuple(blocks.remarks))
+    # What DuckDB's reader cannot take, ours explain, or read after all.
     table = read_table(file)
     database.register(EVENTS, _as_arrow(table, columns))
-    return replace(_checked(database, columns, untyped=False), remarks=remarks_of(table))
+    return replace(_checked(database, columns), remarks=remarks_of(table))
 
 
-def _relation(file: Path) -> str | None:
-    """How DuckDB is to read a file, or None when it would not read it as we do."""
-    layout = plain_layout(file)
-    if layout is not None:
-        words = ", ".join(sql_text(word) for word in MISSING_WORDS)
-        columns_as_text = ", ".join(f"{sql_text(name)}: 'VARCHAR'" for name in layout.names)
-        return (
-            f"read_csv({sql_text(str(file))}, delim = {sql_text(layout.delimiter)}, quote = {sql_text(layout.quote)}, "
-            f"escape = {sql_text(layout.quote)}, header = true, nullstr = [{words}], "
-            f"auto_detect = false, columns = {{{columns_as_text}}})"
-        )
-    plain = file.suffix.lower() == ".parquet" and not _has_zones(file)
-    return f"read_parquet({sql_text(str(file))})" if plain else None
+def _typed_copy(blocks: FileBlocks, spill: Path) -> Path:
+    """A delimited file as Parquet, every column as what all of its values are; read twice, in constant memory."""
+    kinds, writer = ProvenKinds(), None
+    copy = spill / "events.parquet"
+    with task(f"reading {blocks.file.name}"):
+        for block in blocks.of(blocks.names):
+            kinds.add(block)
+        for block in blocks.of(blocks.names):
+            typed = kinds.apply(block)
+            writer = writer or pq.ParquetWriter(copy, typed.schema)
+            writer.write_table(typed)
+    if writer is None:
+        raise TableFileError(f"{blocks.file} has a header but no rows. Check the export that made it.")
+    writer.close()
+    return copy
 
 
 def _has_zones(file: Path) -> bool:
     """Whether a Parquet file holds moments with a time zone, which are taken as the clock on the wall showed them."""
-    try:
-        schema = pq.read_schema(file)
-    except (pa.ArrowInvalid, OSError) as error:
-        raise TableFileError.damaged(file, error) from error
-    return any(pa.types.is_timestamp(kind) and kind.tz is not None for kind in schema.types)
+    return any(pa.types.is_timestamp(kind) and kind.tz is not None for kind in pq.read_schema(file).types)
 
 
 def _as_arrow(events: pd.DataFrame, columns: EventColumns) -> pa.Table:
@@ -187,24 +191,23 @@ def _as_arrow(events: pd.DataFrame, columns: EventColumns) -> pa.Table:
     return pa.table(arrays)
 
 
-def _checked(database: "DuckDBPyConnection", columns: EventColumns, *, untyped: bool) -> EventSource:
+def _checked(database: "DuckDBPyConnection", columns: EventColumns) -> EventSource:
     kinds = _column_types(database)
     if any(column not in kinds for column in columns.named.values()):
         raise UnknownColumnError.among(columns.named.values(), list(kinds))
     _refuse_kinds(columns, kinds)
     when = f"TRY_CAST({sql_name(columns.when)} AS TIMESTAMP)"
-    whole = f"bool_and(regexp_full_match({sql_name(columns.customer)}, {sql_text(_WHOLE)}))" if untyped else "false"
     checks = list(_checks(columns))
     counts = ", ".join(f"count(*) FILTER (WHERE {check.test})" for check in checks)
-    facts = f"SELECT count(*), min({when}), max({when}), {whole}, {counts} FROM {EVENTS}"
+    facts = f"SELECT count(*), min({when}), max({when}), {counts} FROM {EVENTS}"
     found = run_query(database, facts, "checking the events")
-    rows, first, last, is_whole, *faults = (column[0].as_py() for column in found.columns)
+    rows, first, last, *faults = (column[0].as_py() for column in found.columns)
     if not rows:
         raise SettingError("there are no events to summarise: the table has no rows.")
     for check, count in zip(checks, faults, strict=True):
         if count:
             raise _fault(database, check, count)
-    return EventSource(database, columns, "BIGINT" if is_whole else None, rows, first, last)
+    return EventSource(database, columns, rows, first, last)
 
 
 def _refuse_kinds(columns: EventColumns, kinds: Mapping[str, str]) -> None:
@@ -252,7 +255,7 @@ def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerE
         )
     wrong = plural(count, "value that is not a date", "values that are not dates")
     return ColumnValuesError(
-        f"{check.column!r} has {count:,} {wrong}: {listed(map(repr, values))}. Write dates as 2025-12-31, or say how "
+        f"{check.column!r} has {count:,} {wrong}, written {written_like(values)}. Write dates as 2025-12-31, or say how "
         "they are written when reading the table: dates='%d.%m.%Y' (on the command line: --dates %d.%m.%Y)."
     )
 
@@ -263,7 +266,7 @@ def _connect_customers(source: EventSource, customers: pd.DataFrame) -> None:
     refuse_missing_key(customers[key])
     source.database.register(CUSTOMERS, pa.table({key: pa.array(customers[key], from_pandas=True)}))
     theirs = _column_types(source.database, CUSTOMERS)[key]
-    ours = source.key_type or _column_types(source.database)[key]
+    ours = _column_types(source.database)[key]
     if _is_number(theirs) != _is_number(ours):
         words = ["numbers" if _is_number(kind) else "text" for kind in (theirs, ours)]
         raise KeyColumnError(

@@ -36,28 +36,37 @@ def behaviour_sql(
     *,
     events: str,
     customers: str | None = None,
-    key_type: str | None = None,
 ) -> str:
     """The statement in DuckDB's words: one row a customer from table `events`, in order of the customer.
 
-    Exact repeats count once when there is an event key. With a table `customers`, its customers without any event come
-    out too. `key_type` is what a customer's text is cast to.
+    With an event key, rows alike in every column count once, and the others that share key and customer are lines of
+    one event, at the earliest of their moments, with amounts and quantities added up. With a table `customers`, its
+    customers without any event come out too.
     """
-    gaps = any(measure.over_gaps for measure in measures)
-    parts = [f"chosen AS (\n{_chosen(columns, period, events, key_type)}\n)"]
+    keyed = columns.key is not None
+    parts = _event_parts(columns, period, events)
+    of_lines = [measure for measure in measures if keyed and measure.over == "lines"]
+    gaps = any(measure.over == "gaps" for measure in measures)
     if gaps:
         parts += _gap_parts(refunds=columns.amount is not None)
     key = sql_name(columns.customer)
-    if not gaps and customers is None:
-        return f"WITH {', '.join(parts)}\n{_grouped(measures, key)}\nORDER BY 1"
-    parts.append(f"measured AS (\n{_grouped(measures, 'customer')}\n)")
+    plain = [measure for measure in measures if measure.over != "gaps" and measure not in of_lines]
+    if not gaps and not of_lines and customers is None:
+        return f"WITH {', '.join(parts)}\n{_grouped(plain, key)}\nORDER BY 1"
+    parts.append(f"measured AS (\n{_grouped(plain, 'customer')}\n)")
     sources = ["measured"]
     if customers is not None:
         parts.append(f"everyone AS (\nSELECT customer FROM measured UNION SELECT {key} FROM {sql_name(customers)}\n)")
         sources = ["everyone", "LEFT JOIN measured ON measured.customer = everyone.customer"]
+    if of_lines:
+        parts.append(f"by_line AS (\n{_grouped(of_lines, 'customer', 'lines')}\n)")
+        sources.append("LEFT JOIN by_line ON by_line.customer = measured.customer")
     if gaps:
         sources.append("LEFT JOIN gaps ON gaps.customer = measured.customer")
-    finals = [_final(measure, defined=customers is not None) for measure in measures]
+    finals = [
+        _final(measure, "by_line" if measure in of_lines else "measured", defined=customers is not None)
+        for measure in measures
+    ]
     selected = ",\n  ".join([f"{sources[0]}.customer AS {key}", *finals])
     return f"WITH {', '.join(parts)}\nSELECT\n  {selected}\nFROM {' '.join(sources)}\nORDER BY 1"
 
@@ -71,22 +80,31 @@ def in_dialect(statement: str, dialect: str) -> str:
     return sqlglot.transpile(statement, read="duckdb", write=dialect, pretty=True)[0] + ";\n"
 
 
-def _chosen(columns: EventColumns, period: Period, events: str, key_type: str | None) -> str:
+def _event_parts(columns: EventColumns, period: Period, events: str) -> list[str]:
+    """The part `chosen`, a row an event, and with an event key `lines` before it, a row a line."""
     selected = []
+    casts = {"moment": "TIMESTAMP", "amount": "DECIMAL(38, 9)", "quantity": "DECIMAL(38, 9)", "category": "TEXT"}
     for part, column in columns.named.items():
-        to = {"moment": "TIMESTAMP", "amount": "DECIMAL(38, 9)", "quantity": "DECIMAL(38, 9)", "customer": key_type}
-        to["category"] = "TEXT"
-        kind = to.get(part)
+        kind = casts.get(part)
         selected.append(f"{f'CAST({sql_name(column)} AS {kind})' if kind else sql_name(column)} AS {part}")
-    distinct = "DISTINCT " if columns.key else ""
     before = f"CAST({sql_name(columns.when)} AS TIMESTAMP) < {sql_moment(period.as_of)}"
-    return f"SELECT {distinct}{', '.join(selected)} FROM {sql_name(events)} WHERE {before}"
+    rows = f"SELECT {', '.join(selected)} FROM {{}} WHERE {before}"
+    if columns.key is None:
+        return [f"chosen AS (\n{rows.format(sql_name(events))}\n)"]
+    sums = [name for name in ("amount", "quantity") if name in columns.named]
+    added = "".join(f", sum({name}) AS {name}" for name in sums)
+    alone = "".join(f", {name}" for name in sums)
+    return [
+        f"once AS (\nSELECT DISTINCT * FROM {sql_name(events)}\n)",
+        f"lines AS (\n{rows.format('once')}\n)",
+        f"chosen AS (\nSELECT customer, min(moment) AS moment{added} FROM lines WHERE NOT event_key IS NULL "
+        f"GROUP BY customer, event_key UNION ALL SELECT customer, moment{alone} FROM lines WHERE event_key IS NULL\n)",
+    ]
 
 
-def _grouped(measures: Sequence[Measure], key: str) -> str:
-    plain = [f"{measure.sql} AS {sql_name(measure.name)}" for measure in measures if not measure.over_gaps]
-    selected = ",\n  ".join([f"customer AS {key}", *plain])
-    return f"SELECT\n  {selected}\nFROM chosen\nGROUP BY customer"
+def _grouped(measures: Sequence[Measure], key: str, source: str = "chosen") -> str:
+    selected = ",\n  ".join([f"customer AS {key}", *(f"{one.sql} AS {sql_name(one.name)}" for one in measures)])
+    return f"SELECT\n  {selected}\nFROM {source}\nGROUP BY customer"
 
 
 def _gap_parts(*, refunds: bool) -> list[str]:
@@ -99,8 +117,8 @@ def _gap_parts(*, refunds: bool) -> list[str]:
     ]
 
 
-def _final(measure: Measure, *, defined: bool) -> str:
-    value = measure.sql if measure.over_gaps else f"measured.{sql_name(measure.name)}"
+def _final(measure: Measure, source: str, *, defined: bool) -> str:
+    value = measure.sql if measure.over == "gaps" else f"{source}.{sql_name(measure.name)}"
     if defined and measure.without_events != "NULL":
         value = f"coalesce({value}, {measure.without_events})"
     return f"{value} AS {sql_name(measure.name)}"

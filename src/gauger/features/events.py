@@ -7,6 +7,7 @@ from os import PathLike
 import pandas as pd
 
 from gauger.errors import SettingError, plural
+from gauger.features.event_lines import about_lines
 from gauger.features.event_source import CUSTOMERS, EVENTS, EventSource, event_source
 from gauger.features.event_sql import EventColumns, behaviour_sql, in_dialect
 from gauger.features.measures import Catalogue, Nouns, Period, noun_of
@@ -14,7 +15,7 @@ from gauger.features.query import run_query
 from gauger.features.sql_words import sql_moment, sql_name
 from gauger.remarks import Remark, attach_remarks
 from gauger.tables.arrow import to_pandas
-from gauger.tables.roles import MOST_LEVELS, named_like_a_key
+from gauger.tables.roles import MOST_LEVELS
 
 Events = pd.DataFrame | str | PathLike[str]
 
@@ -52,7 +53,7 @@ def summarise_events(
     - with `quantity`: its total* and its mean* over events, named after the column,
     - with `category`: `share_kind_…`*, a column a level with its share of the customer's events,
       `spend_share_kind_…`, its share of the spend, and `distinct_kind`*, how many levels the customer chose; events
-      without a category are in no share,
+      without a category are in no share (of the lines, where an `event_key` says which rows are one event),
     - `share_monday` … `share_sunday`, `share_night`, `share_morning`, `share_afternoon`, `share_evening` (from 0, 6, 12
       and 18 o'clock), and the same with `spend_share_…`.
 
@@ -61,8 +62,13 @@ def summarise_events(
     quantity's column and the last word of the category's.
 
     `as_of` is a moment: only what happened before it counts. It defaults to the start of the day after the last
-    event and stands in `.attrs["as_of"]` of the result, beside `.attrs["events"]`, the number of rows looked at.
-    With `event_key`, exact repeats of an event count once; without, they are remarked. `customers` is a table with
+    event and stands in `.attrs["as_of"]` of the result, beside `.attrs["rows"]`, the number of rows looked at.
+
+    `event_key` names the column that numbers events (a visit, an order). Rows alike in every column of the source then
+    count once, and the others that share key and customer are lines of one event: one visit, at the earliest of their
+    moments, with amounts and quantities added up, while shares by category are those of lines. `.attrs["lines"]` and
+    `.attrs["events"]` say how many lines made how many events. Rows without a key are an event each. Without
+    `event_key` every row is an event; repeats, and rows that share customer and moment, are remarked. `customers` is a table with
     the same key column: who has no event comes out too, with a `recency_days` of the whole period, no `first_seen`,
     no gaps, and 0 for the rest. Sums are exact in decimals of 1e-9, so the same events give the same bits in any
     order.
@@ -87,11 +93,11 @@ def summarise_events(
             period,
             events=EVENTS,
             customers=None if customers is None else CUSTOMERS,
-            key_type=source.key_type,
         )
         result = to_pandas(run_query(source.database, statement, "summarising events"))
-        remarks = _remarks(source, period, customers)
-    result.attrs["events"] = source.rows
+        lines = about_lines(source, period)
+        remarks = [*_remarks(source, period, customers), *lines.remarks]
+    result.attrs |= {"rows": source.rows, "lines": lines.lines, "events": lines.events}
     result.attrs["as_of"] = period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00")
     attach_remarks(result, remarks)
     return result
@@ -189,51 +195,13 @@ def _remarks(source: EventSource, period: Period, customers: pd.DataFrame | None
                 f"{plural(later, 'was', 'were')} left out of account.",
             )
         )
-    remarks += _repeats(source)
     return remarks if customers is None else [*remarks, *_without_events(source, period)]
-
-
-def _repeats(source: EventSource) -> list[Remark]:
-    key, customer = source.columns.key, source.columns.customer
-    if key is None:
-        repeats = source.repeated_rows()
-        if not repeats:
-            return []
-        numbering = next((column for column in source.names if named_like_a_key(column) and column != customer), "…")
-        stand = plural(repeats, "event is alike an earlier one", "events are alike an earlier one")
-        return [
-            Remark(
-                "repeated-events",
-                f"{repeats:,} {stand} in every column, and counted again. If that is a fault of the export, name the "
-                f"column that numbers events, and each counts once: event_key={numbering!r} (on the command line: "
-                f"--event-key {numbering}).",
-            )
-        ]
-    used = ", ".join(sql_name(column) for column in source.columns.named.values())
-    once = source.count(f"SELECT DISTINCT {used} FROM {EVENTS}")
-    keys = source.count(f"SELECT DISTINCT {sql_name(key)} FROM {EVENTS}")
-    remarks = []
-    if once < source.rows:
-        count = source.rows - once
-        text = f"{count:,} exact {plural(count, 'repeat')} of an event {plural(count, 'was', 'were')} counted once."
-        remarks.append(Remark("repeats-dropped", text, (key,)))
-    if keys < once:
-        remarks.append(
-            Remark(
-                "event-key-repeats",
-                f"{key} stands for {once:,} different events with only {keys:,} values: the same key with another "
-                "date, customer or amount. All of them were counted; look at the rows whose key repeats.",
-                (key,),
-            )
-        )
-    return remarks
 
 
 def _without_events(source: EventSource, period: Period) -> list[Remark]:
     key = sql_name(source.columns.customer)
-    ours = f"CAST({key} AS {source.key_type})" if source.key_type else key
     when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
-    seen = f"SELECT DISTINCT {ours} AS customer FROM {EVENTS} WHERE {when} < {sql_moment(period.as_of)}"
+    seen = f"SELECT DISTINCT {key} AS customer FROM {EVENTS} WHERE {when} < {sql_moment(period.as_of)}"
     theirs = f"SELECT DISTINCT {key} AS customer FROM {CUSTOMERS}"
     idle = source.count(f"{theirs} EXCEPT {seen}")
     strangers = source.count(f"{seen} EXCEPT {theirs}")

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
+from typing import Literal
 
 from gauger.errors import SettingError, listed, nearest
 from gauger.features.sql_words import sql_day, sql_moment, sql_text
@@ -15,13 +16,17 @@ PARTS_OF_DAY = {"night": (0, 6), "morning": (6, 12), "afternoon": (12, 18), "eve
 
 @dataclass(frozen=True)
 class Measure:
-    """One column of behaviour: SQL over a customer's events, and over customers without any."""
+    """One column of behaviour: SQL over a customer's events, and what it is for customers without any.
+
+    `over` is what is added up: "events", the "lines" that events have where a key tells which are one event, or the
+    "gaps" between active days.
+    """
 
     name: str
     family: str
     sql: str
     without_events: str = "0"
-    over_gaps: bool = False
+    over: Literal["events", "lines", "gaps"] = "events"
 
 
 @dataclass(frozen=True)
@@ -123,16 +128,18 @@ class Catalogue:
         if self.nouns.quantity:
             yield from self._of_sums(self.nouns.quantity, "quantity")
         for family, members in self._splits().items():
+            over: Literal["events", "lines"] = "lines" if family == self.nouns.category else "events"
             for word, condition in members.items():
-                yield Measure(f"share_{word}", f"share_{family}", _ratio(self._count(condition), self._count()))
+                share = _ratio(self._count(condition), self._count())
+                yield Measure(f"share_{word}", f"share_{family}", share, over=over)
             if self.nouns.amount:
                 for word, condition in members.items():
                     part, whole = (_number(f"sum(amount){self._where(test)}") for test in (condition, ""))
                     name = f"{self.nouns.amount}_share"
-                    yield Measure(f"{name}_{word}", f"{name}_{family}", _ratio(part, whole))
+                    yield Measure(f"{name}_{word}", f"{name}_{family}", _ratio(part, whole), over=over)
         if self.nouns.category:
             name = f"distinct_{self.nouns.category}"
-            yield Measure(name, name, f"count(DISTINCT category){self._where()}")
+            yield Measure(name, name, f"count(DISTINCT category){self._where()}", over="lines")
 
     def _of_time(self) -> Iterable[Measure]:
         event = self.nouns.event
@@ -150,8 +157,8 @@ class Catalogue:
         yield Measure("first_seen", "first_seen", first, "NULL")
         yield Measure("tenure_days", "tenure_days", f"{as_of} - {first}")
         yield Measure(f"{event}_trend", f"{event}_trend", _change(early, late))
-        yield Measure("gap_days_mean", "gap_days_mean", mean, "NULL", over_gaps=True)
-        yield Measure("gap_days_spread", "gap_days_spread", spread, "NULL", over_gaps=True)
+        yield Measure("gap_days_mean", "gap_days_mean", mean, "NULL", over="gaps")
+        yield Measure("gap_days_spread", "gap_days_spread", spread, "NULL", over="gaps")
 
     def _of_amount(self, noun: str) -> Iterable[Measure]:
         where = self._where()

@@ -12,6 +12,7 @@ from pydantic import ValidationError
 
 from gauger.errors import MissingFileError, ModelFileError
 from gauger.features.columns import Indicator
+from gauger.features.levels import Level
 from gauger.features.shapes import Power, Shape
 from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight
 from gauger.models.form import (
@@ -122,7 +123,7 @@ def _feature(one: LearnedFeature) -> dict[str, Any]:
         "name": one.name,
         "column": one.column,
         "is_indicator": one.indicator is not None,
-        "level": one.indicator.level if one.indicator else None,
+        "level": vars(one.indicator.level) if one.indicator and one.indicator.level else None,
         "unit": one.unit,
         "treatments": [_treatment(step) for step in one.treatments],
         **{name: getattr(one, name) for name in ("low", "high", "mean", "spread", "missing")},
@@ -218,7 +219,8 @@ def _model(file: Path, part: ModelPart) -> SegmentModel:
 
 def _learned(one: FeaturePart) -> LearnedFeature:
     steps = tuple(_step(step) for step in one.treatments)
-    indicator = Indicator(one.column, one.level) if one.is_indicator else None
+    level = None if one.level is None else Level(one.level.kind, one.level.text)
+    indicator = Indicator(one.column, level) if one.is_indicator else None
     facts = one.low, one.high, one.mean, one.spread, one.missing
     return LearnedFeature(one.name, one.column, indicator, steps, *facts, tuple(one.edges), tuple(one.shares), one.unit)
 

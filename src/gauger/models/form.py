@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
-FORMAT, VERSION = "gauger model", 1
+FORMAT, VERSION = "gauger model", 2
 
 Numbers = list[FiniteFloat]
 
@@ -76,13 +76,20 @@ TreatmentPart = Annotated[
 ]
 
 
+class LevelPart(Part):
+    """A level of a category: its kind, and its text in the one form that the kind has."""
+
+    kind: Literal["text", "flag", "number", "date"]
+    text: str
+
+
 class FeaturePart(Part):
     """One feature: the column it comes from, what it says of it if it is an indicator, and what was learned."""
 
     name: str
     column: str
     is_indicator: bool
-    level: str | None
+    level: LevelPart | None
     unit: str | None
     treatments: list[TreatmentPart]
     low: FiniteFloat
@@ -163,7 +170,7 @@ class ModelPart(Part):
     """A Gauger model: what it takes to treat customers and find their segments."""
 
     format: Literal["gauger model"]
-    version: Literal[1]
+    version: Literal[2]
     origin: OriginPart
     key: str
     features: list[FeaturePart] = Field(min_length=1)

@@ -7,6 +7,7 @@ from pathlib import Path
 from xml.etree.ElementTree import Element, ElementTree, SubElement, indent
 
 from gauger.errors import SettingError, plural
+from gauger.features.levels import Level
 from gauger.features.shapes import Power, Shape
 from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight
 from gauger.models.model import LearnedFeature, SegmentModel
@@ -39,11 +40,11 @@ def pmml_of(model: SegmentModel) -> Element:
     header = SubElement(root, "Header", {"description": model.headline()})
     SubElement(header, "Application", {"name": "Gauger", "version": model.made_by})
     SubElement(header, "Timestamp").text = model.made_at
-    columns = {feature.column: _is_category(model, feature.column) for feature in model.features}
+    columns = {feature.column: _data_type(model, feature.column) for feature in model.features}
     dictionary = SubElement(root, "DataDictionary", {"numberOfFields": str(len(columns))})
-    for column, category in columns.items():
-        kind = ("categorical", "string") if category else ("continuous", "double")
-        SubElement(dictionary, "DataField", {"name": column, "optype": kind[0], "dataType": kind[1]})
+    for column, kind in columns.items():
+        optype = "continuous" if kind is None else "categorical"
+        SubElement(dictionary, "DataField", {"name": column, "optype": optype, "dataType": kind or "double"})
     clustering = SubElement(
         root,
         "ClusteringModel",
@@ -81,13 +82,14 @@ def pmml_of(model: SegmentModel) -> Element:
     return root
 
 
-def _is_category(model: SegmentModel, column: str) -> bool:
-    """Whether a column is only read for its levels."""
-    return all(
-        feature.indicator is not None and feature.indicator.level is not None
-        for feature in model.features
-        if feature.column == column
-    )
+def _data_type(model: SegmentModel, column: str) -> str | None:
+    """The type of a column that is only read for its levels, None for one that is a measure too."""
+    own = [feature.indicator for feature in model.features if feature.column == column]
+    levels = [one.level for one in own if one is not None and one.level is not None]
+    if len(levels) < len(own):
+        return None
+    types = {level.pmml_type for level in levels}
+    return types.pop() if len(types) == 1 else "string"
 
 
 def _working(feature: LearnedFeature) -> str:
@@ -119,7 +121,7 @@ def _raw(feature: LearnedFeature) -> Element:
     test = (
         _apply("isMissing", _field(indicator.column))
         if indicator.level is None
-        else _apply("equal", _field(indicator.column), _constant(indicator.level))
+        else _apply("equal", _field(indicator.column), _level(indicator.level))
     )
     return _apply("if", test, _constant(1.0), _constant(0.0))
 
@@ -187,6 +189,12 @@ def _field(name: str) -> Element:
 def _constant(value: float | str) -> Element:
     element = Element("Constant", {"dataType": "string" if isinstance(value, str) else "double"})
     element.text = value if isinstance(value, str) else repr(value)
+    return element
+
+
+def _level(level: Level) -> Element:
+    element = Element("Constant", {"dataType": level.pmml_type})
+    element.text = level.pmml_text
     return element
 
 

@@ -24,13 +24,11 @@ def assign_sql(model: SegmentModel, table: str, dialect: str, gate: float | str 
 
     if dialect not in DIALECTS:
         raise SettingError.not_one_of("dialect", dialect, DIALECTS)
-    statement = _statement(model, table, gates_of(model, gate))
-    if dialect in _MATERIALIZING:  # or every use of a part would reckon it again
-        statement = statement.replace(" AS (SELECT customer", " AS MATERIALIZED (SELECT customer")
+    statement = _statement(model, table, gates_of(model, gate), dialect)
     return sqlglot.transpile(statement, read="duckdb", write=dialect, pretty=True)[0] + ";\n"
 
 
-def _statement(model: SegmentModel, table: str, gates: np.ndarray | None) -> str:
+def _statement(model: SegmentModel, table: str, gates: np.ndarray | None, dialect: str) -> str:
     """The statement in DuckDB's words, a step a named part: as read, one part a treatment, distances, the segment."""
     if not isinstance(model.rule, (NearestCentre, SameBands)):
         raise SettingError(
@@ -39,38 +37,50 @@ def _statement(model: SegmentModel, table: str, gates: np.ndarray | None) -> str
         )
     columns = {feature.name: f"f{at}" for at, feature in enumerate(model.features, 1)}
     key = sql_name(model.key)
-    raw = [f"{_raw(feature)} AS {columns[feature.name]}" for feature in model.features]
-    parts = [f"as_read AS (SELECT {key} AS customer, {', '.join(raw)} FROM {_table(table)})"]
-    before = "as_read"
+    raw = [f"{_raw(feature, dialect)} AS {columns[feature.name]}" for feature in model.features]
+    parts = _Parts(table, materialized=dialect in _MATERIALIZING)
+    before = parts.add("as_read", f"{key} AS customer, {', '.join(raw)}", _table(table))
     kept = _bands_kept(model)
     for step in range(max((len(feature.treatments) for feature in model.features), default=0)):
         done = [
             f"{_step(feature, step, columns[feature.name])} AS {columns[feature.name]}" for feature in model.features
         ]
         others = [name for name, _ in kept] if step else [f"{told} AS {name}" for name, told in kept]
-        parts.append(f"treated_{step + 1} AS (SELECT {', '.join(['customer', *done, *others])} FROM {before})")
-        before = f"treated_{step + 1}"
+        before = parts.add(f"treated_{step + 1}", ", ".join(["customer", *done, *others]), before)
     apart = [f"{_square(model, columns, number)} AS apart_{number}" for number in _numbers(model)]
     others = [name for name, _ in kept]
-    parts.append(f"distances AS (SELECT {', '.join(['customer', *apart, *others])} FROM {before})")
+    before = parts.add("distances", ", ".join(["customer", *apart, *others]), before)
     placed = f"CASE WHEN NOT apart_1 IS NULL THEN {_segment(model)} END"
     lacking = "CASE WHEN apart_1 IS NULL THEN 1 ELSE 0 END"
-    parts.append(
-        f"placed AS (SELECT customer, {placed} AS segment, {_nearest(model)} AS apart, {lacking} AS lacking "
-        "FROM distances)"
-    )
+    decided = f"customer, {placed} AS segment, {_nearest(model)} AS apart, {lacking} AS lacking"
+    before = parts.add("placed", decided, before)
     beyond = _beyond(gates)
     segment = f"CASE WHEN segment IS NULL OR {beyond} THEN 0 ELSE segment END"
     names = " ".join(f"WHEN {one.number} THEN {sql_text(one.name)}" for one in model.segments)
     missing = f"WHEN lacking = 1 THEN {sql_text(MISSING)}"
     why = f"CASE {missing} WHEN segment IS NULL THEN {sql_text(BANDS)} WHEN {beyond} THEN {sql_text(GATE)} ELSE '' END"
-    parts.append(
-        f"decided AS (SELECT customer, {segment} AS segment, SQRT(apart) AS distance, {why} AS why FROM placed)"
-    )
+    told = f"customer, {segment} AS segment, SQRT(apart) AS distance, {why} AS why"
+    before = parts.add("decided", told, before)
     return (
-        f"WITH {', '.join(parts)} SELECT customer AS {key}, segment, CASE segment {names} ELSE "
-        f"{sql_text(UNASSIGNED_NAME)} END AS segment_name, distance, why FROM decided"
+        f"WITH {', '.join(parts.written)} SELECT customer AS {key}, segment, CASE segment {names} ELSE "
+        f"{sql_text(UNASSIGNED_NAME)} END AS segment_name, distance, why FROM {before}"
     )
+
+
+class _Parts:
+    """The named parts of a statement, none called like the table that it reads."""
+
+    def __init__(self, table: str, *, materialized: bool) -> None:
+        self.written: list[str] = []
+        self._taken = {part.lower() for part in table.split(".")}
+        self._as = "AS MATERIALIZED" if materialized else "AS"  # or every use of a part would reckon it again
+
+    def add(self, name: str, selected: str, source: str) -> str:
+        """One part more; the name it got."""
+        while name in self._taken:
+            name += "_"
+        self.written.append(f"{name} {self._as} (SELECT {selected} FROM {source})")
+        return name
 
 
 def _table(name: str) -> str:
@@ -92,13 +102,13 @@ def _minus(x: str, value: float) -> str:
     return f"{x} + {_number(-value)}" if value < 0.0 else f"{x} - {_number(value)}"
 
 
-def _raw(feature: LearnedFeature) -> str:
+def _raw(feature: LearnedFeature, dialect: str) -> str:
     column, indicator = sql_name(feature.column), feature.indicator
     if indicator is None:
         return f"CAST({column} AS DOUBLE)"
     if indicator.level is None:
         return f"CAST(CASE WHEN {column} IS NULL THEN 1 ELSE 0 END AS DOUBLE)"
-    level = f"CASE WHEN CAST({column} AS TEXT) = {sql_text(indicator.level)} THEN 1 ELSE 0 END"
+    level = f"CASE WHEN {indicator.level.sql_test(column, dialect)} THEN 1 ELSE 0 END"
     return f"CAST(CASE WHEN {column} IS NULL THEN NULL ELSE {level} END AS DOUBLE)"
 
 

@@ -13,7 +13,7 @@ import pyarrow.csv as arrow_csv
 import pyarrow.parquet as parquet
 from numpy.typing import NDArray
 
-from gauger.errors import MissingFileError, SettingError, TableFileError, UnknownColumnError, plural
+from gauger.errors import SettingError, plural
 from gauger.features.alike import about_new_levels, new_levels
 from gauger.models.assigning import (
     WHYS,
@@ -33,13 +33,12 @@ from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED_NAME
 from gauger.tables import result_folder
+from gauger.tables.arrow import to_pandas
+from gauger.tables.blocks import FileBlocks
 from gauger.tables.checking import refuse_missing_key
 from gauger.tables.harmless import arrow_made_harmless
 
 ENDINGS = (".csv", ".parquet")
-
-_BLOCK_ROWS = 65_536
-_CSV_BYTES = 16 * 2**20
 
 
 @dataclass(repr=False, eq=False)
@@ -68,14 +67,16 @@ def assign_file(
     gate: float | str | None = None,
     replace: bool = False,
 ) -> StreamedAssignments:
-    """Assign the customers of a .csv or .parquet file to another, block by block, in constant memory.
+    """Assign the customers of a file to a .csv or .parquet file, block by block, in constant memory.
+
+    `source` is any file that `read_table` reads, by the same rules; JSON lines and workbooks are read at once.
 
     The file written has what `SegmentModel.assign` gives, in the order of the source, and appears whole. Keys must be
     there; whether they repeat is not looked at, for that would take memory for all. Remarks are those of `assign`,
     counted over all blocks; whether a unit has changed is judged by the first.
 
-    Raises as `SegmentModel.assign`, MissingFileError, TableFileError for a file that cannot be read, SettingError for
-    another ending, and OutputError as `write_table` does.
+    Raises as `SegmentModel.assign` and `read_table`, SettingError for another ending, and OutputError as `write_table`
+    does.
 
     >>> import gauger, pandas as pd, tempfile
     >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 21, 23]})
@@ -86,77 +87,40 @@ def assign_file(
     [2, 2]
     """
     file, target = Path(source), Path(out)
-    for path in (file, target):
-        if path.suffix not in ENDINGS:
-            raise SettingError(f"{path.name}: files are assigned block by block from and to .csv or .parquet.")
-    if not file.is_file():
-        raise MissingFileError.at(file)
+    if target.suffix not in ENDINGS:
+        raise SettingError(f"{target.name}: assignments are written block by block to .csv or .parquet.")
     gates = gates_of(model, gate)
     tally = _Tally(model)
+    source_blocks = FileBlocks(file)
     with result_folder(target.parent, [target.name], replace=replace) as results:
-        blocks, rows = _blocks(file, columns_of(model), _kinds(model))
-        with task(f"assigning {file.name}", rows) as advance, _Writer(results.path(target.name)) as writer:
-            for block in blocks:
-                table = block.to_pandas(types_mapper=_whole_with_gaps, self_destruct=False)
-                refuse_missing_key(table[model.key])
+        progress = task(f"assigning {file.name}", source_blocks.rows)
+        with progress as advance, _Writer(results.path(target.name)) as writer:
+            for block in source_blocks.of(columns_of(model)):
+                table = to_pandas(_typed(block, model))
+                refuse_missing_key(table[model.key], rows_before=tally.seen)
                 placed = place(model, table, gates)
                 tally.add(table, placed)
                 writer.write(_columns(model, block[model.key], placed))
                 advance(len(table))
             if not tally.seen:
                 writer.write(_columns(model, None, place(model, _nobody(model), gates)))
-    return StreamedAssignments(target, tally.table(), tuple(tally.remarks()))
+    return StreamedAssignments(target, tally.table(), (*source_blocks.remarks, *tally.remarks()))
 
 
-def _whole_with_gaps(kind: pa.DataType) -> object:
-    return pd.Int64Dtype() if pa.types.is_integer(kind) else None
-
-
-def _kinds(model: SegmentModel) -> dict[str, pa.DataType]:
-    """What the columns of a csv file hold: numbers, but for the key and those that are read for their levels."""
-    levels = {one.column for one in indicators_of(model) if one.level is not None}
-    return {name: pa.string() if name == model.key or name in levels else pa.float64() for name in columns_of(model)}
+def _typed(block: pa.Table, model: SegmentModel) -> pa.Table:
+    """A block of a delimited file with numbers where measures are read; levels are told from the text itself."""
+    for name in {feature.column for feature in model.features if feature.indicator is None}:
+        if pa.types.is_string(block[name].type):
+            try:
+                numbers = block[name].cast(pa.float64())
+            except pa.ArrowInvalid:
+                continue  # assigning tells which values are none
+            block = block.set_column(block.column_names.index(name), name, numbers)
+    return block
 
 
 def _nobody(model: SegmentModel) -> pd.DataFrame:
     return pd.DataFrame({name: pd.Series(dtype=np.float64) for name in columns_of(model)})
-
-
-def _blocks(file: Path, columns: list[str], kinds: dict[str, pa.DataType]) -> tuple[Iterator[pa.Table], int | None]:
-    """The needed columns of a file in blocks, and how many rows it has where the file says so."""
-    try:
-        if file.suffix == ".parquet":
-            source = parquet.ParquetFile(file, pre_buffer=False)  # or what was read stays in memory
-            _refuse_lacking(columns, source.schema_arrow.names)
-            found = source.iter_batches(_BLOCK_ROWS, columns=columns, use_threads=True)
-            return (pa.Table.from_batches([batch]) for batch in found), source.metadata.num_rows
-        reader = arrow_csv.open_csv(
-            file,
-            read_options=arrow_csv.ReadOptions(block_size=_CSV_BYTES),
-            convert_options=arrow_csv.ConvertOptions(strings_can_be_null=True, column_types=kinds),
-        )
-    except pa.ArrowInvalid as error:
-        raise TableFileError.damaged(file, error) from error
-    _refuse_lacking(columns, reader.schema.names)
-    return _csv_blocks(file, reader, columns), None
-
-
-def _csv_blocks(file: Path, reader: arrow_csv.CSVStreamingReader, columns: list[str]) -> Iterator[pa.Table]:
-    while True:
-        try:
-            batch = reader.read_next_batch()
-        except StopIteration:
-            return
-        except pa.ArrowInvalid as error:
-            raise TableFileError(
-                f"{file} cannot be read to its end: {str(error).splitlines()[0]}. Correct the line."
-            ) from error
-        yield pa.Table.from_batches([batch]).select(columns)
-
-
-def _refuse_lacking(columns: list[str], present: list[str]) -> None:
-    if not set(columns) <= set(present):
-        raise UnknownColumnError.among(columns, present)
 
 
 def _columns(model: SegmentModel, keys: pa.ChunkedArray | None, placed: Placed) -> pa.Table:

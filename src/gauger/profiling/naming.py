@@ -93,7 +93,7 @@ def _nouns(features: Sequence[str], indicators: Mapping[str, Indicator]) -> Call
     def words(feature: str, high: bool) -> str:
         if feature in indicators:
             own = indicators[feature]
-            level = f"{_spaced(own.column)} {'unknown' if own.level is None else own.level}"
+            level = f"{_spaced(own.column)} {'unknown' if own.level is None else own.level.text}"
             return level if high else f"seldom {level}"
         for pattern, low_words, high_words in _PHRASES:
             if match := pattern.search(feature):

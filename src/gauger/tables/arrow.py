@@ -1,7 +1,13 @@
 """From Arrow columns to pandas without losing what the values are."""
 
+from zoneinfo import ZoneInfo
+
 import pandas as pd
 import pyarrow as pa
+import pyarrow.compute as pc
+
+from gauger.errors import ColumnValuesError, listed, plural
+from gauger.remarks import Remark
 
 _WHOLE = {
     pa.int8(): pd.Int8Dtype(),
@@ -14,28 +20,106 @@ _WHOLE = {
     pa.uint64(): pd.UInt64Dtype(),
     pa.bool_(): pd.BooleanDtype(),
 }
+_FIRST_YEAR, _LAST_YEAR = 1, 9999
+"""The years that dates can be told in, everywhere that this library hands them to."""
 
 
 def to_pandas(table: pa.Table) -> pd.DataFrame:
     """The table as a DataFrame; whole numbers and flags with gaps keep their type instead of turning into floats."""
     columns = {}
     for name, column in zip(table.column_names, table.columns, strict=True):
-        kept = _plain(column)
+        kept = _plain(name, column)
         mapper = _WHOLE.get if kept.null_count else None
         columns[name] = kept.to_pandas(types_mapper=mapper).reset_index(drop=True)
     return pd.DataFrame(columns)
 
 
-def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray:
+def without_odd_columns(table: pa.Table) -> tuple[pa.Table, list[Remark]]:
+    """The table without columns whose cells are no single values, such as lists, and the remark that says so."""
+    odd = [field.name for field in table.schema if _is_odd(table[field.name])]
+    if not odd:
+        return table, []
+    columns = plural(len(odd), "column")
+    text = (
+        f"{columns} {listed(map(repr, odd))} {plural(len(odd), 'holds', 'hold')} lists, objects or raw bytes and "
+        f"{plural(len(odd), 'was', 'were')} left out. Flatten them to one value a cell if you need them."
+    )
+    return table.drop_columns(odd), [Remark("nested-left-out", text, tuple(odd))]
+
+
+def _is_odd(column: pa.ChunkedArray) -> bool:
+    kind = column.type
+    if pa.types.is_dictionary(kind):
+        kind = kind.value_type
+    if pa.types.is_nested(kind) or pa.types.is_interval(kind):
+        return True
+    raw = pa.types.is_binary(kind) or pa.types.is_large_binary(kind) or pa.types.is_fixed_size_binary(kind)
+    return raw and not _is_text(column)
+
+
+def _is_text(column: pa.ChunkedArray) -> bool:
+    try:
+        column.cast(pa.large_binary()).cast(pa.large_string())
+    except pa.ArrowInvalid:
+        return False
+    return True
+
+
+def _plain(name: str, column: pa.ChunkedArray) -> pa.ChunkedArray:
     """Dates as moments, exact decimals as whole numbers or floats, coded text as text, nothing at all as numbers."""
     kind = column.type
-    if pa.types.is_date(kind):
-        return column.cast(pa.timestamp("us"))
-    if pa.types.is_null(kind):
+    if isinstance(kind, pa.BaseExtensionType):
+        return _plain(name, column.cast(kind.storage_type))
+    if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
+        return _moments(name, column)
+    if pa.types.is_time(kind):
+        return column.cast(pa.string())
+    if pa.types.is_null(kind) or pa.types.is_float16(kind):
         return column.cast(pa.float64())
     if pa.types.is_dictionary(kind):
-        return _plain(column.cast(kind.value_type))
+        return _plain(name, column.cast(kind.value_type))
+    if pa.types.is_binary(kind) or pa.types.is_large_binary(kind) or pa.types.is_fixed_size_binary(kind):
+        return column.cast(pa.large_binary()).cast(pa.large_string())
     if pa.types.is_decimal(kind):
         whole = kind.scale == 0 and kind.precision < 19
         return column.cast(pa.int64() if whole else pa.float64())
     return column
+
+
+def _moments(name: str, column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """Dates and times in a form that pandas and Python can tell; a zone that nobody knows is left off, as UTC."""
+    kind = column.type
+    if pa.types.is_date(kind):
+        column = _cast_moments(name, column, pa.timestamp("s" if pa.types.is_date32(kind) else "ms"))
+    elif kind.tz is not None and not _is_zone(kind.tz):
+        column = column.cast(pa.timestamp(kind.unit))
+    years = pc.min_max(pc.year(column)) if len(column) else {"min": pa.scalar(None), "max": pa.scalar(None)}
+    first, last = years["min"].as_py(), years["max"].as_py()
+    if first is not None and not _FIRST_YEAR <= first <= last <= _LAST_YEAR:
+        raise _beyond(name)
+    to = pa.timestamp("us", column.type.tz)
+    return column if pa.types.is_timestamp(kind) and kind.unit != "s" else _cast_moments(name, column, to)
+
+
+def _cast_moments(name: str, column: pa.ChunkedArray, to: pa.DataType) -> pa.ChunkedArray:
+    try:
+        return column.cast(to)
+    except pa.ArrowInvalid as error:
+        raise _beyond(name) from error
+
+
+def _beyond(name: str) -> ColumnValuesError:
+    return ColumnValuesError(
+        f"{name!r} has dates beyond the years {_FIRST_YEAR} to {_LAST_YEAR}. Correct or empty them where the column "
+        "is made."
+    )
+
+
+def _is_zone(name: str) -> bool:
+    if name[:1] in "+-":
+        return True
+    try:
+        ZoneInfo(name)
+    except (KeyError, ValueError, OSError):
+        return False
+    return True

@@ -8,6 +8,8 @@ from uuid import UUID
 import pandas as pd
 import pyarrow as pa
 
+from gauger.tables.proving import one_kind
+
 _LARGEST_WHOLE = 2**63
 
 
@@ -35,15 +37,7 @@ def values_of(column: pd.Series) -> list[object]:
 
 def joined(chunks: Sequence[pa.Array]) -> pa.ChunkedArray:
     """Chunks of one column under the one type that holds them all."""
-    types = {chunk.type for chunk in chunks} - {pa.null()}
-    if not types:
-        to = pa.float64()
-    elif len(types) == 1:
-        (to,) = types
-    elif types == {pa.int64(), pa.float64()}:
-        to = pa.float64()
-    else:
-        to = pa.string()
+    to = one_kind({chunk.type for chunk in chunks} - {pa.null()})
     return pa.chunked_array([chunk.cast(to) for chunk in chunks], type=to)
 
 

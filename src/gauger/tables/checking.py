@@ -61,8 +61,11 @@ def _key_text(key: object) -> str:
     return str(int(key)) if isinstance(key, float) and key.is_integer() else str(key).strip()
 
 
-def refuse_missing_key(keys: pd.Series) -> None:
-    """Raise KeyColumnError, with the first rows at fault, unless every key is there; it may repeat, as in events."""
+def refuse_missing_key(keys: pd.Series, *, rows_before: int = 0) -> None:
+    """Raise KeyColumnError, with the first rows at fault, unless every key is there; it may repeat, as in events.
+
+    `rows_before` is how many rows of a file stand before these.
+    """
     gaps = np.flatnonzero(keys.isna())
     if gaps.size:
-        raise KeyColumnError.missing(str(keys.name), gaps[:3].tolist(), gaps.size)
+        raise KeyColumnError.missing(str(keys.name), (gaps[:3] + rows_before).tolist(), gaps.size)

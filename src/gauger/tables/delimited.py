@@ -1,128 +1,134 @@
-"""Delimited text (csv, tsv): strict about its lines, careful about its types."""
+"""Delimited text (csv, tsv): one reader, strict about its lines, at once or block by block."""
 
 import csv
-import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from itertools import pairwise
 from pathlib import Path
 
 import pyarrow as pa
 import pyarrow.csv as pa_csv
 
-from gauger.errors import TableFileError, listed
+from gauger.errors import TableFileError
 from gauger.remarks import Remark
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
-from gauger.tables.checking import refuse_bad_names
-from gauger.tables.harmless import name_as_it_was, text_as_it_was
+from gauger.tables.harmless import text_as_it_was
+from gauger.tables.layout import Layout, find_layout
 from gauger.tables.proving import ReadingRules, typed_columns, without_stand_ins
-from gauger.tables.text import (
-    MISSING_WORDS,
-    UTF8,
-    NotEncodedSoError,
-    Readout,
-    TextFile,
-    in_its_encoding,
-    is_gzip,
-    kind_of_file,
-    likely_encodings,
-)
+from gauger.tables.text import MISSING_WORDS, Readout, TextFile, fitting_encoding, in_its_encoding
 
-DELIMITERS = ",;\t|"
-_VALUE = re.compile(r"[+-]?\d+([.,]\d+)?|\d{4}-\d\d-\d\d.*")
-
-
-@dataclass(frozen=True)
-class Layout:
-    """How a delimited file is laid out: its delimiter and quote, its column names, and whether a line names them."""
-
-    delimiter: str
-    quote: str
-    names: tuple[str, ...]
-    header: bool
+_BLOCK_BYTES = 16 * 2**20
 
 
 def read_delimited(file: Path, rules: ReadingRules) -> Readout:
     """Read csv or tsv; delimiter, quote, header and encoding are found out."""
-    return in_its_encoding(file, rules.encoding, lambda text: _read(text, rules))
+
+    def read(text: TextFile) -> Readout:
+        found = _Delimited(text, rules)
+        table, remarks = found.at_once()
+        return typed_columns(without_stand_ins(table, rules), rules), remarks
+
+    return in_its_encoding(file, rules.encoding, read)
 
 
-def plain_layout(file: Path) -> Layout | None:
-    """The layout of a file that any reader of csv would read alike: UTF-8, named columns, no text made harmless."""
-    if kind_of_file(file) not in (".csv", ".tsv") or is_gzip(file) or likely_encodings(file, None)[0] != UTF8:
-        return None
-    text = TextFile(file, UTF8)
-    try:
-        layout = find_layout(text, None)
-    except NotEncodedSoError:
-        return None
-    return layout if layout.header and not text.holds("'") else None
+class DelimitedBlocks:
+    """A delimited file of any size as blocks of text columns, by the same rules as at once.
+
+    `names` are its columns, `remarks` what was guessed. Iterating reads it from the start, every time.
+    """
+
+    def __init__(self, file: Path, rules: ReadingRules) -> None:
+        encoding, remarks = fitting_encoding(file, rules.encoding)
+        self._found = _Delimited(TextFile(file, encoding), rules)
+        self.names = self._found.layout.columns
+        self.remarks = [*remarks, *self._found.remarks]
+        self._rules = rules
+
+    def __iter__(self) -> Iterator[pa.Table]:
+        for block in self._found.in_blocks():
+            yield without_stand_ins(block, self._rules)
 
 
-def find_layout(text: TextFile, header: bool | None) -> Layout:
-    """The layout of a delimited file, from its first line."""
-    with text.open_text() as stream:
-        line = stream.readline()
-        delimiter = max(DELIMITERS, key=line.count)
-        quote = "'" if line.startswith("'") and f"'{delimiter}'" in line else '"'
-        stream.seek(0)
+class _Delimited:
+    """A file, its layout, and the ways to read its text."""
+
+    def __init__(self, text: TextFile, rules: ReadingRules) -> None:
+        self.text, self.rules = text, rules
+        self.layout: Layout = find_layout(text, rules.header)
+        self.remarks: list[Remark] = self.layout.remarks(text, rules.header)
+        self._guarded = text.holds("'")
+
+    def at_once(self) -> Readout:
+        """All of it, and what there is to say."""
         try:
-            cells = next(csv.reader(stream, delimiter=delimiter, quotechar=quote), [])
-        except csv.Error as error:
-            raise TableFileError(f"{text.path} is not delimited text: {error}.") from error
-    if "\0" in line:
-        raise TableFileError(f"{text.path} is not text: its first line holds zero bytes. Export it again as csv.")
-    named = not _looks_like_data(cells) if header is None else header
-    if not named:
-        return Layout(delimiter, quote, tuple(f"column_{place}" for place in range(1, len(cells) + 1)), header=False)
-    refuse_bad_names(str(text.path), [name_as_it_was(name) for name in cells])
-    return Layout(delimiter, quote, tuple(cells), header=True)
+            return self._as_it_was(self._parsed(skip=False)), self.remarks
+        except pa.ArrowInvalid as error:
+            bad = self._bad_lines(error)
+            assert self.rules.skip_bad_lines is not None
+            table = self._as_it_was(self._parsed(skip=True))
+            return table, [*self.remarks, *keep_bad_lines(self.text.path, bad, self.rules.skip_bad_lines)]
 
+    def in_blocks(self) -> Iterator[pa.Table]:
+        """Block by block; bad lines are refused, by number."""
+        reading, parsing, converting = self._options(skip=False)
+        reading.block_size = _BLOCK_BYTES
+        try:
+            with self.text.open_for_arrow() as stream, pa_csv.open_csv(stream, reading, parsing, converting) as reader:
+                for batch in reader:
+                    yield self._as_it_was(pa.Table.from_batches([batch]))
+        except UnicodeError as error:
+            raise self.text.not_encoded_so() from error
+        except pa.ArrowInvalid as error:
+            if "Empty CSV" in str(error):
+                return
+            self._bad_lines(error)
+            raise
 
-def _read(text: TextFile, rules: ReadingRules) -> Readout:
-    layout = find_layout(text, rules.header)
-    remarks = [] if layout.header or rules.header is False else [_header_missing(text, layout)]
-    try:
-        table = _parse(text, layout, skip=False)
-    except pa.ArrowInvalid as error:
+    def _parsed(self, *, skip: bool) -> pa.Table:
+        try:
+            with self.text.open_for_arrow() as stream:
+                return pa_csv.read_csv(stream, *self._options(skip=skip))
+        except UnicodeError as error:
+            raise self.text.not_encoded_so() from error
+
+    def _options(self, *, skip: bool) -> tuple[pa_csv.ReadOptions, pa_csv.ParseOptions, pa_csv.ConvertOptions]:
+        layout = self.layout
+        reading = pa_csv.ReadOptions(
+            encoding=self.text.encoding,
+            column_names=None if layout.header else list(layout.names),
+            use_threads=not skip,
+        )
+        parsing = pa_csv.ParseOptions(
+            delimiter=layout.delimiter,
+            quote_char=layout.quote,
+            newlines_in_values=self.text.holds(layout.quote),
+            invalid_row_handler=(lambda _: "skip") if skip else None,
+        )
+        converting = pa_csv.ConvertOptions(
+            column_types={name: pa.string() for name in layout.names},
+            null_values=list(MISSING_WORDS),
+            strings_can_be_null=True,
+        )
+        return reading, parsing, converting
+
+    def _as_it_was(self, table: pa.Table) -> pa.Table:
+        columns = dict(zip(self.layout.columns, table.columns, strict=True))
+        if self._guarded:
+            columns = {name: text_as_it_was(column) for name, column in columns.items()}
+        return pa.table(columns)
+
+    def _bad_lines(self, error: pa.ArrowInvalid) -> Sequence[BadLine]:
+        """The lines at fault, where they are to be skipped; else the error that tells of them is raised."""
         if "UTF8" in str(error):
-            raise text.not_encoded_so() from error
-        bad = list(_bad_lines(text, layout))
+            raise self.text.not_encoded_so() from error
+        bad = list(_lines_of_other_width(self.text, self.layout))
         if not bad:
-            raise TableFileError(f"{text.path} cannot be read as delimited text: {error}.") from error
-        if rules.skip_bad_lines is None:
-            raise refuse_bad_lines(text.path, bad, f"{len(layout.names)} values") from error
-        table = _parse(text, layout, skip=True)
-        remarks += keep_bad_lines(text.path, bad, rules.skip_bad_lines)
-    columns = dict(zip(map(name_as_it_was, layout.names), table.columns, strict=True))
-    if text.holds("'"):
-        columns = {name: text_as_it_was(column) for name, column in columns.items()}
-    return typed_columns(without_stand_ins(pa.table(columns), rules), rules), remarks
+            told = str(error).splitlines()[0].split(":")[0]
+            raise TableFileError(f"{self.text.path} cannot be read as delimited text: {told}.") from error
+        if self.rules.skip_bad_lines is None:
+            raise refuse_bad_lines(self.text.path, bad, f"{len(self.layout.names)} values") from error
+        return bad
 
 
-def _parse(text: TextFile, layout: Layout, *, skip: bool) -> pa.Table:
-    reading = pa_csv.ReadOptions(
-        encoding=text.encoding, column_names=None if layout.header else list(layout.names), use_threads=not skip
-    )
-    parsing = pa_csv.ParseOptions(
-        delimiter=layout.delimiter,
-        quote_char=layout.quote,
-        newlines_in_values=text.holds(layout.quote),
-        invalid_row_handler=(lambda _: "skip") if skip else None,
-    )
-    converting = pa_csv.ConvertOptions(
-        column_types={name: pa.string() for name in layout.names},
-        null_values=list(MISSING_WORDS),
-        strings_can_be_null=True,
-    )
-    try:
-        with text.open_for_arrow() as stream:
-            return pa_csv.read_csv(stream, reading, parsing, converting)
-    except UnicodeError as error:
-        raise text.not_encoded_so() from error
-
-
-def _bad_lines(text: TextFile, layout: Layout) -> Iterator[BadLine]:
+def _lines_of_other_width(text: TextFile, layout: Layout) -> Iterator[BadLine]:
     """The lines that do not hold as many values as there are columns; slow, and only read when there is one."""
     width = len(layout.names)
     with text.open_text() as stream:
@@ -135,25 +141,15 @@ def _bad_lines(text: TextFile, layout: Layout) -> Iterator[BadLine]:
 
         rows = csv.reader(lines(), delimiter=layout.delimiter, quotechar=layout.quote)
         number = 1
-        for cells in rows:
+        while True:
+            try:
+                cells = next(rows, None)
+            except csv.Error as error:
+                yield BadLine(number, str(error), "".join(taken).rstrip("\r\n"))
+                cells = []
+            if cells is None:
+                return
             if cells and len(cells) != width:
                 yield BadLine(number, str(len(cells)), "".join(taken).rstrip("\r\n"))
             number = rows.line_num + 1
             taken.clear()
-
-
-def _looks_like_data(cells: Sequence[str]) -> bool:
-    """Whether a first line holds values; numbers or dates that rise from cell to cell are periods, and thus names."""
-    values = [cell for cell in cells if _VALUE.fullmatch(cell)]
-    if not values:
-        return False
-    keys = [(int(value), "") if value.isdigit() else (0, value) for value in values]
-    return len(values) < 2 or not all(early < late for early, late in pairwise(keys))
-
-
-def _header_missing(text: TextFile, layout: Layout) -> Remark:
-    return Remark(
-        "header-missing",
-        f"the first line of {text.path.name} looks like data, not like names, so its columns are called "
-        f"{listed(layout.names)}. If it names them, say header=True (on the command line: --header).",
-    )

@@ -6,7 +6,6 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.json as pa_json
 
-from gauger.errors import TableFileError
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
 from gauger.tables.cells import column_of, joined
 from gauger.tables.proving import ReadingRules, settle
@@ -41,9 +40,6 @@ def _read_at_once(text: TextFile) -> pa.Table | None:
         if "UTF8" in str(error):
             raise text.not_encoded_so() from error
         return None
-    for field in table.schema:
-        if pa.types.is_nested(field.type):
-            raise _nested(text, field.name)
     return pa.table({name: _without_nulls(table[name]) for name in table.column_names})
 
 
@@ -62,8 +58,9 @@ def _read_line_by_line(text: TextFile) -> tuple[pa.Table, list[BadLine]]:
                 continue
             try:
                 record = json.loads(line)
-            except json.JSONDecodeError as error:
-                bad.append(BadLine(number, error.msg, line.rstrip("\r\n")))
+            except (ValueError, RecursionError) as error:
+                fault = error.msg if isinstance(error, json.JSONDecodeError) else "no JSON that can be read"
+                bad.append(BadLine(number, fault, line.rstrip("\r\n")))
                 continue
             if isinstance(record, dict):
                 records.append(record)
@@ -71,11 +68,11 @@ def _read_line_by_line(text: TextFile) -> tuple[pa.Table, list[BadLine]]:
                 bad.append(BadLine(number, f"a {type(record).__name__}", line.rstrip("\r\n")))
     names = list(dict.fromkeys(name for record in records for name in record))
     values = {name: [record.get(name) for record in records] for name in names}
-    for name, column in values.items():
-        if any(isinstance(value, (dict, list)) for value in column):
-            raise _nested(text, name)
-    return pa.table({name: joined([column_of(column)]) for name, column in values.items()}), bad
+    return pa.table({name: _column(column) for name, column in values.items()}), bad
 
 
-def _nested(text: TextFile, name: str) -> TableFileError:
-    return TableFileError(f"{text.path} holds objects or lists in {name!r}. Flatten them to one value a column.")
+def _column(values: list[object]) -> pa.ChunkedArray:
+    """A column's values; one with lists or objects among them as lists, which readers leave out."""
+    if any(isinstance(value, (dict, list)) for value in values):
+        return pa.chunked_array([pa.nulls(len(values), pa.list_(pa.null()))])
+    return joined([column_of(values)])

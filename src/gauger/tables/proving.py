@@ -1,7 +1,8 @@
 """What a column of text is, proven on every value: whole numbers, decimals, flags, dates, or the text it came as."""
 
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+import re
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -16,6 +17,7 @@ _WHOLE = r"^-?(0|[1-9]\d*)$"
 _DECIMAL = r"^[+-]?(0|[1-9]\d*)?(\.\d*)?([eE][+-]?\d+)?$|^[+-]?(inf|Inf|INF)$"
 _CODE = r"^[+-]?0\d|^\+\d+$|^\d+[eE]\d+$|^[+-]?$|^[+-]?\.?[eE]"
 _FLAG = r"^(true|false|True|False|TRUE|FALSE)$"
+_NUMBER, _CODED = re.compile(_DECIMAL), re.compile(_CODE)
 _HEAD = 1000
 _MARKS = ".,' \u00a0\u202f"
 
@@ -98,6 +100,44 @@ def as_typed(column: pa.ChunkedArray) -> pa.ChunkedArray:
     if column.null_count == len(column):
         return column.cast(pa.float64())
     return _first_that_fits(column, (_as_whole, _as_decimal, _as_flags, as_dates))
+
+
+class ProvenKinds:
+    """What text columns are, proven block by block: the same as of all blocks at once."""
+
+    def __init__(self) -> None:
+        self._seen: dict[str, set[pa.DataType]] = {}
+
+    def add(self, block: pa.Table) -> None:
+        """One block of text columns more."""
+        typed = typed_columns(block, ReadingRules())
+        for name, column in zip(typed.column_names, typed.columns, strict=True):
+            self._seen.setdefault(name, set()).update([column.type] if column.null_count < len(column) else [])
+
+    def apply(self, block: pa.Table) -> pa.Table:
+        """A block with every column as what all of its values in all blocks are."""
+        cast = {name: _cast_proven(block[name], one_kind(kinds)) for name, kinds in self._seen.items()}
+        return pa.table(cast)
+
+
+def one_kind(kinds: Collection[pa.DataType]) -> pa.DataType:
+    """The one kind that holds values of several: decimals for whole numbers and decimals, else text."""
+    if not kinds:
+        return pa.float64()
+    if set(kinds) == {pa.int64(), pa.float64()}:
+        return pa.float64()
+    return next(iter(kinds)) if len(kinds) == 1 else pa.string()
+
+
+def _cast_proven(column: pa.ChunkedArray, kind: pa.DataType) -> pa.ChunkedArray:
+    if kind == pa.bool_():
+        column = pc.utf8_lower(column)
+    return column.cast(kind)
+
+
+def is_plain_number(text: str) -> bool:
+    """Whether a single text would be read as a number: no code such as 007 or 4E5, and no word."""
+    return _NUMBER.match(text) is not None and _CODED.match(text) is None and any(map(str.isdigit, text))
 
 
 def as_dates(column: pa.ChunkedArray) -> pa.ChunkedArray | None:

@@ -1,17 +1,21 @@
 """Read a table from an open format or a database, keeping every value what it is."""
 
-from collections.abc import Callable, Mapping, Sequence
+import struct
+import zlib
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from os import PathLike
 from pathlib import Path
+from zipfile import BadZipFile
 
 import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from gauger.errors import MissingFileError, SettingError, TableFileError
+from gauger.errors import GaugerError, MissingFileError, SettingError, TableFileError, listed, plural
 from gauger.progress import task
 from gauger.remarks import attach_remarks
-from gauger.tables.arrow import to_pandas
+from gauger.tables.arrow import to_pandas, without_odd_columns
 from gauger.tables.bad_lines import refuse_to_replace
 from gauger.tables.checking import refuse_bad_names
 from gauger.tables.databases import is_url, read_database, without_password
@@ -22,6 +26,11 @@ from gauger.tables.spreadsheets import read_spreadsheet
 from gauger.tables.text import Readout, kind_of_file
 
 _FOREIGN = {b"PAR1": "a Parquet file", b"PK\x03\x04": "a spreadsheet or a zip archive", b"\x1f\x8b": "a gzip archive"}
+_FAULTS_OF_READERS = (
+    *(ArithmeticError, AssertionError, AttributeError, EOFError, LookupError, OSError, RuntimeError),
+    *(SyntaxError, TypeError, ValueError, MemoryError, zlib.error, BadZipFile, struct.error, pa.ArrowException),
+)
+"""What readers raise of damaged files; theirs are many, and none says more than that the file is damaged."""
 _MAGIC = {".parquet": b"PAR1", ".xlsx": b"PK\x03\x04", ".gz": b"\x1f\x8b"}
 
 
@@ -84,7 +93,7 @@ def read_table(
         for setting, value in (("table", table), ("query", query)):
             _refuse_setting(setting, value, "a database, by URL")
         name = str(source)
-        found, remarks = _read_file(Path(source), sheet, rules)
+        found, remarks = read_file(Path(source), sheet, rules)
     if not found.num_rows:
         raise TableFileError(f"{name} has a header but no rows. Check the export or the query that made it.")
     result = to_pandas(found)
@@ -118,26 +127,55 @@ def refuse_unreadable(file: Path) -> None:
         )
 
 
-def _read_file(file: Path, sheet: str | None, rules: ReadingRules) -> Readout:
+def read_file(file: Path, sheet: str | None, rules: ReadingRules) -> Readout:
+    """A file as an Arrow table, and what there is to say of it."""
     refuse_unreadable(file)
-    if file.suffix.lower() == ".xlsx":
-        return read_spreadsheet(file, sheet, rules)
-    _refuse_setting("sheet", sheet, "a workbook (.xlsx)")
-    with task(f"reading {file.name}"):
-        try:
-            return _TEXT_AND_PARQUET[kind_of_file(file)](file, rules)
-        except (EOFError, OSError) as error:
-            if isinstance(error, TableFileError):
-                raise
-            raise TableFileError.damaged(file, error) from error
+    if file.suffix.lower() != ".xlsx":
+        _refuse_setting("sheet", sheet, "a workbook (.xlsx)")
+    with damage(file):
+        if file.suffix.lower() == ".xlsx":
+            table, remarks = read_spreadsheet(file, sheet, rules)
+        else:
+            with task(f"reading {file.name}"):
+                table, remarks = _TEXT_AND_PARQUET[kind_of_file(file)](file, rules)
+        table, odd = without_odd_columns(table)
+    if not table.num_columns:
+        raise TableFileError(f"{file} has no column of single values. Flatten its lists and objects.")
+    return table, [*remarks, *odd]
+
+
+@contextmanager
+def damage(file: Path) -> Iterator[None]:
+    """What goes wrong in a reader of somebody else's bytes, as one error that quotes no cell."""
+    try:
+        yield
+    except GaugerError:
+        raise
+    except _FAULTS_OF_READERS as error:
+        raise TableFileError.damaged(file, error) from error
 
 
 def _read_parquet(file: Path, rules: ReadingRules) -> Readout:
-    try:
-        refuse_bad_names(str(file), pq.read_schema(file).names, "its columns")
-        return settle(pq.read_table(file), rules, iso_dates=False), []
-    except pa.ArrowInvalid as error:
-        raise TableFileError.damaged(file, error) from error
+    refuse_bad_names(str(file), pq.read_schema(file).names, "its columns")
+    table = pq.read_table(file)
+    refuse_bad_text(file, table)
+    table, remarks = without_odd_columns(table)
+    return settle(table, rules, iso_dates=False), remarks
+
+
+def refuse_bad_text(file: Path, table: pa.Table) -> None:
+    """Raise TableFileError, by the names of columns, where what should be text is none."""
+    bad = []
+    for name in table.column_names:
+        try:
+            table[name].validate(full=True)
+        except pa.ArrowInvalid:
+            bad.append(name)
+    if bad:
+        raise TableFileError(
+            f"{file}: {listed(map(repr, bad))} {plural(len(bad), 'holds', 'hold')} bytes that are no text in UTF-8. "
+            "Export it again."
+        )
 
 
 def _refuse_setting(name: str, value: object, fits: str) -> None:

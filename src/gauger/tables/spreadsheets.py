@@ -4,7 +4,6 @@ import datetime
 import warnings
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
-from zipfile import BadZipFile
 
 import pandas as pd
 import pyarrow as pa
@@ -29,12 +28,9 @@ def read_spreadsheet(file: Path, sheet: str | None, rules: ReadingRules) -> Read
     """Read one sheet of a workbook, by default the first; its first row names the columns."""
     import openpyxl
 
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")  # of styles and drawings, which hold no values
-            book = openpyxl.load_workbook(file, read_only=True, data_only=True)
-    except (BadZipFile, KeyError, ValueError, OSError) as error:
-        raise TableFileError.damaged(file, error) from error
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of styles and drawings, which hold no values
+        book = openpyxl.load_workbook(file, read_only=True, data_only=True)
     try:
         names = book.sheetnames
         if sheet is not None and sheet not in names:

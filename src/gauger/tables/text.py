@@ -118,9 +118,26 @@ def in_its_encoding(file: Path, asked: str | None, read: Callable[[TextFile], Re
         except NotEncodedSoError:
             continue
     table, remarks = read(TextFile(file, last))
-    guessed = Remark(
+    return table, [*remarks, _guessed(file)] if others else remarks
+
+
+def fitting_encoding(file: Path, asked: str | None) -> tuple[str, list[Remark]]:
+    """The first encoding that fits every byte of a file, found before it is read in blocks, and whether it is a guess."""
+    *others, last = likely_encodings(file, asked)
+    for encoding in others:
+        try:
+            with TextFile(file, encoding).open_text() as stream:
+                while stream.read(_HEAD * 16):
+                    pass
+        except NotEncodedSoError:
+            continue
+        return encoding, []
+    return last, [_guessed(file)] if others else []
+
+
+def _guessed(file: Path) -> Remark:
+    return Remark(
         "encoding-guessed",
         f"{file.name} is not UTF-8 and was read as Windows-1252. If letters such as é look wrong, name the encoding: "
         "encoding='cp1250' (on the command line: --encoding cp1250).",
     )
-    return table, [*remarks, guessed] if others else remarks

@@ -1,0 +1,138 @@
+"""What is to be said of the rows that events were made of: repeats, lines of one event, a last day cut short."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from gauger.errors import plural
+from gauger.features.event_source import EVENTS, EventSource
+from gauger.features.measures import Period
+from gauger.features.sql_words import sql_day, sql_moment, sql_name
+from gauger.remarks import Remark
+from gauger.tables.roles import named_like_a_key
+
+_SHORT_DAY = 0.5
+"""A last day with at most this share of a usual day's events, which on other days mostly come later than its last one,
+was cut short; judgement."""
+_LEAST_DAYS = 7
+
+
+@dataclass(frozen=True)
+class Lines:
+    """How many `lines` (rows that count) made how many `events`, and the remarks on them."""
+
+    lines: int
+    events: int
+    remarks: tuple[Remark, ...]
+
+
+def about_lines(source: EventSource, period: Period) -> Lines:
+    """Count lines and events, and look at what repeats, shares a key or a moment, or is cut short."""
+    repeats = source.repeated_rows()
+    short = tuple(_short_last_day(source, period))
+    if source.columns.key is None:
+        return Lines(source.rows, source.rows, (*_repeated(source, repeats), *_shared(source, repeats), *short))
+    lines = source.rows - repeats
+    key, customer = sql_name(source.columns.key), sql_name(source.columns.customer)
+    when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
+    grouped = (
+        f"SELECT {key} AS k, count(DISTINCT {customer}) AS owners, min(CAST({when} AS DATE)) < "
+        f"max(CAST({when} AS DATE)) AS spread FROM {EVENTS} WHERE NOT {key} IS NULL GROUP BY {key}"
+    )
+    (counted,) = source.rows_of(
+        f"SELECT count(*), count(*) FILTER (WHERE owners > 1), coalesce(sum(owners), 0), "
+        f"count(*) FILTER (WHERE spread AND owners = 1) FROM ({grouped})"
+    )
+    _, shared, owned, spread = (int(value) for value in counted)
+    keyless = source.count(f"SELECT DISTINCT * FROM {EVENTS} WHERE {key} IS NULL")
+    events = owned + keyless
+    remarks = _about_keys(source.columns.key, repeats, lines, events, shared, spread, keyless)
+    return Lines(lines, events, (*remarks, *short))
+
+
+def _about_keys(
+    key: str, repeats: int, lines: int, events: int, shared: int, spread: int, keyless: int
+) -> Iterator[Remark]:
+    if repeats:
+        text = f"{repeats:,} exact {plural(repeats, 'repeat')} of a row {plural(repeats, 'was', 'were')} counted once."
+        yield Remark("repeats-dropped", text, (key,))
+    if events < lines:
+        text = (
+            f"{lines:,} lines made {events:,} {plural(events, 'event')} by {key}: amounts and quantities were added up, "
+            "categories counted by line."
+        )
+        yield Remark("lines-added-up", text, (key,))
+    if shared:
+        stand = plural(shared, "value stands", "values stand")
+        text = (
+            f"{shared:,} {stand} with more than one customer in {key}, and was an event of each. Does it start again "
+            "somewhere (each house, each year)?"
+        )
+        yield Remark("event-key-shared", text, (key,))
+    if spread:
+        text = (
+            f"{spread:,} {plural(spread, 'event')} by {key} {plural(spread, 'has', 'have')} lines on different days: "
+            "the first day counts. Does the column number events, or something larger?"
+        )
+        yield Remark("event-key-days", text, (key,))
+    if keyless:
+        text = f"{keyless:,} {plural(keyless, 'row')} without {key} {plural(keyless, 'was', 'were')} an event each."
+        yield Remark("event-key-missing", text, (key,))
+
+
+def _numbering(source: EventSource) -> str:
+    """The column that seems to number events."""
+    others = (column for column in source.names if column != source.columns.customer)
+    return next(filter(named_like_a_key, others), "…")
+
+
+def _repeated(source: EventSource, repeats: int) -> Iterator[Remark]:
+    if repeats:
+        stand = plural(repeats, "row is alike an earlier one", "rows are alike an earlier one")
+        yield Remark(
+            "repeated-events",
+            f"{repeats:,} {stand} in every column, and counted again. If that is a fault of the export, name the column "
+            f"that numbers events, and each counts once: event_key={_numbering(source)!r} (on the command line: "
+            f"--event-key {_numbering(source)}).",
+        )
+
+
+def _shared(source: EventSource, repeats: int) -> Iterator[Remark]:
+    customer, when = sql_name(source.columns.customer), sql_name(source.columns.when)
+    moments = source.count(f"SELECT DISTINCT {customer}, {when} FROM {EVENTS}")
+    more = source.rows - moments - repeats
+    if more > 0:
+        share = plural(more, "row shares", "rows share")
+        yield Remark(
+            "shared-moments",
+            f"{more:,} {share} customer and moment with an earlier one, and was an event of its own. If rows are lines "
+            f"of one order, name the column that numbers orders: event_key={_numbering(source)!r} (on the command "
+            f"line: --event-key {_numbering(source)}).",
+        )
+
+
+def _short_last_day(source: EventSource, period: Period) -> Iterator[Remark]:
+    """That the last day ends early, so that everybody's recency is a day too long."""
+    if not period.times_of_day or period.days < _LEAST_DAYS:
+        return
+    when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
+    before = f"{when} < {sql_moment(period.as_of)}"
+    ((last,),) = source.rows_of(f"SELECT max({when}) FROM {EVENTS} WHERE {before}")
+    if (period.as_of.date() - last.date()).days != 1:
+        return
+    today = sql_day(last.date())
+    by_day = (
+        f"SELECT CAST({when} AS DATE) AS day, count(*) AS events, count(*) FILTER (WHERE CAST({when} AS TIME) > "
+        f"TIME '{last.time().isoformat()}') AS later FROM {EVENTS} WHERE {before} GROUP BY 1"
+    )
+    ((own, usual, later),) = source.rows_of(
+        f"SELECT max(events) FILTER (WHERE day = {today}), median(events) FILTER (WHERE day < {today}), "
+        f"coalesce(sum(later) FILTER (WHERE day < {today})::DOUBLE / sum(events) FILTER (WHERE day < {today}), 0) "
+        f"FROM ({by_day})"
+    )
+    if usual is not None and own <= _SHORT_DAY * usual and later >= _SHORT_DAY:
+        yield Remark(
+            "last-day-short",
+            f"the last day, {last.date()}, has only {own:,} {plural(own, 'event')}, none after {last:%H:%M}; usual days "
+            f"have {usual:,.0f}. It seems cut short, and makes everybody's recency a day longer: leave it out with "
+            f"as_of='{last.date()}' (on the command line: --as-of {last.date()}).",
+        )

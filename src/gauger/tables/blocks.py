@@ -1,0 +1,75 @@
+"""Any file as blocks of rows, in constant memory where its format allows it, by the same rules as `read_table`."""
+
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from gauger.errors import UnknownColumnError
+from gauger.remarks import Remark
+from gauger.tables.checking import refuse_bad_names
+from gauger.tables.delimited import DelimitedBlocks
+from gauger.tables.proving import ReadingRules
+from gauger.tables.reading import damage, read_file, refuse_bad_text, refuse_unreadable
+from gauger.tables.text import kind_of_file
+
+DELIMITED = (".csv", ".tsv")
+
+_BLOCK_ROWS = 65_536
+
+
+class FileBlocks:
+    """A file as blocks of Arrow tables; `names` are its columns, `rows` how many there are, where the file says so.
+
+    Columns of csv and tsv are text, with gaps where a cell is missing; those of other formats have the types of the
+    file. JSON lines and workbooks are one block. Raises as `read_table` does.
+    """
+
+    def __init__(self, file: Path, rules: ReadingRules | None = None) -> None:
+        refuse_unreadable(file)
+        self.file, self._rules = file, rules or ReadingRules()
+        self.rows: int | None = None
+        self.remarks: list[Remark] = []
+        self._whole: pa.Table | None = None
+        self._delimited: DelimitedBlocks | None = None
+        kind = kind_of_file(file)
+        if kind in DELIMITED:
+            with damage(file):
+                self._delimited = DelimitedBlocks(file, self._rules)
+            self.names, self.remarks = self._delimited.names, self._delimited.remarks
+        elif kind == ".parquet":
+            with damage(file):
+                known = pq.ParquetFile(file)
+                self.names, self.rows = known.schema_arrow.names, known.metadata.num_rows
+            refuse_bad_names(str(file), self.names, "its columns")
+        else:
+            self._whole, self.remarks = read_file(file, None, self._rules)
+            self.names, self.rows = self._whole.column_names, self._whole.num_rows
+
+    @property
+    def is_delimited(self) -> bool:
+        """Whether the file is csv or tsv, whose columns are text."""
+        return self._delimited is not None
+
+    @property
+    def is_parquet(self) -> bool:
+        """Whether the file is Parquet."""
+        return kind_of_file(self.file) == ".parquet"
+
+    def of(self, columns: Sequence[str]) -> Iterator[pa.Table]:
+        """Some columns, block by block; at least one block unless there is no row."""
+        if not set(columns) <= set(self.names):
+            raise UnknownColumnError.among(columns, self.names)
+        with damage(self.file):
+            if self._delimited is not None:
+                for block in self._delimited:
+                    yield block.select(columns)
+            elif self._whole is not None:
+                yield self._whole.select(columns)
+            else:
+                source = pq.ParquetFile(self.file, pre_buffer=False)  # or what was read stays in memory
+                for batch in source.iter_batches(_BLOCK_ROWS, columns=list(columns), use_threads=True):
+                    block = pa.Table.from_batches([batch])
+                    refuse_bad_text(self.file, block)
+                    yield block
