@@ -34,7 +34,7 @@ def test_a_missing_file_offers_its_neighbours(tmp_path: Path) -> None:
 
 
 def test_a_key_error_counts_rows() -> None:
-    assert "(1 row too many)" in str(KeyColumnError.repeated("who", ["a"], 1))
+    assert "(1 row too many)" in str(KeyColumnError.repeated("who", [4], 1))
     assert "missing in 1,200 rows (data rows 1, 2 and 3)" in str(KeyColumnError.missing("who", range(3), 1200))
 
 

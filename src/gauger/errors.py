@@ -93,10 +93,10 @@ class KeyColumnError(GaugerError, ValueError):
     """Raised when the key does not identify every customer once."""
 
     @classmethod
-    def repeated(cls, key: str, values: Sequence[object], times: int) -> "KeyColumnError":
-        """`values` stand in more than one row; `times` rows are too many."""
+    def repeated(cls, key: str, places: Sequence[int], times: int) -> "KeyColumnError":
+        """The `times` rows too many, first of all those at `places`, counted from 0, have the key of an earlier one."""
         return cls(
-            f"the key {key!r} repeats: {listed(map(str, values))} "
+            f"the key {key!r} repeats in {data_rows(places)} "
             f"({times:,} {plural(times, 'row')} too many). A key names each customer once: "
             "remove the repeats, or summarise events to one row a customer first (summarise_events, gauger features)."
         )
@@ -136,6 +136,15 @@ class ColumnValuesError(GaugerError, ValueError):
         return cls(
             f"{column!r} has {count:,} {plural(count, 'value')} that {plural(count, 'is', 'are')} not a number, written "
             f"{written_like(values)}. Correct or empty them, or leave the column out."
+        )
+
+    @classmethod
+    def beyond_treatment(cls, counts: Mapping[str, int], n_customers: int) -> "ColumnValuesError":
+        """How many of `n_customers` have a value that the treatment learned cannot take, by feature."""
+        places = ", ".join(f"{name} ({count:,} of {n_customers:,})" for name, count in counts.items())
+        return cls(
+            f"the treatment learned cannot take some values of {places}, such as refunds under a logarithm. Prepare all "
+            "customers together with 'signed_log' or 'power', or leave those customers out (missing='drop')."
         )
 
     @classmethod

@@ -127,7 +127,7 @@ def test_features_takes_measures_an_event_key_and_all_customers(command: Run, tm
         *("--customers", gauger.demo_file("members.csv")),
     )
     assert shown.returncode == 0, shown.stderr
-    assert "remark: 60 exact repeats of an event were counted once." in shown.stderr
+    assert "remark: 60 exact repeats of a row were counted once." in shown.stderr
     assert "45 customers have no event" in shown.stderr
     table = gauger.read_table(tmp_path / "b.xlsx")
     assert table.shape == (2400, 9)

@@ -116,6 +116,17 @@ def test_gower_takes_measures_flags_and_categories_with_gaps():
         assert apart[other, one] == pytest.approx(truth)
 
 
+@pytest.mark.parametrize("weight", [0.01, 1.0, 100.0])
+def test_gower_heeds_the_weight_of_a_category(weight: float) -> None:
+    table = pd.DataFrame({"who": range(4), "spend": [0.0, 10.0, 0.0, 5.0], "area": list("nnss")})
+    features = gauger.prepare(table, key="who", categories=["area"], weight={"area": weight})
+    merges = gauger.build_tree(features, linkage="single", metric="gower").merges
+    apart = sorted(
+        {weight / (1.0 + weight), (0.5 + weight) / (1.0 + weight), 1.0 / (1.0 + weight), 0.5 / (1.0 + weight)}
+    )
+    assert merges["height"].min() == pytest.approx(apart[0])
+
+
 def test_gower_refuses_two_customers_with_nothing_in_common():
     table = pd.DataFrame({"who": ["ann", "bob"], "age": [20.0, np.nan], "spend": [np.nan, 3.0]})
     features = gauger.prepare(table, key="who", missing="median")

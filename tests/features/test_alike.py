@@ -67,3 +67,26 @@ def test_a_category_without_a_value_is_refused_dropped_or_no_level_as_before() -
 def test_columns_that_were_learned_must_be_there() -> None:
     with pytest.raises(UnknownColumnError, match="there is no column 'area'"):
         gauger.prepare_alike(LATER.drop(columns="area"), _learned())
+
+
+def _with_refund(rule: str) -> tuple[gauger.FeatureSet, pd.DataFrame]:
+    table = pd.DataFrame({"who": list("abcd"), "spend": [0.0, 5.0, 20.0, 80.0], "visits": [1, 2, 3, 4]})
+    learned = gauger.prepare(table, key="who", shape={"spend": "log"}, missing={"spend": rule})
+    return learned, pd.DataFrame({"who": ["e", "f", "g"], "spend": [10.0, -3.0, -1.0], "visits": [2, 2, 2]})
+
+
+def test_values_that_a_treatment_cannot_take_are_refused_by_name_and_number() -> None:
+    learned, later = _with_refund("refuse")
+    with pytest.raises(gauger.errors.ColumnValuesError, match=r"cannot take some values of spend \(2 of 3\)"):
+        gauger.prepare_alike(later, learned)
+
+
+def test_or_left_out_with_a_remark_where_customers_without_a_value_are() -> None:
+    learned, later = _with_refund("drop")
+    found = gauger.prepare_alike(later, learned)
+    assert found.keys.tolist() == ["e"]
+    assert np.isfinite(found.values).all()
+    (remark,) = [one for one in found.remarks if one.code == "beyond-treatment"]
+    assert "spend (2 customers)" in remark.text
+    with pytest.raises(gauger.errors.ColumnValuesError, match="cannot take"):
+        gauger.prepare_alike(later.iloc[1:], learned)

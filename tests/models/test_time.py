@@ -39,6 +39,50 @@ def test_stability_is_worked_by_hand() -> None:
     assert [remark.code for remark in found.remarks] == ["few-for-drift"]
 
 
+def _one_feature(values: np.ndarray) -> tuple[gauger.SegmentModel, pd.DataFrame]:
+    table = pd.DataFrame({"who": range(len(values)), "x": values})
+    return gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)), table
+
+
+def test_heaped_values_have_bins_of_their_own() -> None:
+    rng = np.random.default_rng(3)
+    rest = rng.gamma(2.0, 20.0, 5_000)
+    then = np.where(rng.random(5_000) < 0.9, 0.0, rest)
+    model, _ = _one_feature(then)
+    (feature,) = model.features
+    assert feature.shares[0] == pytest.approx((then == 0.0).mean())
+    assert sum(feature.shares) == pytest.approx(1.0)
+    now = pd.DataFrame({"who": range(5_000), "x": np.where(rng.random(5_000) < 0.07, 0.0, rest)})
+    found = gauger.drift(model, now)
+    assert found.advice == "learn again"
+    assert found.features.loc["x", "stability"] > 2.0
+    same = pd.DataFrame({"who": range(5_000), "x": np.where(rng.random(5_000) < 0.9, 0.0, rng.permutation(rest))})
+    assert gauger.drift(model, same).advice == "keep"
+
+
+def test_a_heap_that_grows_in_the_middle_is_seen_too() -> None:
+    rng = np.random.default_rng(4)
+    model, _ = _one_feature(np.where(rng.random(4_000) < 0.2, 50.0, rng.normal(50.0, 10.0, 4_000)))
+    now = pd.DataFrame(
+        {"who": range(4_000), "x": np.where(rng.random(4_000) < 0.6, 50.0, rng.normal(50.0, 10.0, 4_000))}
+    )
+    assert gauger.drift(model, now).features.loc["x", "stability"] > 0.25
+
+
+def test_an_index_without_a_shift_is_no_reason_to_learn_again_and_a_shift_without_an_index_is_told() -> None:
+    rng = np.random.default_rng(5)
+    # Recency in days of a weekly habit: a day more moves every heap, and nobody.
+    then = rng.geometric(0.2, 6_000) * 7.0
+    model, table = _one_feature(then)
+    day_later = gauger.drift(model, table.assign(x=then - 1.0))
+    assert day_later.features.loc["x", "stability"] > 0.25
+    assert abs(day_later.features.loc["x", "shift"]) < 0.1
+    assert day_later.advice == "watch"
+    far = gauger.drift(model, table.assign(x=np.where(then > np.quantile(then, 0.95), then * 8.0, then)))
+    assert far.features.loc["x", "stability"] < 0.1
+    assert (far.features.loc["x", "reading"], far.advice) == ("changed", "learn again")
+
+
 def test_customers_of_another_kind_call_for_learning_again(model: gauger.SegmentModel, behaviour: pd.DataFrame) -> None:
     other = behaviour.assign(visits=behaviour["visits"] * 3 + 10, spend_mean=behaviour["spend_mean"] * 2)
     found = gauger.drift(model, other)
@@ -82,10 +126,12 @@ def test_migration_is_worked_by_hand() -> None:
     assert found.moved == 4 / 7
     assert found.chance == pytest.approx(1.0 - (4 * 3 + 2 * 2 + 1 * 1) / 49)
     flow = found.flows.set_index(["before", "after"]).loc[(1, 2)]
-    assert flow["expected"] == pytest.approx(2 * 2 / 4)  # two leave; 2, 1 and 1 customers are elsewhere after
-    assert flow["ratio"] == 1.0
+    assert flow["expected"] == pytest.approx(2 * 2 / 3)  # two leave; elsewhere before are 2 and 1 customers
+    assert flow["ratio"] == pytest.approx(3 / 4)
+    new_way = found.flows.set_index(["before", "after"]).loc[(1, 3)]
+    assert (new_way["expected"], new_way["exceeds"]) == (0.0, True)  # nobody was in segment 3
     assert found.shares.loc[1].tolist() == [0.5, 0.25, 0.25, 0.0]
-    assert "1 customer is new (x) and 1 customer is lost (h)" in found.remarks[0].text
+    assert "1 customer is new and 1 customer is lost" in found.remarks[0].text
     assert found.headline().startswith("57% of 7 customers moved")
 
 
@@ -107,6 +153,22 @@ def test_intervals_of_ways_are_exact_ones() -> None:
     assert way["exceeds"]
     assert not found.flows.set_index(["before", "after"]).loc[(2, 3), "exceeds"]
     assert found.moved_low < found.moved < found.moved_high
+
+
+def test_random_migrations_flag_a_way_no_oftener_than_one_in_twenty() -> None:
+    rng = np.random.default_rng(1)
+    flagged = 0
+    for _ in range(200):
+        k = int(rng.integers(3, 8))
+        sizes = rng.dirichlet(np.full(k, 3.0))
+        before = rng.choice(k, 2_000, p=sizes)
+        ways = np.where(np.eye(k, dtype=bool), 0.0, sizes)
+        gone = np.array([rng.choice(k, p=ways[own] / ways[own].sum()) for own in before])
+        after = np.where(rng.random(2_000) < 0.2, gone, before)
+        table = pd.DataFrame({"who": range(2_000)})
+        found = gauger.migration(table.assign(segment=before + 1), table.assign(segment=after + 1), key="who")
+        flagged += bool(found.flows["exceeds"].any())
+    assert flagged <= 0.05 * 200
 
 
 def test_nobody_there_both_times_and_values_that_are_none_are_refused() -> None:

@@ -156,3 +156,50 @@ def test_a_search_that_cannot_be_done_is_refused(
 ) -> None:
     with pytest.raises(error, match=message):
         gauger.members(demo_segments, members, **options)
+
+
+def test_a_column_that_tells_a_feature_in_other_words_is_as_circular() -> None:
+    rng = np.random.default_rng(2)
+    visits = rng.integers(1, 40, 200)
+    table = pd.DataFrame({"who": range(200), "visits": visits})
+    table["seats"] = visits * 2.0 + rng.normal(0.0, 0.5, 200)
+    table["saved"] = -visits + rng.normal(0.0, 0.5, 200)
+    table["age"] = rng.integers(18, 80, 200)
+    seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", features=["visits"]), 3)
+    found = gauger.profile(seg, table)
+    assert found.drivers["repeats"].to_dict() == {"visits": "", "seats": "visits", "saved": "visits", "age": ""}
+    assert found.drivers["p_adjusted"].notna().to_dict() == {
+        "visits": False,
+        "seats": False,
+        "saved": False,
+        "age": True,
+    }
+    text = found.remarks[-1].text
+    assert "seats (visits) and saved (visits)" in text
+    assert "For the 1 other column p means something" in text
+
+
+def test_what_segments_were_built_on_is_unknown_from_assignments_not_false() -> None:
+    given = pd.DataFrame({"who": range(6), "segment": [1, 1, 1, 2, 2, 2]})
+    table = pd.DataFrame({"who": range(6), "visits": [1, 2, 3, 7, 8, 9], "area": list("nnnsss")})
+    found = gauger.profile_assignments(given, table, key="who")
+    assert found.drivers["used"].isna().all()
+    assert found.drivers[["p", "p_adjusted"]].isna().all(axis=None)
+    assert found.drivers.loc["visits", "F"] == pytest.approx(54.0)
+    assert "no p is given" in found.remarks[-1].text
+
+
+def test_a_table_of_categories_only_is_profiled() -> None:
+    given = pd.DataFrame({"who": range(40), "segment": [1, 2] * 20})
+    table = pd.DataFrame({"who": range(40), "area": ["n", "s"] * 20, "member": [True, False] * 20})
+    found = gauger.profile_assignments(given, table, key="who")
+    assert found.categories.loc[("area", "n"), 1] == 1.0
+    assert found.means.shape == (3, 0)
+    assert all(len(one.columns) for one in found.tables.values())
+
+
+@pytest.mark.parametrize("key", ["segment", "segment_name", "distance", "why"])
+def test_a_key_called_like_a_column_of_results_is_refused(key: str) -> None:
+    table = pd.DataFrame({key: range(4), "visits": [1, 2, 8, 9]})
+    with pytest.raises(gauger.errors.KeyColumnError, match=f"the key is called '{key}'"):
+        gauger.prepare(table, key=key)

@@ -102,7 +102,7 @@ def test_means_agree_with_a_plain_loop(demo_segments: gauger.Segmentation, membe
     ("table", "error", "message"),
     [
         (TABLE.rename(columns={"who": "whom"}), UnknownColumnError, "did you mean 'whom'"),
-        (pd.concat([TABLE, TABLE]), KeyColumnError, "repeats: a, b and c"),
+        (pd.concat([TABLE, TABLE]), KeyColumnError, "repeats in data rows 6, 7 and 8"),
         (TABLE.assign(who=list("vwxyz")), SettingError, "no who of the table is among the segmented customers"),
     ],
 )
@@ -118,7 +118,7 @@ def test_a_table_that_does_not_fit_is_refused(
     [
         (pd.DataFrame({"who": ["a"], "segmnt": [1]}), UnknownColumnError, "did you mean 'segmnt'"),
         (pd.DataFrame({"who": ["a"], "segment": ["one"]}), SettingError, "must hold whole numbers"),
-        (pd.DataFrame({"who": ["a", "a"], "segment": [1, 2]}), KeyColumnError, "repeats: a"),
+        (pd.DataFrame({"who": ["a", "a"], "segment": [1, 2]}), KeyColumnError, "repeats in data row 2"),
     ],
 )
 def test_assignments_that_are_none_are_refused(assignments: pd.DataFrame, error: type[Exception], message: str) -> None:

@@ -100,14 +100,14 @@ def _look(**columns: object) -> dict[str, gauger.Remark]:
             pd.to_datetime(["2025-01-07", "2025-06-02"] * (ROWS // 2)),
             "x (100) holds dates after 2025-06-01",
         ),
-        ("nearly-numbers", [f"{row}.5" for row in range(ROWS - 2)] + ["-", "n.a."], "--as-missing 'x=-'"),
-        ("nearly-numbers", [f"1.{row:03d},50" for row in range(ROWS)], "written like 1.000,50. Read the table with"),
+        ("nearly-numbers", [f"{row}.5" for row in range(ROWS - 4)] + ["-", "n.a.", "-", "-"], "--as-missing 'x=-'"),
+        ("nearly-numbers", [f"1.{row:03d},50" for row in range(ROWS)], "written like '9.999,99'. Read the table with"),
         (
             "dates-as-text",
             [f"{row % 28 + 1:02d}/03/2025" for row in range(ROWS)],
             "dates='%d/%m/%Y' (--dates %d/%m/%Y)",
         ),
-        ("single-levels", ["north"] * (ROWS - 1) + ["nroth"], "x (nroth)"),
+        ("single-levels", ["north"] * (ROWS - 1) + ["nroth"], "x (1): typos"),
     ],
 )
 def test_each_oddity_is_remarked(code: str, column: object, words: str) -> None:

@@ -133,7 +133,9 @@ def _show(found: "Profile") -> None:
         console.table(_measures_down(found.index.loc[sizes.index]).round(0).drop(columns=EVERYONE))
         console.heading("What sets segments apart: share of a measure's variance, or of its ranks', between them")
         drivers = found.drivers[["effect", "F", "p"]].head(_MOST_DRIVERS)
-        console.table(drivers.assign(p=["< 0.001" if p < _TINY_P else f"{p:.3f}" for p in drivers["p"]]))
+        console.table(
+            drivers.assign(p=["" if p != p else "< 0.001" if p < _TINY_P else f"{p:.3f}" for p in drivers["p"]])
+        )
         console.heading("In a rule, and in a name")
         rules = found.rules.assign(**{name: console.percent(found.rules[name]) for name in _SHARES})
         for number in [row for row in sizes.index if row in rules.index]:

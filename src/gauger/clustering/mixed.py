@@ -11,7 +11,7 @@ from gauger.features.treatments import Weight
 def mixed_rows(features: FeatureSet, order: NDArray[np.intp]) -> MixedRows:
     """The customers in an order: measures on the working scale, with a gap where the table had one; categories whole.
 
-    The indicators of a category are put together again and count once, measures by the weights given to `prepare`.
+    The indicators of a category are put together again and count once, each by the weight given to `prepare`.
     """
     raw = features.original
     levels: dict[str, list[str]] = {}
@@ -29,7 +29,8 @@ def mixed_rows(features: FeatureSet, order: NDArray[np.intp]) -> MixedRows:
         for code, name in enumerate(names):
             codes[raw[name].to_numpy() == 1.0, place] = code
     weights = [_weight(features, name) for name in measures]
-    return MixedRows(values[order], codes[order], np.array(weights), np.ones(len(levels)))
+    own = [features.indicators[names[0]].weight for names in levels.values()]
+    return MixedRows(values[order], codes[order], np.array(weights), np.array(own))
 
 
 def _weight(features: FeatureSet, name: str) -> float:

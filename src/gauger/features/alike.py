@@ -4,8 +4,9 @@ from collections.abc import Iterable, Iterator, Mapping
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
-from gauger.errors import MissingValuesError, listed, plural
+from gauger.errors import ColumnValuesError, MissingValuesError, listed, plural
 from gauger.features.columns import Indicator, as_numbers
 from gauger.features.feature_set import FeatureSet
 from gauger.features.levels import Level, strangers_of
@@ -19,7 +20,7 @@ def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
     """Other customers on the working scale of `features`, by the treatments it learned, which are kept as they are.
 
     `table` needs the same key and columns. Its gaps are filled with what was learned, or refused or dropped as they
-    were. Remarks say which values lie outside the range that was learned on, and which levels of a category were never
+    were; so are values that a treatment cannot take, such as refunds under a logarithm. Remarks say which values lie outside the range that was learned on, and which levels of a category were never
     seen (they get no indicator). Raises what `prepare` raises.
 
     >>> import gauger, pandas as pd
@@ -34,16 +35,19 @@ def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
     refuse_bad_key(table[features.key])
     raw = {name: as_numbers(table, name, features.indicators) for name in features.names}
     kept = _customers_kept(raw, features)
-    raw = {name: values[kept] for name, values in raw.items()}
-    index = pd.Index(table[features.key].to_numpy()[kept], name=features.key)
-
+    working = features.treat(pd.DataFrame(raw, copy=False))
+    taken, beyond = _that_treatments_take(working, kept, features)
+    raw = {name: values[taken] for name, values in raw.items()}
+    index = pd.Index(table[features.key].to_numpy()[taken], name=features.key)
     original = pd.DataFrame(raw, index=index, copy=False)
-    values = features.treat(original)
+    values = working if taken.all() else working.T[:, taken].T
     values.flags.writeable = False
+    kept_rows = table[taken]
     remarks = [
-        *_dropped(len(index), len(kept)),
+        *_dropped(int(kept.sum()), len(kept)),
+        *_beyond_treatment(beyond),
         *_outside(raw, features),
-        *about_new_levels(new_levels(table[kept], features.indicators.values()), "the features were"),
+        *about_new_levels(new_levels(kept_rows, features.indicators.values()), "the features were"),
     ]
     return FeatureSet(
         features.key,
@@ -72,6 +76,45 @@ def _customers_kept(raw: Mapping[str, Values], features: FeatureSet) -> np.ndarr
     if refused:
         raise MissingValuesError.in_features(refused, len(kept))
     return kept
+
+
+def _that_treatments_take(
+    working: NDArray[np.float64], kept: NDArray[np.bool_], features: FeatureSet
+) -> tuple[NDArray[np.bool_], dict[str, int]]:
+    """Who of those kept has a working value in every feature (n,), and how many lack one by feature.
+
+    A logarithm cannot take a refund. Raises ColumnValuesError unless the feature's customers without a value are
+    dropped.
+    """
+    lost = {}
+    taken = kept.copy()
+    for place, name in enumerate(features.names):
+        odd = kept & ~np.isfinite(working[:, place])
+        if odd.any():
+            lost[name] = int(odd.sum())
+            taken &= ~odd
+    refused = {name: count for name, count in lost.items() if _missing_rule(features, name) != "drop"}
+    if refused:
+        raise ColumnValuesError.beyond_treatment(refused, len(kept))
+    if lost and not taken.any():
+        raise ColumnValuesError.beyond_treatment(lost, len(kept))
+    return taken, lost
+
+
+def _missing_rule(features: FeatureSet, name: str) -> str | None:
+    fill = features.treatments[name][0]
+    return fill.rule if isinstance(fill, Fill) else None
+
+
+def _beyond_treatment(lost: Mapping[str, int]) -> Iterator[Remark]:
+    if lost:
+        parts = [f"{name} ({count:,} {plural(count, 'customer')})" for name, count in lost.items()]
+        yield Remark(
+            "beyond-treatment",
+            f"values that the treatment learned cannot take, such as refunds under a logarithm: {listed(parts, most=6)} "
+            "left out as those without a value are.",
+            tuple(lost),
+        )
 
 
 def _dropped(n_kept: int, n_all: int) -> Iterator[Remark]:

@@ -20,11 +20,12 @@ LARGEST = 1e150
 class Indicator:
     """A feature that is 1 where a column has a level, or where it has no value (level None), and 0 elsewhere.
 
-    A level has a gap where its column has one.
+    A level has a gap where its column has one. `weight` is how much the whole category is to count.
     """
 
     column: str
     level: Level | None
+    weight: float = 1.0
 
     @property
     def name(self) -> str:
@@ -39,7 +40,7 @@ class Indicator:
         return np.where(column.isna(), np.nan, self.level.within(column))
 
 
-def level_indicators(table: pd.DataFrame, column: str) -> dict[str, Indicator]:
+def level_indicators(table: pd.DataFrame, column: str, weight: float = 1.0) -> dict[str, Indicator]:
     """An indicator for every level of a category, by name, in order of the level."""
     levels = levels_of(table[column])
     if len(levels) > MOST_LEVELS:
@@ -47,7 +48,7 @@ def level_indicators(table: pd.DataFrame, column: str) -> dict[str, Indicator]:
             f"{column!r} has {len(levels):,} levels, more than the {MOST_LEVELS} that make sense as features. Group "
             "them into fewer, or leave the column out."
         )
-    found = [Indicator(column, level) for level in levels]
+    found = [Indicator(column, level, weight) for level in levels]
     named = {indicator.name: indicator for indicator in found}
     if len(named) < len(found):
         names = [indicator.name for indicator in found]

@@ -36,6 +36,8 @@ class FeatureSet(Readable):
     def treat(self, rows: pd.DataFrame) -> NDArray[np.float64]:
         """Rows in original units, with a column for each feature, brought to the working scale (m, n_features).
 
+        A value that a treatment cannot take, such as a refund under a logarithm, becomes NaN or infinite.
+
         >>> import gauger, pandas as pd
         >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, 4.0, 10.0]})
         >>> features = gauger.prepare(table, key="who", scale="minmax")
@@ -44,7 +46,8 @@ class FeatureSet(Readable):
         """
         working = np.empty((len(self.names), len(rows)))
         for place, name in enumerate(self.names):
-            working[place] = apply_all(self.treatments[name], rows[name].to_numpy(dtype=np.float64))
+            with np.errstate(invalid="ignore", divide="ignore", over="ignore"):  # what a curve cannot take is NaN
+                working[place] = apply_all(self.treatments[name], rows[name].to_numpy(dtype=np.float64))
         return working.T
 
     def part(self, rows: NDArray[np.integer]) -> "FeatureSet":

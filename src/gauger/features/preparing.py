@@ -18,7 +18,7 @@ from gauger.features.shapes import learn_shape
 from gauger.features.treatments import NO_RANGE, Treatment, learn_cap, learn_fill, learn_scale, learn_weight
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.tables.checking import checked_table, refuse_bad_key
+from gauger.tables.checking import checked_table, refuse_bad_key, refuse_reserved_key
 from gauger.tables.facts import ColumnFacts, Values, skewness
 
 
@@ -67,6 +67,7 @@ def prepare(
         if isinstance(given, str):
             raise SettingError(f"{setting}={given!r} must be a list of names: {setting}=[{given!r}].")
     categories, flag_missing = list(categories or ()), list(flag_missing or ())
+    refuse_reserved_key(key)
     table = checked_table(table, [key, *(features or ()), *categories])
     names = _chosen(table, key, features, categories)
     settings = Settings(missing, cap, shape, scale, weight)
@@ -80,7 +81,7 @@ def prepare(
     indicators = {name: Indicator(name, None) for name in flag_missing}
     indicators = {indicator.name: indicator for indicator in indicators.values()}
     for column in categories:
-        indicators |= level_indicators(chosen, column)
+        indicators |= level_indicators(chosen, column, recipes[column].weight or 1.0)
     _refuse_shared_names(names, indicators)
     columns = {name: values if kept.all() else values[kept] for name, values in raw.items()}
     columns |= {name: indicator.of(chosen) for name, indicator in indicators.items()}

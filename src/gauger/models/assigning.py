@@ -90,7 +90,7 @@ def place(model: SegmentModel, table: pd.DataFrame, gates: Values | None) -> Pla
         values = raw[feature.name]
         if _has_no_fill(feature):
             lacking |= np.isnan(values)
-        with np.errstate(invalid="ignore", divide="ignore"):  # what a curve cannot take is in no segment
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):  # what a curve cannot take is in no segment
             columns[at] = apply_all(feature.treatments, values)
     return _placed(model, columns, raw, lacking, gates)
 
@@ -184,7 +184,7 @@ def indicators_of(model: SegmentModel) -> list[Indicator]:
 def about_left_out(reasons: NDArray[np.integer], customers: int) -> Iterator[Remark]:
     """Who is in no segment, and why; `reasons` counts customers by place in `WHYS`."""
     words = {
-        MISSING: "lack a value that the model has no rule for",
+        MISSING: "lack a value that the model has no rule for, or have one that a treatment cannot take",
         GATE: "are beyond the gate",
         RADIUS: "have no core customer within the radius",
         AMONG: "are nearest to a customer in no segment",
@@ -243,11 +243,10 @@ def about_values(model: SegmentModel, outside: Mapping[str, int], changed: Mappi
 def _changed_unit(feature: LearnedFeature, values: Values) -> float | None:
     """The factor by which a whole column seems to be shifted: a usual one between units, in its middle and its ends."""
     present = values[np.isfinite(values)]
-    if len(present) < _LEAST_FOR_UNITS or len(feature.edges) < 3:
+    learned = np.array(feature.quartiles)
+    if len(present) < _LEAST_FOR_UNITS or not (np.diff(learned) > 0.0).all():
         return None
-    places = [len(feature.edges) * part // 4 for part in (1, 2, 3)]
-    learned = np.array(feature.edges)[places]
-    now = np.quantile(present, np.cumsum(feature.shares)[places])
+    now = np.quantile(present, (0.25, 0.5, 0.75))
     if not (learned > 0.0).all() or not (now > 0.0).all():
         return None
     ratios = np.sort(now / learned)

@@ -4,6 +4,7 @@ import hashlib
 from collections.abc import Iterator, Mapping
 from datetime import UTC, datetime
 from importlib.metadata import version
+from itertools import pairwise
 
 import numpy as np
 import pandas as pd
@@ -20,6 +21,9 @@ from gauger.segmentation import UNASSIGNED, Segmentation
 GATE_SHARE = 0.995
 
 _BINS = 10
+"""Tenths, as is the custom with the population stability index."""
+_HEAP = 1.0 / _BINS
+"""A value that at least this share of customers have gets a bin of its own: it would fill a usual one."""
 _MOST_POINTS = 200_000
 _LEAST_GATE_SHARE = 0.5
 
@@ -181,6 +185,7 @@ def _learned(features: FeatureSet, name: str, unit: str | None) -> LearnedFeatur
     values = features.original[name].to_numpy(dtype=np.float64)
     present = np.sort(values[~np.isnan(values)])
     edges, shares = bins_of(present)
+    quartiles = tuple(np.quantile(present, (0.25, 0.5, 0.75)).tolist())
     return LearnedFeature(
         name,
         indicator.column if indicator else name,
@@ -191,6 +196,7 @@ def _learned(features: FeatureSet, name: str, unit: str | None) -> LearnedFeatur
         float(present.mean()),
         float(present.std()),
         1.0 - len(present) / len(values),
+        quartiles,
         edges,
         shares,
         unit,
@@ -198,12 +204,23 @@ def _learned(features: FeatureSet, name: str, unit: str | None) -> LearnedFeatur
 
 
 def bins_of(ordered: Values) -> tuple[tuple[float, ...], tuple[float, ...]]:
-    """Edges that part ordered values into up to ten bins of about equally many, and the bins' shares."""
-    places = (np.arange(1, _BINS) * len(ordered)) // _BINS
-    edges = np.unique(ordered[places])
-    edges = edges[edges > ordered[0]]
-    counts = np.diff(np.concatenate([[0], np.searchsorted(ordered, edges, side="left"), [len(ordered)]]))
-    return tuple(edges.tolist()), tuple((counts / len(ordered)).tolist())
+    """Edges that part ordered values into bins of about a tenth of them each, and the bins' shares.
+
+    A value that many have, such as the nothing of most, has a bin of its own; a bin holds the edge it begins with.
+    """
+    n = len(ordered)
+    distinct, counts = np.unique(ordered, return_counts=True)
+    heaps = distinct[(counts >= _HEAP * n) & (counts > 1)]
+    edges = [*heaps, *np.nextafter(heaps, np.inf)]
+    ends = np.concatenate([[-np.inf], heaps, [np.inf]])
+    for low, high in pairwise(ends.tolist()):
+        start, stop = int(np.searchsorted(ordered, low, "right")), int(np.searchsorted(ordered, high, "left"))
+        bins = max(1, round((stop - start) * _BINS / n))
+        edges += [ordered[start + (stop - start) * part // bins] for part in range(1, bins)]
+    found = np.unique(edges)
+    found = found[(found > ordered[0]) & (found <= ordered[-1])]
+    parts = np.diff(np.concatenate([[0], np.searchsorted(ordered, found, side="left"), [n]]))
+    return tuple(found.tolist()), tuple((parts / n).tolist())
 
 
 def _fingerprint(features: FeatureSet) -> str:

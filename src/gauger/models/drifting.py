@@ -27,6 +27,13 @@ SMALL, LARGE = 0.1, 0.25
 """The usual bands of the population stability index: below the first little has moved, above the second much."""
 KEEP, WATCH, LEARN = "keep", "watch", "learn again"
 
+STABLE, MOVED, CHANGED = "stable", "moved", "changed"
+
+_SLIGHT_SHIFT, _SOME_SHIFT, _LARGE_SHIFT = 0.1, 0.25, 0.5
+"""Shifts of the mean, in standard deviations: below the first nobody would notice, from the last segments' centres are
+no longer where customers are. Judgement, after Cohen's small and medium effects (0.2 and 0.5)."""
+_LIKE_SPREAD = 0.8
+"""A spread that shrinks by no more than to this share of then, or grows as much, is as it was: judgement."""
 _FEW_GATED, _MANY_GATED = 0.02, 0.05
 _LEAST_SHARE = 1e-4
 _NOISE = 0.05
@@ -42,7 +49,8 @@ class Drift(Readable):
 
     `.features` has a row a feature: mean_then, mean_now, shift (in standard deviations of then), stability (the
     population stability index, 0 for the same distribution), missing_then, missing_now (shares) and reading ("stable",
-    "moved", "changed"). `.segments` has a row a segment, and one for the unassigned: name, share_then, share_now,
+    "moved" for an index of 0.1 or a shift of 0.25, "changed" for a shift of 0.5, or an index of 0.25 with a mean or
+    spread that is not as it was). `.segments` has a row a segment, and one for the unassigned: name, share_then, share_now,
     centre_shift (how far the mean of its customers is from the centre learned, working scale), distance_then and
     distance_now (means of the customers' distances).
 
@@ -73,7 +81,8 @@ class Drift(Readable):
 def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     """How the customers of a table differ from those that a model was learned from.
 
-    The population stability index of a feature is the sum over its bins (tenths of the learned customers) of (share now
+    The population stability index of a feature is the sum over its bins (tenths of the learned customers, values
+    that many have in bins of their own) of (share now
     - share then) ln(share now / share then), a share of none taken as 1 in 10,000: by custom below 0.1 is stable, up to
     0.25 has moved, above has changed. Customers without a value are left out of it, and counted. The index of few
     customers is noise: about 9 / n by chance alone, which a remark says.
@@ -114,14 +123,22 @@ def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, 
         return feature.mean, np.nan, np.nan, np.nan, feature.missing, missing, _NO_VALUES
     counts = np.bincount(np.searchsorted(feature.edges, present, side="right"), minlength=len(feature.shares))
     stability = _index(np.array(feature.shares), counts / len(present))
-    gap = float(present.mean()) - feature.mean
+    mean, spread = float(present.mean()), float(present.std())
+    gap = mean - feature.mean
     shift = gap / feature.spread if feature.spread > 0.0 else (0.0 if gap == 0.0 else np.inf * np.sign(gap))
-    return feature.mean, float(present.mean()), float(shift), stability, feature.missing, missing, reading_of(stability)
+    stays = abs(shift) < _SLIGHT_SHIFT and feature.spread * _LIKE_SPREAD <= spread <= feature.spread / _LIKE_SPREAD
+    reading = _reading(stability, abs(shift), stays=stays)
+    return feature.mean, mean, float(shift), stability, feature.missing, missing, reading
 
 
-def reading_of(stability: float) -> str:
-    """What a population stability index says by custom."""
-    return "stable" if stability < SMALL else "moved" if stability < LARGE else "changed"
+def _reading(stability: float, shift: float, *, stays: bool) -> str:
+    """What index and shift say together of a feature; `stays` is whether mean and spread are as they were.
+
+    An index alone, as when everybody's recency is a day longer, has moved at most: bins are narrower than what matters.
+    """
+    if shift >= _LARGE_SHIFT or (stability >= LARGE and not stays):
+        return CHANGED
+    return MOVED if stability >= SMALL or shift >= _SOME_SHIFT else STABLE
 
 
 def _index(then: Values, now: Values) -> float:
@@ -149,20 +166,20 @@ def _of_segments(model: SegmentModel, placed: Placed, values: Values) -> pd.Data
 
 def _advice(features: pd.DataFrame, gated: float, stability: float) -> tuple[str, list[str]]:
     """Keep, watch or learn again, by the worst of what was seen; and every reason that speaks for it."""
-    changed = features.index[features["stability"] >= LARGE]
-    moved = features.index[(features["stability"] >= SMALL) & (features["stability"] < LARGE)]
+    changed = features.index[features["reading"] == CHANGED]
+    moved = features.index[features["reading"] == MOVED]
     silent = features.index[features["reading"] == _NO_VALUES]
     strong, weak = [], []
     if len(silent):
         strong.append(f"{listed(silent, most=4)} {plural(len(silent), 'has', 'have')} no values any more.")
     if len(changed):
-        strong.append(f"{listed(changed, most=4)} {plural(len(changed), 'has', 'have')} changed (index 0.25 or more).")
+        strong.append(f"{listed(changed, most=4)} {plural(len(changed), 'has', 'have')} changed.")
     if gated >= _MANY_GATED:
         strong.append(f"{percent(gated)} are beyond the gate of every segment.")
     if stability >= LARGE:
         strong.append(f"The segments' shares have changed (index {stability:.2f}).")
     if len(moved):
-        weak.append(f"{listed(moved, most=4)} {plural(len(moved), 'has', 'have')} moved (index 0.1 to 0.25).")
+        weak.append(f"{listed(moved, most=4)} {plural(len(moved), 'has', 'have')} moved.")
     if _FEW_GATED <= gated < _MANY_GATED:
         weak.append(f"{percent(gated)} are beyond the gate.")
     if SMALL <= stability < LARGE:

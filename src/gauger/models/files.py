@@ -127,6 +127,7 @@ def _feature(one: LearnedFeature) -> dict[str, Any]:
         "unit": one.unit,
         "treatments": [_treatment(step) for step in one.treatments],
         **{name: getattr(one, name) for name in ("low", "high", "mean", "spread", "missing")},
+        "quartiles": list(one.quartiles),
         "edges": list(one.edges),
         "shares": list(one.shares),
     }
@@ -222,7 +223,8 @@ def _learned(one: FeaturePart) -> LearnedFeature:
     level = None if one.level is None else Level(one.level.kind, one.level.text)
     indicator = Indicator(one.column, level) if one.is_indicator else None
     facts = one.low, one.high, one.mean, one.spread, one.missing
-    return LearnedFeature(one.name, one.column, indicator, steps, *facts, tuple(one.edges), tuple(one.shares), one.unit)
+    spread = tuple(one.quartiles), tuple(one.edges), tuple(one.shares)
+    return LearnedFeature(one.name, one.column, indicator, steps, *facts, *spread, one.unit)
 
 
 def _step(part: Part) -> Treatment:

@@ -97,6 +97,7 @@ class FeaturePart(Part):
     mean: FiniteFloat
     spread: FiniteFloat
     missing: FiniteFloat
+    quartiles: Numbers = Field(min_length=3, max_length=3)
     edges: Numbers
     shares: Numbers
 

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.stats import beta
+from scipy.stats import beta, binom
 
-from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError, plural
+from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError, plural, written_like
 from gauger.profiling.assignments import checked_assignments
-from gauger.profiling.matching import shown_keys
+from gauger.profiling.drivers import holm
 from gauger.readable import Readable, percent
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
@@ -18,7 +18,10 @@ from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
 _RESAMPLES = 500
 _INTERVAL = (0.025, 0.975)
 
+_LEVEL = 0.05
+
 Codes = NDArray[np.int64]
+Values = NDArray[np.float64]
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -28,8 +31,9 @@ class Migration(Readable):
     `.counts` is the crossing table (rows before, columns after, "unassigned" last where there are any), `.shares` each
     row's shares, `.value` the values of the customers added up in the same way (None without values). `.flows` has a
     row for each way that anyone went: before, after, customers, share (of those who were there), expected (customers,
-    had those who left gone in proportion to the sizes of the other segments), ratio, low, high (its 95 % interval,
-    Clopper & Pearson 1934) and exceeds (whether the interval lies above 1).
+    had those who left gone in proportion to the sizes before of the other segments), ratio, low, high (its 95 % interval,
+    Clopper & Pearson 1934), p_adjusted (two-sided, corrected for the number of ways: Holm 1979) and exceeds (whether
+    more went than chance would send, with p_adjusted of at most 0.05 over all ways together).
 
     `.moved` is the share that is elsewhere now, `.moved_low` and `.moved_high` its 95 % interval, `.chance` what it
     would be if segments were dealt out anew by lot. `.customers` has a row a customer of both times: the key, before,
@@ -94,8 +98,8 @@ def migration(
     both = places >= 0
     if not both.any():
         raise SettingError(
-            f"no customer is there at both times: before there is {first[0][0]!r}, after {second[0][0]!r}. Are the "
-            "keys written the same way?"
+            f"no customer is there at both times: keys before are written {written_like(first[0][:1])}, after "
+            f"{written_like(second[0][:1])}. Are they the same customers?"
         )
     keys, was, is_now = first[0][both], first[1][both], second[1][places[both]]
     labels: list[object] = sorted({*was.tolist(), *is_now.tolist()} - {UNASSIGNED})
@@ -148,8 +152,12 @@ def _drawn_anew(counts: NDArray[np.int64], seed: int) -> NDArray[np.int64]:
 
 
 def _expected(counts: NDArray[np.int64]) -> NDArray[np.float64]:
-    """Movers by way (k, k), had those who left gone in proportion to the sizes after of the other segments."""
-    leaving, sizes = counts.sum(axis=1) - np.diag(counts), counts.sum(axis=0)
+    """Movers by way (k, k), had those who left gone in proportion to the sizes before of the other segments.
+
+    Sizes after would already hold the movement that is to be judged.
+    """
+    sizes = counts.sum(axis=1)
+    leaving = sizes - np.diag(counts)
     with np.errstate(divide="ignore", invalid="ignore"):
         expected = leaving[:, None] * sizes / (sizes.sum() - sizes)[:, None]
     return np.asarray(np.nan_to_num(expected))
@@ -157,21 +165,37 @@ def _expected(counts: NDArray[np.int64]) -> NDArray[np.float64]:
 
 def _flows(counts: NDArray[np.int64], index: pd.Index) -> pd.DataFrame:
     expected = _expected(counts)
-    rows = []
     sizes = counts.sum(axis=1)
     leaving = sizes - np.diag(counts)
+    adjusted = _adjusted(counts, expected, leaving)
+    rows = []
     for here, there in np.argwhere(counts > 0).tolist():
         if here == there:
             continue
         wanted, customers = float(expected[here, there]), int(counts[here, there])
-        low, high = (end * leaving[here] / wanted if wanted else np.nan for end in _interval(customers, leaving[here]))
-        ratio = customers / wanted if wanted else np.nan
-        share = customers / int(sizes[here])
-        rows.append((index[here], index[there], customers, share, wanted, ratio, low, high, bool(low > 1.0)))
-    columns = ["before", "after", "customers", "share", "expected", "ratio", "low", "high", "exceeds"]
+        low, high = (end * leaving[here] / wanted if wanted else np.inf for end in _interval(customers, leaving[here]))
+        ratio = customers / wanted if wanted else np.inf
+        share, p = customers / int(sizes[here]), float(adjusted[here, there])
+        exceeds = bool(p <= _LEVEL and ratio > 1.0)
+        rows.append((index[here], index[there], customers, share, wanted, ratio, low, high, p, exceeds))
+    columns = ["before", "after", "customers", "share", "expected", "ratio", "low", "high", "p_adjusted", "exceeds"]
     return pd.DataFrame(rows, columns=columns).sort_values(
         "customers", ascending=False, kind="stable", ignore_index=True
     )
+
+
+def _adjusted(counts: NDArray[np.int64], expected: NDArray[np.float64], leaving: NDArray[np.int64]) -> Values:
+    """Of every way (k, k) how surprising as many customers are, either way, corrected for the number of ways."""
+    k = len(counts)
+    p = np.ones((k, k))
+    apart = ~np.eye(k, dtype=np.bool_)
+    for here, there in np.argwhere(apart & (leaving[:, None] > 0)).tolist():
+        chance = min(float(expected[here, there] / leaving[here]), 1.0)
+        found = binom(int(leaving[here]), chance)
+        tail = min(float(found.sf(counts[here, there] - 1)), float(found.cdf(counts[here, there])))
+        p[here, there] = min(1.0, 2.0 * tail)
+    p[apart] = holm(p[apart])
+    return p
 
 
 def _interval(found: int, among: int) -> tuple[float, float]:
@@ -198,7 +222,7 @@ def _values(
 
 def _of_one_time(new: pd.Index, lost: pd.Index) -> Iterator[Remark]:
     parts = [
-        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {word} ({shown_keys(keys)})"
+        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {word}"
         for keys, word in ((new, "new"), (lost, "lost"))
         if len(keys)
     ]

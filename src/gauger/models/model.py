@@ -26,7 +26,8 @@ class LearnedFeature:
 
     `column` is the column it comes from, `indicator` what it says of it, if it is one. `low` and `high` are the range
     of the values, `mean` and `spread` (standard deviation) in original units, `missing` the share without a value.
-    `edges` part the values into up to ten bins of about equally many customers, and `shares` are those of the bins.
+    `quartiles` are those of the values. `edges` part them into bins of about a tenth of the customers each, values that
+    many have in bins of their own, and `shares` are those of the bins.
     `unit` is what values are counted in, where that is known.
     """
 
@@ -39,6 +40,7 @@ class LearnedFeature:
     mean: float
     spread: float
     missing: float
+    quartiles: tuple[float, ...]
     edges: tuple[float, ...]
     shares: tuple[float, ...]
     unit: str | None = None

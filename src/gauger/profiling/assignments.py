@@ -8,11 +8,11 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.clustering.kmeans import kmeans_again
-from gauger.errors import SettingError, listed, plural
+from gauger.errors import SettingError, plural
 from gauger.features import FeatureSet
 from gauger.profiling.closeness import share_placed
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, segmentation_from_codes
-from gauger.tables.checking import checked_table, refuse_bad_key
+from gauger.tables.checking import checked_table, refuse_bad_key, refuse_reserved_key
 
 
 def checked_assignments(assignments: pd.DataFrame, key: str) -> tuple[pd.Index, NDArray[np.int64], Mapping[int, str]]:
@@ -21,6 +21,7 @@ def checked_assignments(assignments: pd.DataFrame, key: str) -> tuple[pd.Index, 
     `assignments` has a row a customer with the key, `segment` and, if it likes, `segment_name`. Raises
     UnknownColumnError, KeyColumnError, and SettingError for a segment that is no whole number from 0 up.
     """
+    refuse_reserved_key(key)
     assignments = checked_table(assignments, [key, "segment"])
     refuse_bad_key(assignments[key])
     codes = pd.to_numeric(assignments["segment"], errors="coerce")
@@ -45,7 +46,7 @@ def segmentation_from_assignments(features: FeatureSet, assignments: pd.DataFram
     lacking = features.keys[places < 0]
     if len(lacking):
         raise SettingError(
-            f"{len(lacking):,} {plural(len(lacking), 'customer')} ({listed(map(str, lacking))}) "
+            f"{len(lacking):,} {plural(len(lacking), 'customer')} "
             f"{plural(len(lacking), 'has', 'have')} features and {plural(len(lacking), 'is', 'are')} not in {method}: "
             "are these the assignments of the same table?"
         )

@@ -11,7 +11,6 @@ from scipy.optimize import linear_sum_assignment
 from gauger.distances import adjusted_rand
 from gauger.errors import SettingError, plural
 from gauger.profiling.divisions import Division, division_of
-from gauger.profiling.matching import shown_keys
 from gauger.profiling.worth import worth_in_words, worth_of
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -189,7 +188,7 @@ def _by_customer(keys: pd.Index, own: Codes, across: Codes, apart: NDArray[np.bo
 
 def _of_one_side(here: pd.Index, there: pd.Index) -> Iterator[Remark]:
     parts = [
-        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {place} only ({shown_keys(keys)})"
+        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {place} only"
         for keys, place in ((here, "among these segments"), (there, "on the other side"))
         if len(keys)
     ]

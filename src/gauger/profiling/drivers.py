@@ -13,19 +13,40 @@ from gauger.profiling.levels import Levels
 from gauger.profiling.summaries import Moments, Summary
 from gauger.remarks import Remark
 
-DRIVER_COLUMNS = ("effect", "F", "p", "eta_squared", "rank_h", "rank_p", "rank_eta_squared", "used", "p_adjusted")
-ASSOCIATION_COLUMNS = ("cramers_v", "chi_square", "p", "used", "p_adjusted")
+DRIVER_COLUMNS = (
+    "effect",
+    "F",
+    "p",
+    "eta_squared",
+    "rank_h",
+    "rank_p",
+    "rank_eta_squared",
+    "used",
+    "repeats",
+    "p_adjusted",
+)
+ASSOCIATION_COLUMNS = ("cramers_v", "chi_square", "p", "used", "repeats", "p_adjusted")
+
+CIRCULAR = 0.9
+"""A measure whose correlation with a feature in use is at least this, either way, tells the same in other words, and a
+test of it proves as little: judgement."""
+
+Used = Callable[[str], bool | None]
+"""Whether segments were built on a column; None when that is not known."""
 
 Values = NDArray[np.float64]
 
 
-def drivers_of(summaries: Mapping[str, Summary], used: Callable[[str], bool]) -> pd.DataFrame:
+def drivers_of(summaries: Mapping[str, Summary], used: Used, repeats: Mapping[str, str]) -> pd.DataFrame:
     """A row a measure, the strongest first: effect, F, p, eta_squared, rank_h, rank_p, rank_eta_squared, used.
 
     eta_squared is the share of the measure's variance that lies between segments (0 to 1), F the variance between
     segments over that within, each by its degrees of freedom, p the chance of as large an F if segments did not differ.
     For measures with a long tail rank_h, rank_p and rank_eta_squared are the same of their ranks (Kruskal & Wallis
     1952); NaN for others. effect is rank_eta_squared where there is one, else eta_squared. The unassigned are no group.
+
+    used is whether segments were built on the measure, NA when that is not known: then there is no p. repeats names the
+    feature in use that the measure tells in other words (a correlation of 0.9 or more, either way), if there is one.
 
     A measure that is the same for everyone has F 0, p 1 and no effect; with one segment F and p are NaN.
 
@@ -38,11 +59,13 @@ def drivers_of(summaries: Mapping[str, Summary], used: Callable[[str], bool]) ->
         if found.by_rank is not None:
             h, rank_p, rank_eta = _by_rank(_segments_only(found.by_rank))
         effect = rank_eta if found.lopsided else eta
-        rows[name] = (effect, f, p, eta, h, rank_p, rank_eta, used(name), np.nan)
+        if used(name) is None:
+            p, rank_p = np.nan, np.nan
+        rows[name] = (effect, f, p, eta, h, rank_p, rank_eta, used(name), repeats.get(name, ""), np.nan)
     return _ordered(rows, DRIVER_COLUMNS, "measure")
 
 
-def associations_of(categories: Mapping[str, Levels], used: Callable[[str], bool]) -> pd.DataFrame:
+def associations_of(categories: Mapping[str, Levels], used: Used) -> pd.DataFrame:
     """A row a category, the strongest first: cramers_v (0 to 1), chi_square, p and used.
 
     chi_square compares the counts of the crossing table with those of segments that had the same shares; Cramér's V is
@@ -56,26 +79,54 @@ def associations_of(categories: Mapping[str, Levels], used: Callable[[str], bool
         counts = counts[counts.sum(axis=1) > 0][:, counts.sum(axis=0) > 0].astype(np.float64)
         free = (counts.shape[0] - 1) * (counts.shape[1] - 1)
         if free < 1:
-            rows[name] = (0.0, np.nan, np.nan, used(name), np.nan)
+            rows[name] = (0.0, np.nan, np.nan, used(name), "", np.nan)
             continue
         expected = np.outer(counts.sum(axis=1), counts.sum(axis=0)) / counts.sum()
         statistic = float(((counts - expected) ** 2 / expected).sum())
         strength = float(np.sqrt(statistic / counts.sum() / (min(counts.shape) - 1)))
-        rows[name] = (strength, statistic, float(chi2.sf(statistic, free)), used(name), np.nan)
+        p = np.nan if used(name) is None else float(chi2.sf(statistic, free))
+        rows[name] = (strength, statistic, p, used(name), "", np.nan)
     return _ordered(rows, ASSOCIATION_COLUMNS, "column")
 
 
 def adjusted_together(drivers: pd.DataFrame, associations: pd.DataFrame) -> tuple[pd.DataFrame, pd.DataFrame]:
-    """Both tables with p_adjusted for what was not used for segmenting, over all of it; NaN for what was.
+    """Both tables with p_adjusted over all that was not used for segmenting; NaN for what was, or repeats what was.
 
     The p that is adjusted is the rank version's where there is one.
     """
-    own = [drivers["rank_p"].fillna(drivers["p"])[~drivers["used"]], associations["p"][~associations["used"]]]
+    own = [drivers["rank_p"].fillna(drivers["p"])[tested(drivers)], associations["p"][tested(associations)]]
     adjusted = holm(np.concatenate([part.to_numpy(dtype=np.float64) for part in own]))
     tables = []
     for table, part, values in zip((drivers, associations), own, np.split(adjusted, [len(own[0])]), strict=True):
         tables.append(table.assign(p_adjusted=pd.Series(values, index=part.index, dtype=np.float64)))
     return tables[0], tables[1]
+
+
+def tested(table: pd.DataFrame) -> NDArray[np.bool_]:
+    """Which rows of drivers or associations a test means something for."""
+    return np.asarray(~table["used"].fillna(True) & (table["repeats"] == ""), dtype=np.bool_)
+
+
+def circular(columns: Mapping[str, Values], used: Collection[str]) -> dict[str, str]:
+    """For columns (n,) that are not used: the used one that each tells in other words, where there is one."""
+    found = {}
+    for name, values in columns.items():
+        for feature in [] if name in used else used:
+            if feature in columns and abs(_correlation(values, columns[feature])) >= CIRCULAR:
+                found[name] = feature
+                break
+    return found
+
+
+def _correlation(one: Values, other: Values) -> float:
+    """Pearson's over the rows that have both; 0 where either is the same throughout."""
+    with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
+        one, other = one - np.nanmean(one), other - np.nanmean(other)
+        both = ~np.isnan(one * other)
+        if not both.all():
+            one, other = one[both] - one[both].mean() if both.any() else one[both], other[both]
+        scale = np.sqrt(np.dot(one, one)) * np.sqrt(np.dot(other, other))
+        return float(np.dot(one, other) / scale) if np.isfinite(scale) and scale > 0.0 else 0.0
 
 
 def holm(p: ArrayLike) -> Values:
@@ -93,23 +144,27 @@ def holm(p: ArrayLike) -> Values:
     return values
 
 
-def on_significance(used: Collection[str] | None, tested: Collection[str]) -> Remark:
-    """What p proves; `used` are the features that segments were built on, None when that is not known."""
+def on_significance(used: Collection[str] | None, proven: Collection[str], repeats: Mapping[str, str]) -> Remark:
+    """What p proves; `used` are the features that segments were built on, None when that is not known, `proven` the
+    columns that a test means something for, and `repeats` those that tell a feature in use in other words."""
     if used is None:
         text = (
-            "which columns the segments were built on is not known from assignments alone: for those p proves "
-            "nothing, because segments were built to differ on them. For the others p means something."
+            "which columns the segments were built on is not known from assignments alone, and for those a test proves "
+            "nothing, because segments were built to differ on them: so no p is given. Name the features, and p is told "
+            "for the other columns."
         )
     else:
         text = (
             f"segments were built to differ on {listed(sorted(used))}, so p proves nothing there: read the effect, "
             "which is how much of a measure's variance lies between segments."
         )
-        if tested:
-            others = plural(len(tested), "column that was", "columns that were")
+        if repeats:
+            parts = [f"{name} ({feature})" for name, feature in repeats.items()]
+            text += f" Nor in {listed(parts, most=6)}, which tell features in use in other words."
+        if proven:
+            others = plural(len(proven), "other column", "other columns")
             text += (
-                f" For the {len(tested)} {others} not used, p means something, unless they tell the same behaviour in "
-                "other words; p_adjusted is corrected for their number (Holm)."
+                f" For the {len(proven)} {others} p means something; p_adjusted is corrected for their number (Holm)."
             )
     return Remark("significance", text, features=tuple(sorted(used or ())))
 
@@ -151,5 +206,6 @@ def _by_rank(moments: Moments) -> tuple[float, float, float]:
 
 def _ordered(rows: Mapping[str, tuple[object, ...]], columns: tuple[str, ...], index: str) -> pd.DataFrame:
     table = pd.DataFrame.from_dict(dict(rows), orient="index", columns=list(columns))
-    table = table.astype({**dict.fromkeys(columns, np.float64), "used": np.bool_}).rename_axis(index)
+    kinds = {**dict.fromkeys(columns, np.float64), "used": "boolean", "repeats": "str"}
+    table = table.astype(kinds).rename_axis(index)
     return table.sort_values(columns[0], ascending=False, kind="stable", na_position="last")

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 import pandas as pd
 
-from gauger.errors import SettingError, plural
+from gauger.errors import SettingError, plural, written_like
 from gauger.remarks import Remark
 from gauger.tables.checking import checked_table, refuse_bad_key
 
@@ -22,18 +22,14 @@ def matched_table(
     named = table.set_index(key)
     lacking = ~customers.isin(named.index)
     if lacking.all():
-        theirs = f"the table {named.index[0]!r}" if len(named) else "the table is empty"
+        theirs = f"those of the table {written_like(named.index[:1])}" if len(named) else "the table is empty"
         raise SettingError(
-            f"no {key} of the table is among the segmented customers: the segments know {customers[0]!r}, {theirs}. "
+            f"no {key} of the table is among the segmented customers: their keys are written "
+            f"{written_like(customers[:1])}, {theirs}. "
             "Is it the right table, with keys written the same way?"
         )
     besides = int((~named.index.isin(customers)).sum())
     return named.reindex(customers), _match_remarks(key, customers[lacking], besides)
-
-
-def shown_keys(keys: pd.Index) -> str:
-    """The first three keys, and dots when there are more."""
-    return ", ".join(map(str, keys[:3])) + (", …" if len(keys) > 3 else "")
 
 
 def _match_remarks(key: str, lacking: pd.Index, besides: int) -> list[Remark]:
@@ -43,7 +39,7 @@ def _match_remarks(key: str, lacking: pd.Index, besides: int) -> list[Remark]:
             Remark(
                 "customers-not-in-table",
                 f"{len(lacking):,} segmented {plural(len(lacking), 'customer')} {plural(len(lacking), 'is', 'are')} "
-                f"not in the table by {key} ({shown_keys(lacking)}): its columns leave them out.",
+                f"not in the table by {key}: its columns leave them out.",
             )
         )
     if besides:

@@ -12,7 +12,7 @@ from gauger.errors import SettingError, UnknownColumnError, listed, plural
 from gauger.features.columns import LARGEST, Indicator
 from gauger.profiling.assignments import checked_assignments
 from gauger.profiling.components import about_the_plane
-from gauger.profiling.drivers import adjusted_together, associations_of, drivers_of, on_significance
+from gauger.profiling.drivers import adjusted_together, associations_of, circular, drivers_of, on_significance, tested
 from gauger.profiling.exemplars import exemplars_of
 from gauger.profiling.levels import Levels, levels_of, median_dates, share_tables
 from gauger.profiling.matching import matched_table
@@ -150,9 +150,11 @@ class _Subject:
             groups.append(UNASSIGNED)
         return pd.Index([*labels, EVERYONE], dtype=object, name="segment"), [*groups, len(self.numbers) + 1]
 
-    def built_on(self, column: str) -> bool:
-        """Whether segments were built on a column, as a measure or by its levels."""
-        return column in (self.used or ()) or any(column == own.column for own in self.indicators.values())
+    def built_on(self, column: str) -> bool | None:
+        """Whether segments were built on a column, as a measure or by its levels; None when that is not known."""
+        if self.used is None:
+            return None
+        return column in self.used or any(column == own.column for own in self.indicators.values())
 
 
 def profile(
@@ -235,19 +237,20 @@ def _describe(
     summaries = summarise(measured, Grouping.of(codes, len(numbers)))
 
     def figures(part: str) -> pd.DataFrame:
-        return by_group(summaries, part).iloc[groups].set_axis(rows)
+        return by_group(summaries, part, len(numbers) + 2).iloc[groups].set_axis(rows)
 
     means, scores = figures("mean"), figures("score")
     everyone = means.loc[[EVERYONE]].iloc[0]
     shares, category_index = (
         table.iloc[:, groups].set_axis(rows, axis=1) for table in share_tables(categories, len(numbers))
     )
+    repeats = circular({name: measured[name].to_numpy() for name in measured.columns}, subject.used or ())
     drivers, associations = adjusted_together(
-        drivers_of(summaries, subject.built_on), associations_of(categories, subject.built_on)
+        drivers_of(summaries, subject.built_on, repeats), associations_of(categories, subject.built_on)
     )
     told = [name for name in measured.columns if name in (subject.used or ())] or list(measured.columns)
     own_scores = scores.loc[numbers, told].rename_axis("segment")
-    tested = [name for table in (drivers, associations) for name in table.index[~table["used"]]]
+    proven = [name for table in (drivers, associations) for name in table.index[tested(table)]]
     return Profile(
         sizes=_sizes(subject, means, summaries, totals),
         means=means,
@@ -267,7 +270,7 @@ def _describe(
         overlap=overlap,
         exemplars=exemplars,
         suggested_names=suggested_names(own_scores, subject.indicators, subject.names),
-        remarks=(*remarks, *infinite, on_significance(subject.used, tested)),
+        remarks=(*remarks, *infinite, on_significance(subject.used, proven, repeats)),
     )
 
 
@@ -328,5 +331,5 @@ def _measures(summaries: Mapping[str, Summary], subject: _Subject) -> pd.DataFra
         why = f"{long_tail} moves the mean" if found.lopsided else "no long tail"
         rows.append((found.skew, found.missing, "median" if found.lopsided else "mean", why))
     table = pd.DataFrame(rows, columns=["skew", "missing", "leads", "why"], index=pd.Index(summaries, name="measure"))
-    table.insert(0, "used", [subject.built_on(name) for name in table.index])
+    table.insert(0, "used", pd.array([subject.built_on(name) for name in table.index], dtype="boolean"))
     return table

@@ -177,8 +177,8 @@ def _quartiles(facts: ColumnFacts) -> Values:
     return np.array([facts.quantile(share) for share in _QUARTILES])
 
 
-def by_group(summaries: Mapping[str, Summary], part: str) -> pd.DataFrame:
-    """One figure of all measures: a row a group (the unassigned first, everyone last), a column a measure.
+def by_group(summaries: Mapping[str, Summary], part: str, groups: int) -> pd.DataFrame:
+    """One figure of all measures: a row for each of `groups` (the unassigned first, everyone last), a column a measure.
 
     `part` is "mean", "spread", "lower", "median", "upper" or "score".
     """
@@ -191,4 +191,4 @@ def by_group(summaries: Mapping[str, Summary], part: str) -> pd.DataFrame:
             columns[name] = np.append(found.scores, np.nan)
         else:
             columns[name] = np.append(getattr(found.moments, part), getattr(found.moments.all(), part))
-    return pd.DataFrame(columns)
+    return pd.DataFrame(columns, index=range(groups))

@@ -36,7 +36,7 @@ def in_words(profile: "Profile", number: int) -> str:
 
 def _strongest(profile: "Profile", number: int) -> str:
     """The measures in which a segment differs most, of those it was built on where they are known."""
-    built_on = profile.measures.index[profile.measures["used"]]
+    built_on = profile.measures.index[profile.measures["used"].fillna(False).astype(bool)]
     scores = profile.scores.loc[[number], built_on if len(built_on) else profile.measures.index].iloc[0]
     names = scores.abs().sort_values(ascending=False, kind="stable").index[:_TOLD]
     own, everyone = (profile.typical.loc[[row]].iloc[0] for row in (number, EVERYONE))

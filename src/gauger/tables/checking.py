@@ -44,12 +44,25 @@ def refuse_bad_names(place: str, names: Sequence[str | None], where: str = "its 
         raise TableFileError(f"{place} names {listed(map(repr, repeats))} more than once. Rename the columns.")
 
 
+RESERVED = ("segment", "segment_name", "distance", "why", "arm")
+"""Columns of what Gauger writes beside the key."""
+
+
+def refuse_reserved_key(key: str) -> None:
+    """Raise KeyColumnError when the key is called like a column that results have beside it."""
+    if key in RESERVED:
+        raise KeyColumnError(
+            f"the key is called {key!r}, as a column that results have beside it, so customers would be lost from what "
+            f"is written. Rename it first: table.rename(columns={{{key!r}: 'customer'}})."
+        )
+
+
 def refuse_bad_key(keys: pd.Series) -> None:
     """Raise KeyColumnError, with the first rows at fault, unless every key is there and stands once."""
     refuse_missing_key(keys)
     repeated = keys.duplicated()
     if repeated.any():
-        raise KeyColumnError.repeated(str(keys.name), keys[repeated].unique()[:3].tolist(), int(repeated.sum()))
+        raise KeyColumnError.repeated(str(keys.name), np.flatnonzero(repeated)[:3].tolist(), int(repeated.sum()))
 
 
 def keys_as_text(keys: pd.Series) -> "pd.Series[str]":

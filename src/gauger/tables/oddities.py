@@ -5,7 +5,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import pandas as pd
 
-from gauger.errors import listed, plural
+from gauger.errors import listed, plural, written_like
 from gauger.remarks import Remark
 from gauger.tables.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts
 
@@ -14,6 +14,8 @@ STAND_IN_DATES = ("1900-01-01", "1970-01-01", "9999-12-31")
 MOSTLY = 0.8
 
 _TOGETHER = 0.9
+_COMMON = 3
+"""A value that fewer rows have may be somebody's own, and is not repeated."""
 _OTHER_DATE = r"\d{1,2}[./-]\d{1,2}[./-]\d{2,4}(?: .*)?"
 _COMMA_NUMBER = r"[+-]?\d{1,3}(?:\.?\d{3})*,\d+"
 
@@ -131,19 +133,22 @@ def _nearly_numbers(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remar
     for name in texts:
         words = table[name].dropna().astype(str)
         numbers = pd.to_numeric(words, errors="coerce").notna()
-        odd = words[~numbers].unique().tolist()
         if MOSTLY <= numbers.mean() < 1.0:
+            odd = words[~numbers].value_counts()
+            common = odd.index[odd >= _COMMON].tolist()  # what fewer rows have may be somebody's
+            shown = listed(map(repr, common)) if common else f"written {written_like(odd.index)}"
+            word = common[0] if common else "…"
             yield Remark(
                 "nearly-numbers",
                 f"{name} is text, because it holds {len(odd):,} {plural(len(odd), 'value that is', 'values that are')} "
-                f"no number: {listed(map(repr, odd))}. Correct them, or read the table "
-                f"with as_missing={{{name!r}: {odd[0]!r}}} (--as-missing '{name}={odd[0]}').",
+                f"no number: {shown}. Correct them, or read the table "
+                f"with as_missing={{{name!r}: {word!r}}} (--as-missing '{name}={word}').",
                 (name,),
             )
         elif words.str.fullmatch(_COMMA_NUMBER).mean() >= MOSTLY:
             yield Remark(
                 "nearly-numbers",
-                f"{name} is text, because its numbers are written like {words.iloc[0]}. Read the table with "
+                f"{name} is text, because its numbers are written {written_like(words.iloc[:1])}. Read the table with "
                 "decimal=',' and, where there are marks between thousands, thousands='.' (--decimal , --thousands .).",
                 (name,),
             )
@@ -157,7 +162,7 @@ def _dates_as_text(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remark
             formats = [mark.join(parts) for parts in (("%d", "%m", "%Y"), ("%m", "%d", "%Y"))]
             yield Remark(
                 "dates-as-text",
-                f"{name} is text, because its dates are written like {words.iloc[0]}. Read the table with "
+                f"{name} is text, because its dates are written {written_like(words.iloc[:1])}. Read the table with "
                 f"dates='{formats[0]}' (--dates {formats[0]}), or {formats[1]} if the month comes first.",
                 (name,),
             )
@@ -217,10 +222,10 @@ def _single_levels(table: pd.DataFrame, categories: Sequence[str]) -> Iterator[R
         if levels:
             singles[name] = levels
     if singles:
-        shown = [f"{name} ({listed(sorted(map(str, levels)))})" for name, levels in singles.items()]
+        shown = [f"{name} ({len(levels):,})" for name, levels in singles.items()]
         yield Remark(
             "single-levels",
-            f"levels with one row in {listed(shown)}: a typo, or too rare to say anything of. Correct them or put them "
-            "with another level.",
+            f"levels with one row in {listed(shown)}: typos, or too rare to say anything of. Correct them or put them with "
+            "another level.",
             tuple(singles),
         )
