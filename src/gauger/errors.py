@@ -5,7 +5,6 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
-
 _LONGEST_FORM = 30
 
 

@@ -1,11 +1,15 @@
 """How results show themselves: a headline, a table and the remarks, in a terminal and in a notebook."""
 
 import html
+import unicodedata
 from abc import ABC, abstractmethod
 
 import pandas as pd
 
 from gauger.remarks import Remark
+
+_UNSEEN = ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp")
+"""Unicode's categories of control, format, surrogate, private and unassigned signs, and its separators of lines."""
 
 
 class Readable(ABC):
@@ -23,12 +27,26 @@ class Readable(ABC):
 
     def __repr__(self) -> str:
         table = self.overview().to_string(max_rows=20, line_width=100, float_format=lambda value: f"{value:,.4g}")
-        return "\n".join([self.headline(), table, *(f"remark: {remark}" for remark in self.remarks)])
+        return visible("\n".join([self.headline(), table, *(f"remark: {remark}" for remark in self.remarks)]))
 
     def _repr_html_(self) -> str:
         table = self.overview().to_html(max_rows=20, float_format=lambda value: f"{value:,.4g}", border=0)
         cautions = "".join(f"<li>{html.escape(str(remark))}</li>" for remark in self.remarks)
         return f"<p>{html.escape(self.headline())}</p>{table}" + (f"<ul>{cautions}</ul>" if cautions else "")
+
+
+def visible(text: str) -> str:
+    """Text with every sign that a terminal would act on, or that nobody sees, written out: an escape as \\x1b.
+
+    Line ends stay. What data hold could otherwise move the cursor, hide text or turn its direction.
+    """
+    return text if text.isascii() and text.isprintable() else "".join(map(_written_out, text))
+
+
+def _written_out(sign: str) -> str:
+    if sign == "\n" or unicodedata.category(sign) not in _UNSEEN:
+        return sign
+    return sign.encode("unicode_escape").decode("ascii")
 
 
 def first_up(text: str) -> str:

@@ -159,7 +159,12 @@ def test_a_constant_feature_is_zero_on_the_working_scale() -> None:
             ColumnValuesError,
             r"'area' has 4 values that are not a number, written like 'aaaaa'",
         ),
-        (TABLE.assign(who=["a", "a", "b", "a"]), {}, KeyColumnError, r"repeats in data rows 2 and 4 \(2 rows too many\)"),
+        (
+            TABLE.assign(who=["a", "a", "b", "a"]),
+            {},
+            KeyColumnError,
+            r"repeats in data rows 2 and 4 \(2 rows too many\)",
+        ),
         (TABLE.assign(who=["a", None, "b", "c"]), {}, KeyColumnError, r"missing in 1 row \(data row 2\)"),
         (TABLE.assign(spend=np.nan), {}, ColumnValuesError, "'spend' has no value for any customer"),
         (

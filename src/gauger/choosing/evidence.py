@@ -11,12 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.distance import cdist
 
-from gauger.choosing.dip import scaled_dip
 from gauger.choosing.isolates import isolated, neighbour_distances
 from gauger.choosing.one_cloud import OneCloud
 from gauger.choosing.silhouettes import silhouettes_from_sums
 from gauger.choosing.valleys import Valleys
 from gauger.clustering.blocks import map_jobs
+from gauger.clustering.dip import scaled_dip
 from gauger.clustering.quick import QuickFit, distinct_up_to, fits_by_count
 
 MOST_CUSTOMERS = 4_000

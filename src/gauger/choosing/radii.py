@@ -16,10 +16,11 @@ from gauger.clustering.arrangement import Arrangement, arrange
 from gauger.clustering.customer_distances import Metric
 from gauger.clustering.density.cautions import about_density
 from gauger.clustering.density.hierarchy import Hierarchy
-from gauger.clustering.density.levels import checked_smallest, levels_of
+from gauger.clustering.density.levels import checked_smallest, levels_of, usual_smoothing
 from gauger.clustering.density.neighbours import Neighbours, neighbours_of
 from gauger.clustering.density.outcome import key_ranks
 from gauger.clustering.density.radius import Dense, checked_min_points, spread_from
+from gauger.clustering.merge_trees.joins import Joins
 from gauger.clustering.merge_trees.spanning import joins_of
 from gauger.distances import adjusted_rand
 from gauger.errors import SettingError
@@ -126,7 +127,7 @@ def _study(features: FeatureSet, everyone: Arrangement, near: Neighbours, min_po
         links, lengths = near.links(reach, advance)
     if not lengths.any():
         raise SettingError("all customers are equal on these features: there is no radius to study.")
-    found = levels_of(joins_of(links, lengths), reach, names, checked_smallest(None, n), min_points)
+    found = _levels(near, reach, joins_of(links, lengths), names, min_points)
     knee = find_knee(np.sort(reach))
     radii = _radii(reach if reach.any() else lengths, knee, found)
     rank = key_ranks(features, everyone)
@@ -136,6 +137,16 @@ def _study(features: FeatureSet, everyone: Arrangement, near: Neighbours, min_po
     advice = advise_radius(table, knee, groups, min_points)
     remarks = (*_about(table, advice, n), *about_density(names, everyone, near, min_points))
     return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks)
+
+
+def _levels(near: Neighbours, reach: Values, joins: Joins, features: int, min_points: int) -> Hierarchy:
+    """Density levels of the same customers, smoothed as they are by default where the study's own min points are fewer."""
+    smallest = checked_smallest(None, len(reach))
+    smooth = usual_smoothing(features, len(reach), smallest)
+    if smooth > min_points:
+        reach, min_points = near.nth_distances(smooth), smooth
+        joins = joins_of(*near.links(reach, lambda _: None))
+    return levels_of(joins, reach, features, smallest, min_points)
 
 
 def _tabulated(radii: Sequence[float], made: Iterable[Rows], near: Neighbours, features: FeatureSet) -> pd.DataFrame:

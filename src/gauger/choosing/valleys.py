@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse.csgraph import connected_components
 
-from gauger.choosing.dip import scaled_dip
+from gauger.clustering.dip import scaled_dip
 
 _THIN_TO = 2
 

@@ -4,13 +4,14 @@ import re
 import textwrap
 from collections.abc import Iterable, Sequence
 from threading import Timer
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskID, TaskProgressColumn, TextColumn, TimeRemainingColumn
 from rich.table import Table
 from rich.text import Text
 
+from gauger.readable import visible
 from gauger.remarks import Remark
 
 if TYPE_CHECKING:
@@ -38,12 +39,13 @@ def _console(*, stderr: bool = False, wide: bool = False) -> Console:
 
 def say(text: str = "") -> None:
     """A line of result, broken where it is too long."""
-    _console().print(Text(text))
+    _console().print(Text(visible(text)))
 
 
 def plain(text: str) -> None:
-    """Text for another program to read: as it is, nothing broken."""
-    _console().print(Text(text), soft_wrap=True)
+    """Text for another program to read: as it is, nothing broken; on a terminal with its control signs written out."""
+    console = _console()
+    console.print(Text(visible(text) if console.is_terminal else text), soft_wrap=True)
 
 
 def step(name: str, text: str) -> None:
@@ -55,7 +57,7 @@ def step(name: str, text: str) -> None:
 
 def title(text: str) -> None:
     """The first line of a result."""
-    _console().print(Text(text, style="bold"))
+    _console().print(Text(visible(text), style="bold"))
 
 
 def heading(text: str) -> None:
@@ -67,12 +69,18 @@ def heading(text: str) -> None:
 def table(frame: "pd.DataFrame") -> None:
     """A DataFrame with its index, numbers to the right, rounded as people read them."""
     shown = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
-    shown.add_column(str(frame.index.name or ""), no_wrap=True)
-    for name in frame.columns:
-        shown.add_column(str(name), justify="right" if _of_numbers(frame[name]) else "left", overflow="fold")
+    shown.add_column(_as_text(frame.index.name or ""), no_wrap=True)
+    for place, name in enumerate(frame.columns):
+        side: Literal["left", "right"] = "right" if _of_numbers(frame.iloc[:, place]) else "left"
+        shown.add_column(_as_text(name), justify=side, overflow="fold")
     for row in frame.itertuples():
-        shown.add_row(*(cell(value) for value in row))
+        shown.add_row(*(_as_text(cell(value)) for value in row))
     _console(wide=True).print(shown)
+
+
+def _as_text(value: object) -> Text:
+    """What data hold, as text on one line: no markup, no control signs."""
+    return Text(visible(str(value)).replace("\n", "\\n"))
 
 
 def segments(frame: "pd.DataFrame") -> None:
@@ -119,7 +127,7 @@ def percent(shares: "pd.Series[float]") -> list[str]:
 def remarks(found: Iterable[Remark]) -> None:
     """Cautions, one a paragraph, to stderr."""
     for remark in found:
-        _console(stderr=True).print(Text.assemble(("remark: ", "bold magenta"), remark.text))
+        _console(stderr=True).print(Text.assemble(("remark: ", "bold magenta"), visible(remark.text)))
 
 
 def wrote(paths: "Sequence[Path]") -> None:
@@ -131,17 +139,17 @@ def wrote(paths: "Sequence[Path]") -> None:
         say(f"wrote {len(paths)} files into {folder}: {', '.join(str(path.relative_to(folder)) for path in paths)}")
         return
     for path in paths:
-        _console().print(Text(f"wrote {path}"), soft_wrap=True)
+        _console().print(Text(visible(f"wrote {path}")), soft_wrap=True)
 
 
 def next_step(command: str) -> None:
     """The command to type next, on one line so that it can be copied."""
-    _console().print(Text(f"Next: {command}"), soft_wrap=True)
+    _console().print(Text(visible(f"Next: {command}")), soft_wrap=True)
 
 
 def fault(text: str) -> None:
     """What went wrong, in one message to stderr."""
-    _console(stderr=True).print(Text.assemble(("gauger: ", "bold red"), text))
+    _console(stderr=True).print(Text.assemble(("gauger: ", "bold red"), visible(text)))
 
 
 def _is_gap(value: object) -> bool:
@@ -160,7 +168,7 @@ class ProgressBars:
 
     def __init__(self) -> None:
         self._bars = Progress(
-            TextColumn("{task.description}"),
+            TextColumn("{task.description}", markup=False),
             BarColumn(complete_style="blue"),
             TaskProgressColumn(),
             TimeRemainingColumn(),
@@ -180,7 +188,7 @@ class ProgressBars:
             self._patience = Timer(_PATIENCE, self._bars.start)
             self._patience.daemon = True
             self._patience.start()
-        return self._bars.add_task(name, total=total)
+        return self._bars.add_task(visible(name), total=total)
 
     def advanced(self, mark: object, steps: int) -> None:
         assert isinstance(mark, int)

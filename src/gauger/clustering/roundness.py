@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.clustering.arrangement import Arrangement
-from gauger.clustering.density.levels import checked_smallest, groups_of_levels, levels_of
+from gauger.clustering.density.levels import checked_smallest, groups_of_levels, levels_of, usual_smoothing
 from gauger.clustering.density.neighbours import PointNeighbours, compile_links
 from gauger.clustering.density.radius import usual_min_points
 from gauger.clustering.merge_trees.spanning import joins_of
@@ -18,6 +18,7 @@ _MOST_CUSTOMERS = 2_000
 _MOST_FEATURES = 8
 _PURE = 0.9
 
+Values = NDArray[np.float64]
 Codes = NDArray[np.integer]
 
 
@@ -28,11 +29,13 @@ def about_roundness(everyone: Arrangement, seg: Segmentation) -> Iterator[Remark
     than eight features, where distances lose their contrast.
     """
     features, customers = everyone.columns.shape
-    enough = usual_min_points(features)
-    if features > _MOST_FEATURES or customers < 2 * enough:
-        return
     sample = np.arange(min(customers, _MOST_CUSTOMERS))
-    groups = _groups_by_density(everyone.columns[:, sample], enough)
+    smallest = checked_smallest(None, len(sample)) if len(sample) > 1 else 1
+    if features > _MOST_FEATURES or customers < 2 * usual_min_points(features):
+        return
+    rng = np.random.default_rng(0)
+    columns = np.array([between_steps(column, rng) for column in everyone.columns[:, sample]])
+    groups = _groups_by_density(columns, smallest)
     count = int(groups.max(initial=0))
     own = seg.codes[everyone.order[sample]]
     grouped = groups > 0
@@ -52,13 +55,29 @@ def about_roundness(everyone: Arrangement, seg: Segmentation) -> Iterator[Remark
     )
 
 
-def _groups_by_density(columns: NDArray[np.float64], enough: int) -> Codes:
+def between_steps(column: Values, rng: np.random.Generator) -> Values:
+    """Values (n,) with the customers of each tied one spread at random over half a step to both sides.
+
+    Whole numbers, such as days, are measured no finer than their step: as they are, each would look like a dense group
+    of its own. A step is no more than twice as wide to one side as to the other, so that real gaps stay.
+    """
+    distinct, place = np.unique(column, return_inverse=True)
+    if len(distinct) < 2 or 2 * len(distinct) > len(column):
+        return column
+    gaps = np.diff(distinct)
+    below, above = np.append(gaps[0], gaps), np.append(gaps, gaps[-1])
+    low, high = np.minimum(below, 2.0 * above) / 2.0, np.minimum(above, 2.0 * below) / 2.0
+    return np.asarray(column - low[place] + rng.random(len(column)) * (low + high)[place])
+
+
+def _groups_by_density(columns: NDArray[np.float64], smallest: int) -> Codes:
     """The group of each customer by density levels, from 1; 0 for none."""
     compile_links()
+    enough = usual_smoothing(len(columns), columns.shape[1], smallest)
     near = PointNeighbours(np.ascontiguousarray(columns), city=False)
     reach = near.nth_distances(enough)
     joins = joins_of(*near.links(reach, lambda _: None))
-    found = levels_of(joins, reach, len(columns), checked_smallest(None, len(reach)), enough)
+    found = levels_of(joins, reach, len(columns), smallest, enough)
     return groups_of_levels(found)[1] + 1
 
 

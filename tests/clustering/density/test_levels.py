@@ -23,7 +23,7 @@ from gauger.clustering.merge_trees.spanning import joins_of
 from gauger.distances import adjusted_rand
 from gauger.errors import SettingError
 
-LIMITS = {1: 5.0, 2: 4.0, 3: 3.0}
+LIMITS = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (5.2, 1.0)}
 
 
 def _reference(points: np.ndarray, smallest: int, enough: int, *, city: bool = False, prune: bool = True):
@@ -31,7 +31,8 @@ def _reference(points: np.ndarray, smallest: int, enough: int, *, city: bool = F
     floor = reach[reach > 0.0].min() if (reach > 0.0).any() else 1.0
     logs = np.log(np.maximum(reach, floor))
     if prune:
-        limit = LIMITS[points.shape[1]] / np.sqrt(enough)
+        factor, power = LIMITS[points.shape[1]]
+        limit = factor / enough**power
         without_shallow(
             root, lambda branch: points.shape[1] * (np.log(branch.born) - logs[list(branch.members)].mean()) >= limit
         )
@@ -204,3 +205,48 @@ def test_depth_is_the_logarithm_of_how_much_denser_a_branch_is_than_where_it_cam
     reach = near.nth_distances(2)
     found = hierarchy_of(joins_of(*near.links(reach, lambda _: None)), 5)
     assert sorted(depths(found, reach, 1)[1:]) == pytest.approx([np.log(96.0 / 2.0), np.log(96.0 / 1.0)])
+
+
+@pytest.mark.parametrize("d", [2, 3])
+def test_a_dense_spot_inside_a_wide_cloud_is_a_segment_and_the_cloud_around_it_another(d: int) -> None:
+    for seed in range(5):
+        rng = np.random.default_rng(seed)
+        own = rng.random(1_000) < 0.3
+        points = rng.normal(size=(1_000, d))
+        points[own] = 0.1 * points[own] + 0.7 * rng.normal(size=d)
+        seg = gauger.segment_by_density_levels(features_of(points))
+        assert seg.count == 2
+        spot = seg.branches["inside"].to_numpy()
+        assert seg.branches.loc[spot, "segment"].tolist() == [2]
+        assert ((seg.codes == 2) & own).sum() >= 0.8 * max(own.sum(), (seg.codes == 2).sum())
+
+
+def test_many_spots_inside_a_cloud_are_all_found() -> None:
+    rng = np.random.default_rng(1)
+    points = rng.normal(size=(2_000, 2))
+    for spot in range(8):
+        points[100 * spot : 100 * (spot + 1)] = 0.02 * rng.normal(size=(100, 2)) + 3.0 * rng.random(2) - 1.5
+    codes = gauger.segment_by_density_levels(features_of(points)).codes
+    homes = [int(np.bincount(codes[100 * spot : 100 * (spot + 1)]).argmax()) for spot in range(8)]
+    assert len(set(homes) - {0}) == 8
+
+
+def test_a_tenth_of_the_customers_five_deviations_off_is_mostly_found() -> None:
+    found = 0
+    for seed in range(10):
+        rng = np.random.default_rng(seed)
+        own = rng.random(2_000) < 0.1
+        points = rng.normal(size=(2_000, 2)) + 5.0 * own[:, None] * [1.0, 0.0]
+        seg = gauger.segment_by_density_levels(features_of(points))
+        found += seg.count == 2 and (seg.codes[own] == 2).sum() > 0.25 * own.sum()
+    assert found >= 8
+
+
+@pytest.mark.parametrize("make", ["normal", "exponential", "random", "standard_t"])
+def test_clouds_of_one_peak_stay_one_segment(make: str) -> None:
+    counts = []
+    for seed in range(8):
+        draw = getattr(np.random.default_rng(seed), make)
+        values = draw(4.0, size=(600, 3)) if make == "standard_t" else draw(size=(600, 3))
+        counts.append(gauger.segment_by_density_levels(features_of(values)).count)
+    assert sum(count > 1 for count in counts) <= 1

@@ -3,7 +3,7 @@
 Campello, Moulavi & Sander (2013), Advances in Knowledge Discovery and Data Mining (PAKDD), 160-172.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numba import njit
@@ -21,7 +21,8 @@ class Hierarchy:
     """Branches, of which number 0 holds everyone; each splits into two or more at a distance, or fades away.
 
     By branch (b,): `parent` (-1 for the first; always a lower number), `born` (the distance at which it split off,
-    infinite for the first) and `held` (customers at that moment). By customer (n,): the `branch` it leaves last, and at
+    infinite for the first), `held` (customers at that moment) and `inside` (whether it is a dense spot within its
+    parent, which goes on around it). By customer (n,): the `branch` it leaves last, and at
     which distance, `left`.
     """
 
@@ -30,6 +31,12 @@ class Hierarchy:
     held: Rows
     branch: Rows
     left: Values
+    inside: Flags = field(default_factory=lambda: np.zeros(0, dtype=np.bool_))
+
+    @property
+    def spots(self) -> Rows:
+        """The branches that are dense spots within their parents."""
+        return np.flatnonzero(self.inside)
 
     def gathered(self, of_customers: Values) -> Values:
         """A sum over the customers of each branch and of all below it."""
@@ -47,10 +54,11 @@ class Hierarchy:
         return least
 
     def children(self) -> list[list[int]]:
-        """The branches that each splits into."""
+        """The branches that each splits into, dense spots apart."""
         below: list[list[int]] = [[] for _ in self.parent]
+        spots = set(self.spots.tolist())
         for number, parent in enumerate(self.parent.tolist()):
-            if parent >= 0:
+            if parent >= 0 and number not in spots:
                 below[parent].append(number)
         return below
 
@@ -79,6 +87,16 @@ class Hierarchy:
             else:
                 waiting += below[number]
         return sorted(found)
+
+    def with_what_is_inside(self, chosen: list[int]) -> list[int]:
+        """Chosen branches with the dense spots inside of any; without those of which hardly anything is left around."""
+        spots = self.spots.tolist()
+        around = self.held.copy()
+        for spot in spots:
+            around[self.parent[spot]] -= self.held[spot]
+        smallest = min((int(self.held[spot]) for spot in spots), default=0)
+        hollow = {int(self.parent[spot]) for spot in spots if around[self.parent[spot]] < smallest}
+        return sorted({*chosen, *spots} - hollow)
 
     def under(self, chosen: list[int]) -> Rows:
         """For each branch the chosen one that it is or is below, -1 where there is none."""

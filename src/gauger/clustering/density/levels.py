@@ -16,7 +16,8 @@ from gauger.clustering.density.cautions import about_density, about_levels
 from gauger.clustering.density.hierarchy import Hierarchy, hierarchy_of
 from gauger.clustering.density.neighbours import neighbours_of
 from gauger.clustering.density.outcome import NOBODY, key_ranks, segmentation_of_groups
-from gauger.clustering.density.radius import checked_min_points
+from gauger.clustering.density.radius import checked_min_points, usual_min_points
+from gauger.clustering.density.spots import with_spots
 from gauger.clustering.merge_trees.joins import Joins
 from gauger.clustering.merge_trees.spanning import joins_of
 from gauger.errors import SettingError
@@ -24,13 +25,16 @@ from gauger.features import FeatureSet
 from gauger.progress import task
 from gauger.segmentation import Again, Codes, Placing, Segmentation
 
-_USUAL_SHARE, _LEAST = 0.02, 5
+_USUAL_SHARE, _LEAST = 0.02, 10
 _DENSE_SHARE = 0.1
 
-_DEEP = {1: 5.0, 2: 4.0}
-_DEEP_BEYOND = 3.0
-"""By how many standard deviations, 1 / sqrt(min_points), a branch is denser than where it came apart, by the number of
-features: clouds of one peak have branches that reach 4.6, 3.7 and 2.9 by chance."""
+_DEEP = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (5.2, 1.0)}
+_DEEP_BEYOND = (4.4, 1.0)
+"""How much denser (a difference of logarithms) a branch must be than where it came apart, a / min_points**b by number of
+features: what clouds of one peak reach by chance in 3 of 100 (`python -m benchmarks.levels`)."""
+_SMOOTH, _SMOOTH_BEYOND, _MANY = 20, 12, 20_000
+"""Min points, for one or two features and for more, that let a small group stand out from chance most often in the same
+simulation; beyond so many customers fewer will do, and one feature needs them always."""
 
 Values = NDArray[np.float64]
 Rows = NDArray[np.intp]
@@ -49,17 +53,22 @@ def segment_by_density_levels(
     neighbour. As the radius shrinks from large to small, groups come apart; a part with at least `smallest` customers
     is a branch, the others leave. A split counts only when two of its branches are deep: much denser inside than where
     they came apart, more than chance would have it. Of the branches those are the segments whose stability adds up
-    highest, customers times how long they stay (in 1 / distance).
+    highest, customers times how long they stay (in 1 / distance). Dense spots inside a wide cloud never come apart from
+    it; they are looked for in the densities themselves: where these have two peaks (the dip of Hartigan & Hartigan
+    1985), what holds together on the dense side is a segment, and the cloud around it another.
 
-    - `smallest` is by default 2 % of the customers, at least 5.
-    - `min_points` smooths; by default it is that of `segment_by_density`, but no more than `smallest`.
+    - `smallest` is by default 2 % of the customers, at least 10.
+    - `min_points` smooths; by default it is 20, over three features or more 12, beyond 20,000 customers that of
+      `segment_by_density`, but no more than
+      `smallest`.
     - `metric` is as for `segment_by_density`.
 
     `.assignments` says of each customer its strength (0: it leaves its segment as soon as that comes to be, 1: as long
     there as the densest tenth) and outlier_score (0 to 1: how much farther it is from others than the densest of the
     branch it leaves), and of the unassigned nearest_segment and nearest_distance, from the nearest assigned customer.
     `.branches` has a row a branch: parent, born (the distance where it came apart from others, infinite for the first),
-    customers (then), stability, and the number of its segment, 0 if it is none. `.departures` has a row a customer:
+    customers (then), stability, inside (whether it is a dense spot within its parent, which goes on around it), and the
+    number of its segment, 0 if it is none. `.departures` has a row a customer:
     which branch it leaves last, and at which distance.
 
     When no split counts, everyone is in one segment, and a remark says so.
@@ -78,7 +87,7 @@ def segment_by_density_levels(
     least = checked_smallest(smallest, len(features.keys))
     enough = checked_min_points(min_points, features)
     if min_points is None:
-        enough = min(enough, least)
+        enough = usual_smoothing(len(features.names), len(features.keys), least)
     everyone = arrange(features)
     near = neighbours_of(features, everyone, metric)
     reach = near.nth_distances(enough)
@@ -136,6 +145,7 @@ def _table(found: Hierarchy, chosen: Rows) -> pd.DataFrame:
             "born": found.born,
             "customers": found.held,
             "stability": found.stability(),
+            "inside": np.isin(np.arange(len(found.parent)), found.spots),
             "segment": segment,
         }
     )
@@ -145,15 +155,23 @@ def _table(found: Hierarchy, chosen: Rows) -> pd.DataFrame:
 def levels_of(joins: Joins, reach: Values, features: int, smallest: int, min_points: int) -> Hierarchy:
     """The hierarchy of branches whose splits are deep, from merges by mutual reachability and each one's reach (n,)."""
     found = hierarchy_of(joins, smallest)
-    limit = _DEEP.get(features, _DEEP_BEYOND) / np.sqrt(min_points)
-    return found.without_shallow_splits(depths(found, reach, features) >= limit)
+    factor, power = _DEEP.get(features, _DEEP_BEYOND)
+    deep = depths(found, reach, features) >= factor / min_points**power
+    return with_spots(found.without_shallow_splits(deep), joins, reach, features, smallest)
 
 
 def groups_of_levels(found: Hierarchy) -> tuple[Rows, Rows]:
     """The branches that are segments, and the place among them of each customer's (n,), -1 for none."""
-    chosen = found.most_stable()
+    chosen = found.with_what_is_inside(found.most_stable())
     home = found.under(chosen)[found.branch]
     return np.array(chosen), np.where(home < 0, NOBODY, np.searchsorted(chosen, home))
+
+
+def usual_smoothing(features: int, customers: int, smallest: int) -> int:
+    """Min points of density levels, where nobody says."""
+    smooth = _SMOOTH if features < 3 else _SMOOTH_BEYOND
+    wanted = smooth if features == 1 or customers <= _MANY else 0
+    return min(max(usual_min_points(features), wanted), smallest)
 
 
 def depths(found: Hierarchy, reach: Values, features: int) -> Values:
@@ -164,7 +182,7 @@ def depths(found: Hierarchy, reach: Values, features: int) -> Values:
 
 
 def checked_smallest(smallest: int | None, customers: int) -> int:
-    """The least customers of a segment, by default 2 % of all, at least 5."""
+    """The least customers of a segment, by default 2 % of all, at least 10."""
     chosen = min(max(_LEAST, round(_USUAL_SHARE * customers)), max(customers, 2)) if smallest is None else smallest
     if isinstance(chosen, bool) or not isinstance(chosen, (int, np.integer)) or not 2 <= chosen <= customers:
         raise SettingError(
