@@ -35,6 +35,25 @@ class Readable(ABC):
         return f"<p>{html.escape(self.headline())}</p>{table}" + (f"<ul>{cautions}</ul>" if cautions else "")
 
 
+class Spoken(ABC):
+    """An advice that tells itself: a headline and sentences, in a terminal and in a notebook."""
+
+    @abstractmethod
+    def headline(self) -> str:
+        """What is advised, in a few words."""
+
+    @abstractmethod
+    def sentences(self) -> list[str]:
+        """The reasons and the alternatives, each as a sentence."""
+
+    def __str__(self) -> str:
+        return " ".join([self.headline(), *self.sentences()])
+
+    def _repr_html_(self) -> str:
+        reasons = "".join(f"<li>{html.escape(sentence)}</li>" for sentence in self.sentences())
+        return f"<p><strong>{html.escape(self.headline())}</strong></p><ul>{reasons}</ul>"
+
+
 def visible(text: str) -> str:
     """Text with every sign that a terminal would act on, or that nobody sees, written out: an escape as \\x1b.
 

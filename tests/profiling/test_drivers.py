@@ -145,9 +145,9 @@ def test_members_are_found_by_segment_condition_and_order(
         ({"segment": 9}, SettingError, "there is no segment 9"),
         ({"where": "visit > 3"}, UnknownColumnError, "did you mean 'visits'"),
         ({"where": "visits >"}, SettingError, "no condition that can be read"),
-        ({"where": "visits"}, SettingError, "true or false for each customer"),
-        ({"where": "@x > 3"}, SettingError, "only columns and values"),
-        ({"where": "household > 3"}, ColumnValuesError, "put text in quotes"),
+        ({"where": "visits"}, SettingError, "alone is neither true nor false"),
+        ({"where": "@x > 3"}, SettingError, "only columns, values"),
+        ({"where": "household > 3"}, ColumnValuesError, "text stands in quotes"),
         ({"sort": "spend"}, UnknownColumnError, "no column 'spend'"),
     ],
 )

@@ -11,7 +11,7 @@ from gauger.choosing.evidence import LIKELY, SURE, Evidence
 from gauger.choosing.gap import Gap
 from gauger.choosing.picks import SHARP, Picks, criteria_picks, in_words, names_in_words, scores_of
 from gauger.errors import listed, plural
-from gauger.readable import first_up
+from gauger.readable import Spoken, first_up
 from gauger.segmentation import Segmentation
 
 VERDICTS = ("clear", "leaning", "unclear", "no structure")
@@ -25,7 +25,7 @@ _REPEATS = 0.8
 
 
 @dataclass(frozen=True)
-class CountAdvice:
+class CountAdvice(Spoken):
     """Which count to take.
 
     `.verdict` is "clear" (customers thin out between each two segments), "leaning" (a best count with soft borders or a
@@ -47,8 +47,8 @@ class CountAdvice:
         others = (f"Also look at {count}: {why}." for count, why in self.alternatives.items())
         return [*self.reasons, *others]
 
-    def __str__(self) -> str:
-        return " ".join([f"{self.count} {plural(self.count, 'segment')}, {self.verdict}.", *self.sentences()])
+    def headline(self) -> str:
+        return f"{self.count} {plural(self.count, 'segment')}, {self.verdict}."
 
 
 def advise_count(
@@ -108,10 +108,8 @@ def _verdict(evidence: Evidence) -> str:
 def _about_groups(evidence: Evidence, count: int, apart: float | None) -> str:
     above = evidence.excess.get(count, max(evidence.excess.values()))
     height = f"is {apart:.2f}, " if apart is not None else "would be "
-    text = (
-        f"With {count} {plural(count, 'segment')} the silhouette {height}{above:.0f} standard deviations above that of "
-        "one cloud of the same shape"
-    )
+    by = f"{above:.0f} standard deviations above" if above >= 0.5 else "no higher than"
+    text = f"With {count} {plural(count, 'segment')} the silhouette {height}{by} that of one cloud of the same shape"
     if evidence.count != count:
         return f"{text}; the customers fall into {evidence.count} groups, a count that was not tried."
     if evidence.between_valleys == evidence.count:

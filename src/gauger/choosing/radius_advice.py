@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from gauger.choosing.knee import Knee
 from gauger.clustering.density.cautions import NEARLY_ALL
 from gauger.errors import plural
-from gauger.readable import first_up, short_number
+from gauger.readable import Spoken, first_up, short_number
 
 STEADY = 0.9
 """The least adjusted Rand index of two radii next to each other whose answers count as the same."""
@@ -46,7 +46,7 @@ class Plateau:
 
 
 @dataclass(frozen=True)
-class RadiusAdvice:
+class RadiusAdvice(Spoken):
     """Which radius and min points to take.
 
     `.verdict` is "clear" (the same segments over three radii or more, and all radii taken together show them too),
@@ -67,8 +67,8 @@ class RadiusAdvice:
         others = (f"Also look at {short_number(radius)}: {why}." for radius, why in self.alternatives.items())
         return [*self.reasons, *others]
 
-    def __str__(self) -> str:
-        return " ".join([f"Radius {short_number(self.radius)}, {self.verdict}.", *self.sentences()])
+    def headline(self) -> str:
+        return f"Radius {short_number(self.radius)}, {self.verdict}."
 
 
 def plateaus_of(table: pd.DataFrame) -> list[Plateau]:

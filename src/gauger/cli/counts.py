@@ -10,11 +10,12 @@ from gauger.cli.options import MaxRounds, Preparation, Reading, Replace, Seed, S
 from gauger.errors import plural
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterable, Iterator
 
     import pandas as pd
 
     from gauger.choosing import CountAdvice, CountStudy
+    from gauger.remarks import Remark
 
 COUNT_FILES = ("counts.csv", "counts.png", "silhouettes.png", "splits.png", "features.png")
 
@@ -46,11 +47,13 @@ def counts(
 ) -> None:
     """Try several numbers of segments and advise one, with reasons."""
     from gauger.cli import console
+    from gauger.remarks import remarks_of
     from gauger.tables import result_folder
 
     tries = range(lowest, highest + 1)
     with result_folder(out, COUNT_FILES, replace=replace) if out else nullcontext() as results:
-        prepared = preparation.carry_out(reading.read(source), quietly=json)
+        table = reading.read(source)
+        prepared = preparation.carry_out(table, quietly=json)
         from gauger.choosing import study_counts
 
         study = study_counts(prepared, counts=tries, starts=starts, max_rounds=max_rounds, seed=seed)
@@ -64,7 +67,7 @@ def counts(
             results.add_figure("features.png", treatments(prepared))
     console.remarks(study.remarks)
     if json:
-        console.plain(_as_json(study))
+        console.plain(_as_json(study, (*remarks_of(table), *prepared.remarks, *study.remarks)))
         return
     for part in _side_by_side(study.table):
         console.table(part)
@@ -98,7 +101,7 @@ def _side_by_side(table: "pd.DataFrame") -> "Iterator[pd.DataFrame]":
         yield part.rename_axis("segments").rename(columns=str)
 
 
-def _as_json(study: "CountStudy") -> str:
+def _as_json(study: "CountStudy", remarks: "Iterable[Remark]") -> str:
     import json
 
     advice = study.advice
@@ -113,7 +116,7 @@ def _as_json(study: "CountStudy") -> str:
             "picks": advice.picks,
             "elbow_strength": advice.elbow.strength if advice.elbow is not None else None,
             "table": rows.to_dict(orient="records"),
-            "remarks": [{"code": remark.code, "text": remark.text} for remark in study.remarks],
+            "remarks": [{"code": remark.code, "text": remark.text} for remark in remarks],
         },
         indent=2,
         ensure_ascii=False,

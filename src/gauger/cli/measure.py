@@ -30,7 +30,7 @@ def measure(
 ) -> None:
     """Say what a campaign did: response of the contacted against the held out, segment by segment.
 
-    The uplift has a 95 % interval; segments too small to say are said to be. Who took part and is not in OUTCOMES did
+    The uplift has an interval; segments too small to say are said to be. Who took part and is not in OUTCOMES did
     not respond; those held out must be in it if they responded.
     """
     from gauger.cli import console
@@ -45,12 +45,13 @@ def measure(
             results.add_table("outcome.csv", found.table.rename_axis("segment").reset_index())
             results.add_figure("outcome.png", campaign_outcome(found))
     console.title(found.headline())
-    console.heading("Response, and uplift in percentage points with its 95 % interval")
+    console.heading("Response, and uplift in percentage points with its interval")
     console.table(_shown(found.table))
     if "value" in found.table.columns:
-        console.heading("Value of a customer, uplift with its 95 % interval, and what it gained in all")
-        names = ["name", "value", "holdout_value", "value_uplift", "value_low", "value_high", "gained"]
+        console.heading("Value of a customer, uplift with its interval, and what it gained in all")
+        names = ["name", "value", "holdout_value", "value_uplift", "value_low", "value_high", "gained", "value_reading"]
         console.table(found.table[names])
+    console.say("Intervals of segments hold all together in 95 of 100 campaigns, that of all by itself.")
     console.remarks(found.remarks)
     console.wrote(results.paths if results is not None else ())
 

@@ -15,7 +15,10 @@ def campaign_outcome(outcome: Outcome) -> Figure:
     Segments that are too small to say are grey.
     """
     table = outcome.table
-    figure = new_figure(_title(outcome), "Lines: 95 % intervals of the difference (Newcombe). Grey: too small to say.")
+    figure = new_figure(
+        _title(outcome),
+        "Lines: intervals of the difference (Newcombe), 95 % over all segments together. Grey: too small to say.",
+    )
     left, right = figure.subplots(1, 2, sharey=True, width_ratios=[1, 1])
     places = np.arange(len(table))
     for place, (label, row) in enumerate(zip(table.index, table.to_dict("records"), strict=True)):
@@ -57,7 +60,7 @@ def _title(outcome: Outcome) -> str:
     table = outcome.table.drop(index="all")
     found = table[table["reading"] == HELPED]
     if found.empty:
-        return f"{outcome.campaign}: no segment shows an uplift"
+        return f"{outcome.campaign}: {outcome.effect}"
     row = max(found.to_dict("records"), key=lambda one: float(one["uplift"]))
     others = f", and {len(found) - 1} more" if len(found) > 1 else ""
     return f"{outcome.campaign}: {100.0 * row['uplift']:+.1f} points in {short_name(row['name'])}{others}"

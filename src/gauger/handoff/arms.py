@@ -8,9 +8,11 @@ import pandas as pd
 from numpy.typing import NDArray
 from scipy.stats import norm
 
+from gauger.handoff.intervals import LEVEL
+
 CONTACTED, HOLDOUT = "contacted", "holdout"
 
-POWER, LEVEL = 0.8, 0.05
+POWER = 0.8
 
 
 def arms(keys: pd.Index, segments: NDArray[np.integer], share: float, campaign: str, seed: int) -> NDArray[np.object_]:
@@ -46,15 +48,15 @@ def _held(sizes: NDArray[np.integer], share: float) -> NDArray[np.intp]:
     return np.asarray(np.minimum(held, sizes))
 
 
-def detectable_uplift(contacted: int, held: int, base_rate: float) -> float:
-    """The smallest uplift (as a share) that a two-sided test at 5 % finds in 80 of 100 such campaigns; NaN without a
+def detectable_uplift(contacted: int, held: int, base_rate: float, segments: int = 1) -> float:
+    """The smallest uplift (as a share) that a two-sided test at 5 %, over so many segments together, finds in 80 of 100 such campaigns; NaN without a
     holdout, or when none below certainty would do.
 
     Two shares by the normal approximation: Fleiss, Levin & Paik (2003), Statistical Methods for Rates and Proportions.
     """
     if not contacted or not held:
         return math.nan
-    line, reach = float(norm.ppf(1.0 - LEVEL / 2.0)), float(norm.ppf(POWER))
+    line, reach = float(norm.ppf(1.0 - LEVEL / segments / 2.0)), float(norm.ppf(POWER))
 
     def found(uplift: float) -> bool:
         treated = base_rate + uplift

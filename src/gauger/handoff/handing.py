@@ -243,13 +243,13 @@ def _waterfall(state: Journey, names: dict[int, str]) -> pd.DataFrame:
 
 
 def _holdouts(state: Journey, names: dict[int, str], base_rate: float) -> pd.DataFrame:
-    rows = []
+    arms = []
     for number in (*sorted(names), UNASSIGNED):
         own = state.segments == number
         contacted, held = (int((own & (state.step == step)).sum()) for step in (eligible.CONTACTED, eligible.HELD_OUT))
         if contacted or held:
-            name = names.get(number, UNASSIGNED_NAME)
-            rows.append((number, name, contacted, held, detectable_uplift(contacted, held, base_rate)))
+            arms.append((number, names.get(number, UNASSIGNED_NAME), contacted, held))
+    rows = [(*arm, detectable_uplift(arm[2], arm[3], base_rate, len(arms))) for arm in arms]
     table = pd.DataFrame(rows, columns=["segment", "name", "contacted", "holdout", "uplift"])
     return table.set_index("segment")
 

@@ -10,8 +10,9 @@ from typing import Any
 import pandas as pd
 
 from gauger.errors import MissingFileError, ModelFileError
-from gauger.handoff.arms import LEVEL, POWER
+from gauger.handoff.arms import POWER
 from gauger.handoff.eligible import DUPLICATE_RULE, STEPS
+from gauger.handoff.intervals import LEVEL
 from gauger.handoff.page import page_of
 
 FORMAT, VERSION = "gauger hand-off", 1

@@ -2,11 +2,11 @@
 
 from collections.abc import Mapping, Sequence
 
-import numpy as np
 import pandas as pd
 
-from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError, listed
+from gauger.errors import SettingError, UnknownColumnError, listed
 from gauger.profiling.assignments import checked_assignments
+from gauger.profiling.conditions import rows_that_meet
 from gauger.profiling.matching import matched_table
 from gauger.remarks import Remark, attach_remarks
 from gauger.segmentation import UNASSIGNED, Segmentation
@@ -30,8 +30,8 @@ def members(
     - `table` adds its columns, matched by key; what it lacks or has besides is in `remarks_of(result)`.
     - `seg` may be assignments too, a DataFrame as `Segmentation.assignments` with `key` as the customers' column.
     - `segment` is a number, a name, or "unassigned" (0).
-    - `where` is a condition on columns, such as "spend_total > 200" or "household == 'family' and visits >= 9"; a name
-      with spaces stands in backticks.
+    - `where` is a condition on columns, such as "spend_total > 200" or "household == 'family' and visits >= 9", with and,
+      or, not, in, brackets and comparisons; a name with spaces stands in backticks. A gap meets no comparison.
     - `sort` orders by a column (from the lowest, or `descending`), ties in the order of the segmentation.
     - `columns` are those to show after the key; by default all: features in original units, then the table's.
 
@@ -56,7 +56,7 @@ def members(
         raise UnknownColumnError.among(asked, list(known.columns))
     found = known if segment is None else known[known["segment"] == _number_of(names, segment)]
     if where is not None:
-        found = found[_meets(found, where)]
+        found = found[rows_that_meet(found, where)]
     if sort is not None:
         found = found.sort_values(sort, ascending=not descending, kind="stable")
     shown = list(known.columns) if columns is None else [key, *columns]
@@ -89,26 +89,3 @@ def _number_of(by_number: Mapping[int, str], segment: int | str) -> int:
         present = [f"{each} ({name})" for each, name in sorted(by_number.items()) if each != UNASSIGNED]
         raise SettingError(f"there is no segment {segment!r}. There are {listed(present, most=12)}, and unassigned.")
     return int(number)
-
-
-def _meets(table: pd.DataFrame, where: str) -> "pd.Series[bool]":
-    """For which rows a condition holds."""
-    if "@" in where or "__" in where:
-        raise SettingError(f"{where!r} is no condition: only columns and values may stand in it.")
-    try:
-        holds = table.eval(where, engine="python", local_dict={}, global_dict={})
-    except pd.errors.UndefinedVariableError as error:
-        name = str(error).split("'")[1]
-        raise UnknownColumnError.among([name], list(table.columns)) from error
-    except (SyntaxError, ValueError, AttributeError, KeyError, NotImplementedError) as error:
-        raise SettingError(
-            f"{where!r} is no condition that can be read: write it like spend_total > 200, or "
-            "household == 'family' and visits >= 9."
-        ) from error
-    except TypeError as error:
-        raise ColumnValuesError(
-            f"{where!r} compares what cannot be compared, such as text with a number: put text in quotes."
-        ) from error
-    if not isinstance(holds, pd.Series) or not pd.api.types.is_bool_dtype(holds):
-        raise SettingError(f"{where!r} is no condition: it must be true or false for each customer.")
-    return holds.fillna(False).astype(np.bool_)

@@ -23,7 +23,7 @@ from gauger.clustering.merge_trees.spanning import joins_of
 from gauger.distances import adjusted_rand
 from gauger.errors import SettingError
 
-LIMITS = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (5.2, 1.0)}
+LIMITS = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (4.8, 1.0)}
 
 
 def _reference(points: np.ndarray, smallest: int, enough: int, *, city: bool = False, prune: bool = True):

@@ -28,7 +28,7 @@ from gauger.segmentation import Again, Codes, Placing, Segmentation
 _USUAL_SHARE, _LEAST = 0.02, 10
 _DENSE_SHARE = 0.1
 
-_DEEP = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (5.2, 1.0)}
+_DEEP = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (4.8, 1.0)}
 _DEEP_BEYOND = (4.4, 1.0)
 """How much denser (a difference of logarithms) a branch must be than where it came apart, a / min_points**b by number of
 features: what clouds of one peak reach by chance in 3 of 100 (`python -m benchmarks.levels`)."""
