@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 
 import gauger
 from gauger.errors import ColumnValuesError, KeyColumnError, OutputError, SettingError, UnknownColumnError
-from gauger.handoff.addresses import normal_emails, normal_phones
+from gauger.handoff.addresses import emails_in, first_of, phones_in
 from gauger.handoff.arms import arms, detectable_uplift
 from gauger.handoff.eligible import STEPS
 
@@ -31,7 +31,7 @@ def _assigned(codes: dict[str, int]) -> pd.DataFrame:
     return pd.DataFrame({"who": list(codes), "segment": list(codes.values())})
 
 
-def _people(keys: str, **columns: object) -> pd.DataFrame:
+def _people(keys: str | list[str], **columns: object) -> pd.DataFrame:
     table = pd.DataFrame({"who": list(keys), "consent_email": 1, "email": [f"{key}@example.org" for key in keys]})
     return table.assign(**columns)
 
@@ -80,7 +80,7 @@ def test_everyone_leaves_at_the_first_step_that_applies(tmp_path: Path) -> None:
     table = made.waterfall.drop(columns="name")
     np.testing.assert_array_equal(table["everyone"], table[list(STEPS)].sum(axis=1))
     np.testing.assert_array_equal(table.loc["all"], table.drop(index="all").sum())
-    assert [remark.code for remark in made.remarks] == ["not-in-contacts"]
+    assert [remark.code for remark in made.remarks] == ["suppression-read", "not-in-contacts"]
     audience = gauger.read_table(tmp_path / "out" / "audience.csv")
     assert audience.columns.tolist() == ["who", "segment", "segment_name", "arm", "email"]
     assert audience["who"].tolist() == ["a", "f"]
@@ -141,12 +141,121 @@ def test_no_address_is_told_by_an_error(tmp_path: Path) -> None:
     assert "@" not in str(told.value)
 
 
-def test_addresses_have_one_form() -> None:
-    emails = pd.Series([" Ada@Example.ORG ", "no", "a@b", None, "x@y.zz", 7, "two@x.org, three@x.org"])
-    assert normal_emails(emails).tolist()[0] == "ada@example.org"
-    assert normal_emails(emails).notna().tolist() == [True, False, False, False, True, False, False]
-    phones = pd.Series(["+99 (955) 12-34.56", "0099 955123456", "0955123456", None, "+12", "99955123456"])
-    assert normal_phones(phones).dropna().tolist() == ["+99955123456", "+99955123456"]
+@pytest.mark.parametrize(
+    ("written", "found"),
+    [
+        (" Ada@Example.ORG ", ("ada@example.org",)),
+        ("mailto:ada@example.org?subject=hello", ("ada@example.org",)),
+        ("Ada Kell <ada@example.org>", ("ada@example.org",)),
+        ("ada@example.org.", ("ada@example.org",)),
+        ("ada@example.org, ben@example.net; c@example.com", ("ada@example.org", "ben@example.net", "c@example.com")),
+        ("ada\u200b@example.org", ("ada@example.org",)),
+        ("ａｄａ@example.org", ("ada@example.org",)),
+        ("ada@bücher.example", ("ada@xn--bcher-kva.example",)),
+        ("ada@XN--BCHER-KVA.example", ("ada@xn--bcher-kva.example",)),
+        ("no", ()),
+        ("a@b", ()),
+        (None, ()),
+        (7, ()),
+    ],
+)
+def test_an_email_address_has_one_form(written: object, found: tuple[str, ...]) -> None:
+    assert emails_in(pd.Series([written], dtype=object)).tolist() == [found]
+
+
+@pytest.mark.parametrize(
+    ("written", "region", "found"),
+    [
+        ("+99 (955) 12-34.56", None, ("+99955123456",)),
+        ("0099 955123456", None, ("+99955123456",)),
+        ("tel:+44-20-7946-0018", None, ("+442079460018",)),
+        ("+44 (0)20 7946 0018", None, ("+442079460018",)),
+        ("020 7946 0018", "GB", ("+442079460018",)),
+        ("0044 20 7946 0018; 020 7946 0019", "GB", ("+442079460018", "+442079460019")),
+        (2079460018.0, "GB", ("+442079460018",)),
+        ("０２０ 7946 0018", "GB", ("+442079460018",)),
+        ("020 7946 0018", None, ()),
+        ("+12", None, ()),
+        (None, None, ()),
+    ],
+)
+def test_a_telephone_number_has_one_form(written: object, region: str | None, found: tuple[str, ...]) -> None:
+    assert phones_in(pd.Series([written], dtype=object), region).tolist() == [found]
+
+
+def test_a_region_that_there_is_not_is_refused(tmp_path: Path) -> None:
+    people = _people("a", phone="+99955123456")
+    with pytest.raises(SettingError, match="region='Ostrel' is no country"):
+        gauger.hand_off(_assigned({"a": 1}), people, tmp_path / "out", campaign="x", region="Ostrel")
+
+
+@pytest.mark.parametrize(
+    "suppress",
+    [
+        ["+44 20 7946 0018"],
+        ["020 7946 0018"],
+        pd.DataFrame({"phone": ["(020) 79460018"]}),
+        ["A1"],
+        ["００a1"],
+        pd.DataFrame({"who": ["a1.0", "0A1 "]}).iloc[1:],
+        ["Ada <ADA@example.org.>"],
+    ],
+)
+def test_what_must_not_be_contacted_is_found_however_it_is_written(tmp_path: Path, suppress: object) -> None:
+    people = pd.DataFrame({"who": ["a1", "b2"], "consent_email": 1, "phone": ["0044 20 7946 0018", "+442079460019"]})
+    people["email"] = ["ada@example.org", "ben@example.org"]
+    codes = _assigned({"a1": 1, "b2": 1})
+    made = gauger.hand_off(codes, people, tmp_path / "out", campaign="x", suppress=suppress, region="GB", holdout=0.0)
+    assert _steps(made) == {"a1": "suppressed", "b2": "contacted"}
+    assert made.manifest["settings"]["suppression"] == {"read": 1, "matched": 1, "nobody": 0, "unreadable": 0}
+
+
+def test_a_key_that_is_somebodys_exactly_names_nobody_else(tmp_path: Path) -> None:
+    people = _people(["7", "007", "x"])
+    codes = _assigned({"7": 1, "007": 1, "x": 1})
+    exact = gauger.hand_off(codes, people, tmp_path / "one", campaign="x", suppress=["7"], holdout=0.0)
+    assert _steps(exact) == {"7": "suppressed", "007": "contacted", "x": "contacted"}
+    loose = gauger.hand_off(codes, people, tmp_path / "two", campaign="x", suppress=["07"], holdout=0.0)
+    assert _steps(loose) == {"7": "suppressed", "007": "suppressed", "x": "contacted"}
+
+
+def test_every_entry_is_accounted_for_and_what_cannot_be_read_stops_the_hand_off(tmp_path: Path) -> None:
+    lists = pd.DataFrame({"who": ["a", "zz", None, None], "email": [None, None, "b@example.org", "not an address"]})
+    asked = {"campaign": "x", "suppress": lists, "holdout": 0.0}
+    codes, people = _assigned({"a": 1, "b": 1, "c": 1}), _people("abc")
+    with pytest.raises(
+        ColumnValuesError, match=r"1 suppression entry cannot be read \(data row 4 of the list\)"
+    ) as told:
+        gauger.hand_off(codes, people, tmp_path / "out", **asked)
+    assert "not an address" not in str(told.value)
+    assert not (tmp_path / "out").exists()
+    made = gauger.hand_off(codes, people, tmp_path / "out", **asked, unreadable="skip")
+    assert made.manifest["settings"]["suppression"] == {"read": 4, "matched": 2, "nobody": 1, "unreadable": 1}
+    (remark,) = [one for one in made.remarks if one.code == "suppression-read"]
+    assert (
+        "4 suppression entries were read: 2 match somebody of the contacts, 1 matches nobody, 1 could not"
+        in remark.text
+    )
+    nobody = gauger.hand_off(codes, people, tmp_path / "none", campaign="x", suppress=["zz"], holdout=0.0)
+    assert "Is it the list of these customers" in nobody.remarks[0].text
+
+
+def test_a_refusal_binds_who_shares_the_address_unless_the_caller_says_otherwise(tmp_path: Path) -> None:
+    people = _people("abcd", consent_email=[1, 0, 1, None])
+    people["email"] = ["a@example.org", "A@example.org", "c@example.org", "c@example.org"]
+    codes = _assigned({"a": 1, "c": 1})  # b, who refused, is in no segment; d, who said nothing, refused nothing
+    careful = gauger.hand_off(codes, people, tmp_path / "one", campaign="x", holdout=0.0)
+    assert _steps(careful) == {"a": "no consent", "c": "contacted"}
+    own = gauger.hand_off(codes, people, tmp_path / "two", campaign="x", holdout=0.0, refusal_binds="customer")
+    assert _steps(own) == {"a": "contacted", "c": "contacted"}
+    with pytest.raises(SettingError, match="refusal_binds='all' is not known"):
+        gauger.hand_off(codes, people, tmp_path / "no", campaign="x", refusal_binds="all")
+
+
+def test_the_lowest_key_is_that_of_numbers(tmp_path: Path) -> None:
+    people = _people(["10", "9", "100"], email="one@example.org")
+    made = gauger.hand_off(_assigned({"10": 1, "9": 1, "100": 1}), people, tmp_path / "out", campaign="x", holdout=0.0)
+    assert _steps(made) == {"10": "duplicate", "9": "contacted", "100": "duplicate"}
 
 
 @settings(max_examples=50)
@@ -229,7 +338,7 @@ def test_the_manifest_tells_every_file_and_no_customer(
     assert not set(everyone.loc[everyone["arm"] == "holdout", "member_id"]) & set(audience["member_id"])
     refused = members.set_index("member_id").loc[audience["member_id"]]
     assert (refused["consent_email"] == 1).all()
-    assert not set(normal_emails(audience["email"])) & set(normal_emails(suppressed["email"]).dropna())
+    assert not set(audience["email"].str.lower()) & set(suppressed["email"].dropna().str.lower())
 
 
 def test_the_same_call_gives_the_same_bytes(
@@ -469,7 +578,8 @@ def test_the_waterfall_adds_up_and_nobody_is_wronged(
     known = people.set_index("who")
     contacted = known.loc[audience["who"].tolist()]
     assert set(contacted["consent_email"].map(str)) <= {"1", "1.0", "yes"}
-    emails, phones = normal_emails(contacted["email"]), normal_phones(contacted["phone"])
+    emails = first_of(emails_in(contacted["email"]))
+    phones = first_of(phones_in(contacted["phone"], None))
     assert emails.notna().all()
     assert not emails.duplicated().any()
     assert not phones.dropna().duplicated().any()

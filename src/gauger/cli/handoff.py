@@ -29,10 +29,21 @@ def handoff(
         str | None, option("NAMES", "Only these segments, by number or name: 2,5. Default: all; unassigned when named.")
     ] = None,
     holdout: Annotated[float, option("SHARE", "The share of each segment that is not contacted, to measure by.")] = 0.1,
-    suppress: Annotated[Path | None, option("FILE", "A table of keys or e-mail addresses that must not go in.")] = None,
+    suppress: Annotated[
+        Path | None, option("FILE", "A table of keys, e-mail addresses or telephone numbers that must not go in.")
+    ] = None,
     consent: Annotated[
         str, option("COLUMN|none", "The column of contacts that says yes or no; none if no consent is needed.")
     ] = "consent_email",
+    region: Annotated[
+        str | None, option("COUNTRY", "The country of telephone numbers that do not say theirs, such as GB.")
+    ] = None,
+    refusal_binds: Annotated[
+        str, option("person|customer", "Whom a refusal of consent binds: all who share the address, or only that one.")
+    ] = "person",
+    skip_unreadable: Annotated[
+        bool, typer.Option("--skip-unreadable", help="Go on without suppression entries that cannot be read.")
+    ] = False,
     min_size: Annotated[int, option("N", "Leave out segments of which fewer could be contacted.")] = 0,
     match_on: Annotated[
         str | None, option("KINDS", "Also write hashed addresses: email, phone or email,phone.")
@@ -71,6 +82,9 @@ def handoff(
         holdout=holdout,
         suppress=None if suppress is None else read_table(suppress),
         consent=None if consent == _NO_CONSENT else consent,
+        region=region,
+        refusal_binds=refusal_binds,
+        unreadable="skip" if skip_unreadable else "refuse",
         min_size=min_size,
         match_on=split_names(match_on or ""),
         address=None if address == _NO_CONSENT else address,

@@ -13,11 +13,13 @@ import pandas as pd
 from gauger.errors import SettingError, UnknownColumnError, listed, plural
 from gauger.handoff import eligible
 from gauger.handoff.arms import detectable_uplift
-from gauger.handoff.eligible import STEPS, Addresses
+from gauger.handoff.eligible import STEPS
 from gauger.handoff.files import FORMATS, database_of, write_files
 from gauger.handoff.folders import whole_folder
 from gauger.handoff.journey import Journey
 from gauger.handoff.manifest import MANIFEST, PAGE, manifest_of, write_manifest
+from gauger.handoff.people import People
+from gauger.handoff.suppression import Suppression, about_suppression
 from gauger.models import SegmentModel
 from gauger.profiling.assignments import checked_assignments
 from gauger.readable import Readable
@@ -81,6 +83,9 @@ def hand_off(
     address: str | None = "email",
     email: str | None = "email",
     phone: str | None = "phone",
+    region: str | None = None,
+    refusal_binds: str = "person",
+    unreadable: str = "refuse",
     format: str = "csv",  # noqa: A002 - the word for it
     base_rate: float = 0.02,
     seed: int = 0,
@@ -94,9 +99,14 @@ def hand_off(
       Segmentation. `contacts` has the same key, consent, and addresses. The unassigned go in only when `segments` names
       0 or "unassigned"; by default all segments go in, else those named by number or name.
     - `consent` is a column of contacts that says yes or no; a gap is no. consent=None says in so many words that none
-      is needed.
-    - `suppress` is a table with the key or the e-mail column, or a list of keys or e-mail addresses. Who shares an
-      address with somebody suppressed is suppressed too.
+      is needed. Where one of several contacts who share an address says no, that binds all of them; with
+      `refusal_binds="customer"` only that one.
+    - `suppress` is a table with the key, the e-mail or the telephone column, or a list of any of them. Who shares an
+      address with somebody suppressed is suppressed too, also by way of contacts in no segment. A key that is nobody's
+      as it is written names whoever's differs only by case, leading zeros, `.0` or Unicode form. A remark and the
+      manifest say how many entries were read, matched somebody, matched nobody; entries that cannot be read are refused
+      unless `unreadable="skip"`.
+    - `region` is the country (ISO 3166, such as "GB") of telephone numbers that do not say theirs.
     - `address` is the column that the campaign needs ("email", "phone" or another; None for none): who has no usable
       one is left out. `email` and `phone` name the columns by which one person is told twice: of those who may be
       contacted and share an address only the lowest key goes.
@@ -128,13 +138,31 @@ def hand_off(
     """
     match = [match_on] if isinstance(match_on, str) else list(match_on or ())
     _refuse(campaign, holdout, min_size, match, format, base_rate)
+    for setting, given, words in (
+        ("refusal_binds", refusal_binds, ("person", "customer")),
+        ("unreadable", unreadable, ("refuse", "skip")),
+    ):
+        if given not in words:
+            raise SettingError.not_one_of(setting, given, words)
     customers, names = _assigned(assignments, key)
     own_key = str(customers.columns[0])
     people = _contacts(contacts, own_key, [consent, *(columns or ()), address])
     chosen = _chosen(segments, names)
-    state = Journey.of(customers, people, own_key, Addresses.of(people, email, phone))
-    remarks = state.sort_out(
-        chosen, consent=consent, suppress=suppress, address=address, email=email, phone=phone, min_size=min_size
+    known = People.of(people, email, phone, region)
+    suppression = Suppression.of(suppress, key=own_key, email=email, phone=phone, region=region)
+    if unreadable == "refuse":
+        suppression.refuse_unreadable()
+    suppressed, account = suppression.found_among(people.index, known)
+    state = Journey.of(customers, people, own_key, known)
+    remarks = list(about_suppression(account))
+    remarks += state.sort_out(
+        chosen,
+        consent=consent,
+        refusal_binds=refusal_binds,
+        suppressed=suppressed,
+        address=address,
+        kinds={email: "email", phone: "phone"},
+        min_size=min_size,
     )
     state.hold_out(holdout, campaign, seed)
     waterfall = _waterfall(state, names)
@@ -145,6 +173,13 @@ def hand_off(
         "segments": "all" if segments is None else sorted(chosen),
         "columns": list(audience.columns),
         "holdout": holdout,
+        "refusal_binds": refusal_binds,
+        "suppression": {
+            "read": account.read,
+            "matched": account.matched,
+            "nobody": account.nobody,
+            "unreadable": account.unreadable,
+        },
         "consent": consent if consent is not None else "not needed, as the caller said",
         "address": address,
         "min_size": min_size,

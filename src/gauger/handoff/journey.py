@@ -1,5 +1,6 @@
 """Customers on their way from everyone to the contacted: who leaves at which step."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,54 +11,59 @@ from gauger.errors import SettingError, plural
 from gauger.handoff import eligible
 from gauger.handoff.addresses import hashed
 from gauger.handoff.arms import HOLDOUT, arms
-from gauger.handoff.eligible import Addresses
+from gauger.handoff.people import People
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED
 
 
 @dataclass(eq=False)
 class Journey:
-    """Customers on their way through the steps: `step` (n,) is where each left, empty while on the way."""
+    """Customers on their way through the steps: `step` (n,) is where each left, empty while on the way.
+
+    `people` are their contacts in their order, `answers` the contacts' table of everyone, `contacts` who of these are
+    one person, and `places` (n,) where each customer stands among them, -1 for nowhere.
+    """
 
     key: str
     keys: pd.Series
     segments: NDArray[np.int64]
     people: pd.DataFrame
     known: NDArray[np.bool_]
-    contacts: Addresses
-    addresses: Addresses
-    persons: NDArray[np.intp]
+    contacts: People
+    answers: pd.DataFrame
+    places: NDArray[np.intp]
     step: NDArray[np.object_]
 
     @classmethod
-    def of(cls, customers: pd.DataFrame, people: pd.DataFrame, key: str, addresses: Addresses) -> "Journey":
-        """Everyone at the start, contacts in the customers' order."""
+    def of(cls, customers: pd.DataFrame, contacts: pd.DataFrame, key: str, people: People) -> "Journey":
+        """Everyone at the start; `contacts` are indexed by key, `people` who of them are one."""
         keys = customers[key]
-        places = people.index.get_indexer(pd.Index(keys))
+        places = contacts.index.get_indexer(pd.Index(keys))
         if len(keys) and not (places >= 0).any():
             raise SettingError(
                 f"no customer of the assignments is in the contacts: are the keys in {key!r} written the same way, and "
                 "of one kind (numbers or text)?"
             )
         index = pd.RangeIndex(len(keys))
-        own = people.reindex(pd.Index(keys)).set_axis(index)
-        aligned = Addresses(
-            *(
-                None if one is None else one.reindex(pd.Index(keys)).set_axis(index)
-                for one in (addresses.emails, addresses.phones)
-            )
-        )
-        return cls(
-            key,
-            keys.set_axis(index),
-            customers["segment"].to_numpy(),
-            own,
-            places >= 0,
-            addresses,
-            aligned,
-            aligned.persons(len(keys)),
-            np.full(len(keys), "", dtype=object),
-        )
+        own = contacts.reindex(pd.Index(keys)).set_axis(index)
+        step = np.full(len(keys), "", dtype=object)
+        segments = customers["segment"].to_numpy()
+        return cls(key, keys.set_axis(index), segments, own, places >= 0, people, contacts, places, step)
+
+    @property
+    def persons(self) -> NDArray[np.intp]:
+        """Which person each customer is (n,); who is not in the contacts is one of their own."""
+        alone = len(self.contacts.person) + np.arange(len(self.places))
+        return np.where(self.known, np.append(self.contacts.person, -1)[self.places], alone)
+
+    def _of(self, contacts: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Something of the contacts, for the customers (n,)."""
+        return np.asarray(np.append(contacts, False)[self.places])
+
+    def address(self, kind: str) -> "pd.Series[str] | None":
+        """The customers' first addresses of a kind, missing where there is none usable."""
+        column = self.contacts.usable(kind)
+        return None if column is None else column.reindex(pd.Index(self.keys)).set_axis(self.keys.index)
 
     @property
     def on_the_way(self) -> NDArray[np.bool_]:
@@ -73,24 +79,24 @@ class Journey:
         chosen: set[int],
         *,
         consent: str | None,
-        suppress: object,
+        refusal_binds: str,
+        suppressed: NDArray[np.bool_],
         address: str | None,
-        email: str | None,
-        phone: str | None,
+        kinds: Mapping[str | None, str],
         min_size: int,
     ) -> list[Remark]:
-        """Every step before the holdout."""
+        """Every step before the holdout; `suppressed` are contacts, `kinds` says which columns hold addresses."""
         outside = ~np.isin(self.segments, sorted(chosen))
         self.leave(outside & (self.segments == UNASSIGNED), eligible.UNASSIGNED_STEP)
         self.leave(outside, eligible.NOT_CHOSEN)
         self.leave(~self.known, eligible.NO_CONTACT)
         if consent is not None:
-            self.leave(~eligible.yes_in(self.people, consent), eligible.NO_CONSENT)
-        listed = eligible.Suppressed.of(suppress, self.key, email).with_addresses(self.contacts)
-        self.leave(listed.among(self.keys, self.addresses, self.persons), eligible.SUPPRESSED)
-        remarks = listed.remarks(self.addresses)
+            yes, no = eligible.answers_in(self.answers, consent)
+            refused = self.contacts.spread(no) if refusal_binds == "person" else no
+            self.leave(~self._of(yes & ~refused), eligible.NO_CONSENT)
+        self.leave(self._of(self.contacts.spread(suppressed)), eligible.SUPPRESSED)
         if address is not None:
-            known = {email: self.addresses.emails, phone: self.addresses.phones}.get(address)
+            known = self.address(kinds[address]) if address in kinds else None
             column = self.people[address] if known is None else known
             blank = column.isna() | (column.astype("str").str.strip() == "")
             self.leave(blank.to_numpy(dtype=np.bool_), eligible.NO_ADDRESS)
@@ -100,7 +106,7 @@ class Journey:
             own = self.on_the_way & (self.segments == number)
             if 0 < int(own.sum()) < min_size:
                 self.leave(own, eligible.BELOW)
-        return [*remarks, *self._about_contacts()]
+        return self._about_contacts()
 
     def _about_contacts(self) -> list[Remark]:
         lacking = int((self.step == eligible.NO_CONTACT).sum())
@@ -121,7 +127,7 @@ class Journey:
         contacted = self.step == eligible.CONTACTED
         found = {}
         for kind in match:
-            column = self.addresses.emails if kind == "email" else self.addresses.phones
+            column = self.address(kind)
             if column is None:
                 raise SettingError(f"match_on={kind!r} needs a column of such addresses in the contacts.")
             found[kind] = hashed(column[contacted])

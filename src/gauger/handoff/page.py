@@ -71,7 +71,11 @@ response of {{ '%.1f'|format(100 * manifest.power.base_rate) }} % without the ca
 Fewest customers of a segment: {{ manifest.settings.min_size }}.
 Holdout: {{ '%.1f'|format(100 * manifest.settings.holdout) }} %, by a hash of
 campaign, seed ({{ manifest.settings.seed }}) and key.</p>
-<p>Duplicates: {{ manifest.rules.duplicates }}</p>
+<p>Duplicates: {{ manifest.rules.duplicates }} A refusal binds
+{{ 'everyone who shares the address' if manifest.settings.refusal_binds == 'person' else 'only who refused' }}.</p>
+{% set list = manifest.settings.suppression %}
+<p>Suppression: {{ list.read|thousands }} entries read, {{ list.matched|thousands }} match somebody,
+{{ list.nobody|thousands }} nobody, {{ list.unreadable|thousands }} could not be read.</p>
 {% if manifest.rules.match %}
 <p>Match files: {{ manifest.rules.match }}
 {% for kind, lacking in manifest.without_usable_address.items() %}
