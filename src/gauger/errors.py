@@ -41,9 +41,11 @@ class ModelFileError(GaugerError, ValueError):
     """Raised when a file is no model, is cut short, has another form, or was altered; the text names the place."""
 
     @classmethod
-    def unreadable(cls, file: Path, error: ValueError) -> "ModelFileError":
+    def unreadable(cls, file: Path, error: Exception) -> "ModelFileError":
         """A file that is no JSON, or ends before its time."""
-        return cls(f"{file} cannot be read as a model: {error}. It is cut short or damaged: copy it again.")
+        place = getattr(error, "lineno", None)
+        where = f" at line {place} column {getattr(error, 'colno', 0)}" if place else ""
+        return cls(f"{file} cannot be read as a model: it is cut short or damaged{where}. Copy it again.")
 
     @classmethod
     def malformed(cls, file: Path, faults: Sequence[str]) -> "ModelFileError":

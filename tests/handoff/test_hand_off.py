@@ -587,3 +587,38 @@ def test_the_waterfall_adds_up_and_nobody_is_wronged(
     assert not set(emails) & {str(one).lower() for one in suppressed}
     sizes = made.customers[made.customers["step"].isin(["contacted", "holdout"])]["segment"].value_counts()
     assert (sizes >= min_size).all()
+
+
+def test_a_forged_manifest_deletes_nothing_that_is_not_of_a_hand_off(tmp_path: Path) -> None:
+    codes, people = _assigned({"a": 1, "b": 1}), _people("ab")
+    gauger.hand_off(codes, people, tmp_path / "out", campaign="x", holdout=0.0)
+    told = json.loads((tmp_path / "out" / "manifest.json").read_text())
+    for name in ("thesis.docx", "audience-1-mine.csv"):
+        place = tmp_path / f"forged {name}"
+        place.mkdir()
+        (place / name).write_text("years of work")
+        forged = {**told, "files": [{"name": name, "rows": 1, "columns": [], "sha256": "0" * 64}]}
+        (place / "manifest.json").write_text(json.dumps(forged))
+        with pytest.raises(OutputError, match="holds other things than a hand-off"):
+            gauger.hand_off(codes, people, place, campaign="x", replace=True)
+        assert (place / name).read_text() == "years of work"
+    (tmp_path / "out" / "audience.csv").write_text("edited by hand")
+    with pytest.raises(OutputError, match="holds other things than a hand-off"):
+        gauger.hand_off(codes, people, tmp_path / "out", campaign="x", replace=True)
+
+
+def test_a_link_in_the_place_of_a_hand_off_gets_a_true_message(tmp_path: Path) -> None:
+    (tmp_path / "there").mkdir()
+    (tmp_path / "out").symlink_to(tmp_path / "there")
+    with pytest.raises(OutputError, match="is a link to"):
+        gauger.hand_off(_assigned({"a": 1}), _people("a"), tmp_path / "out", campaign="x")
+
+
+@pytest.mark.parametrize("lacking", ["files", "holdouts", "campaign", "key"])
+def test_a_manifest_without_a_part_is_none(tmp_path: Path, lacking: str) -> None:
+    gauger.hand_off(_assigned({"a": 1, "b": 1}), _people("ab"), tmp_path / "out", campaign="x", holdout=0.5)
+    told = json.loads((tmp_path / "out" / "manifest.json").read_text())
+    del told[lacking]
+    (tmp_path / "out" / "manifest.json").write_text(json.dumps(told))
+    with pytest.raises(gauger.errors.ModelFileError, match=rf"is not the manifest .* \({lacking}\)"):
+        gauger.measure(tmp_path / "out", pd.DataFrame({"who": ["a"], "responded": [1]}))

@@ -63,7 +63,7 @@ def assign(
         from gauger.remarks import remarks_of
         from gauger.tables import result_folder
 
-        with result_folder(out.parent, [out.name], replace=replace) as results:
+        with result_folder(out.parent, [out.name], replace=replace, sources=[source, model]) as results:
             found = learned.assign(reading.read(source), gate=allowed)
             results.add_table(out.name, found)
         counts, remarks = _counted(learned, found["segment"]), remarks_of(found)

@@ -57,7 +57,13 @@ def compare(
         raise typer.BadParameter("name other assignments, or a --column of TABLE.", param_hint="--against")
     if assignments == against:
         raise typer.BadParameter("both sides are the same file.", param_hint="--against")
-    folder = result_folder(out, COMPARE_FILES, optional=OPTIONAL_FILES, replace=replace) if out else nullcontext()
+    folder = (
+        result_folder(
+            out, COMPARE_FILES, optional=OPTIONAL_FILES, replace=replace, sources=[source, assignments, against]
+        )
+        if out
+        else nullcontext()
+    )
     with folder as results:
         table = reading.read(source)
         seg = _segments(preparation.carry_out(table), read_table(assignments), str(assignments))

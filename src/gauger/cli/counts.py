@@ -51,7 +51,7 @@ def counts(
     from gauger.tables import result_folder
 
     tries = range(lowest, highest + 1)
-    with result_folder(out, COUNT_FILES, replace=replace) if out else nullcontext() as results:
+    with result_folder(out, COUNT_FILES, replace=replace, sources=[source]) if out else nullcontext() as results:
         table = reading.read(source)
         prepared = preparation.carry_out(table, quietly=json)
         from gauger.choosing import study_counts

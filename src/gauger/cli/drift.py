@@ -29,7 +29,7 @@ def drift(
     from gauger.tables import result_folder
 
     learned = load_model(model)
-    with result_folder(out, DRIFT_FILES, replace=replace) if out else nullcontext() as results:
+    with result_folder(out, DRIFT_FILES, replace=replace, sources=[source, model]) if out else nullcontext() as results:
         found = drift_of(learned, reading.read(source))
         if results is not None:
             results.add_table("features.csv", found.features.reset_index())

@@ -97,7 +97,7 @@ def _summarise(
     from gauger.remarks import remarks_of
     from gauger.tables import look, read_table, result_folder
 
-    with result_folder(out.parent, [out.name], replace=replace) as results:
+    with result_folder(out.parent, [out.name], replace=replace, sources=[events, customers]) as results:
         everyone = None if customers is None else read_table(customers)
         behaviour = summarise_events(_source(events, reading), customers=everyone, **summary.settings())  # type: ignore[arg-type]
         results.add_table(out.name, behaviour)

@@ -41,7 +41,7 @@ def look(
         from gauger.drawing import correlations, distributions
 
         names = LOOK_FILES[: 1 + min(len(seen.measures), 2)]
-        with tables.result_folder(out, names, replace=replace) as results:
+        with tables.result_folder(out, names, replace=replace, sources=[source]) as results:
             results.add_table("columns.csv", seen.columns.reset_index())
             for name, draw in zip(names[1:], (distributions, correlations), strict=False):
                 results.add_figure(name, draw(table, key))

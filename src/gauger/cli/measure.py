@@ -37,7 +37,11 @@ def measure(
     from gauger.handoff import measure as measure_campaign
     from gauger.tables import result_folder
 
-    with result_folder(out, MEASURE_FILES, replace=replace) if out else nullcontext() as results:
+    with (
+        result_folder(out, MEASURE_FILES, replace=replace, sources=[folder, outcomes])
+        if out
+        else nullcontext() as results
+    ):
         found = measure_campaign(folder, reading.read(outcomes), responded=responded, value=value, seed=seed)
         if results is not None:
             from gauger.drawing import campaign_outcome

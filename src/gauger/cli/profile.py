@@ -64,7 +64,11 @@ def profile(
     if members is None and (where or sort or columns):
         raise typer.BadParameter("--where, --sort and --columns go with --members.", param_hint="--members")
     files, optional = (PROFILE_FILES, OPTIONAL_FILES) if members is None else (MEMBER_FILES, ())
-    folder = result_folder(out, files, optional=optional, replace=replace) if out else nullcontext()
+    folder = (
+        result_folder(out, files, optional=optional, replace=replace, sources=[source, assignments])
+        if out
+        else nullcontext()
+    )
     with folder as results:
         table, given = reading.read(source), read_table(assignments)
         if members is not None:

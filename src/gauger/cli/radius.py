@@ -33,7 +33,7 @@ def radius(
     from gauger.cli import console
     from gauger.tables import result_folder
 
-    with result_folder(out, RADIUS_FILES, replace=replace) if out else nullcontext() as results:
+    with result_folder(out, RADIUS_FILES, replace=replace, sources=[source]) if out else nullcontext() as results:
         prepared = preparation.carry_out(reading.read(source))
         from gauger.choosing import study_radius
         from gauger.choosing.radii import refuse_bad_coarseness

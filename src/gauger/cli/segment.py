@@ -93,7 +93,9 @@ def segment(
     density.refuse_for(method)
     refuse_unused(bands, ("bands", "combine", "score_bands", "low_is_good") if method == "bands" else (), method)
     axes = two_features(over)
-    with result_folder(out, _files(method, density), optional=(MODEL_FILE,), replace=replace) as results:
+    with result_folder(
+        out, _files(method, density), optional=(MODEL_FILE,), replace=replace, sources=[source]
+    ) as results:
         prepared = preparation.carry_out(reading.read(source))
         if method == "density":
             seg = density.segment(prepared, results)

@@ -91,7 +91,7 @@ def tree(
 
     if count is not None and height is not None:
         raise typer.BadParameter("say either --count or --height.", param_hint="--height")
-    with result_folder(out, joining.files(), replace=replace) as results:
+    with result_folder(out, joining.files(), replace=replace, sources=[source]) as results:
         made = joining.build(preparation.carry_out(reading.read(source)), seed)
         for asked in (count, also):
             if asked is not None:

@@ -47,3 +47,7 @@ def thread_count() -> int:
 @cache
 def _pool(threads: int) -> ThreadPoolExecutor:
     return ThreadPoolExecutor(threads, thread_name_prefix=_THREAD_NAME)
+
+
+if hasattr(os, "register_at_fork"):  # threads do not survive a fork, and a pool without them waits for ever
+    os.register_at_fork(after_in_child=_pool.cache_clear)

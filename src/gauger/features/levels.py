@@ -1,5 +1,6 @@
 """Levels of categories: one identity with its kind, however the column is stored and wherever it is read."""
 
+import contextlib
 import datetime
 import math
 import re
@@ -125,10 +126,8 @@ def _readings(text: str) -> set[Level]:
     if is_plain_number(text):
         found.add(Level("number", _number_text(float(text))))
     if _DATE.fullmatch(text):
-        try:
+        with contextlib.suppress(ValueError):  # such as the 31st of February
             found.add(Level("date", _date_text(datetime.datetime.fromisoformat(text))))
-        except ValueError:
-            pass
     return found
 
 

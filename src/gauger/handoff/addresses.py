@@ -5,6 +5,7 @@ import re
 import unicodedata
 from collections.abc import Callable
 from functools import lru_cache, partial
+from typing import Any
 
 import pandas as pd
 
@@ -21,7 +22,7 @@ _E164 = re.compile(r"\+[1-9]\d{6,14}")
 _MARKS = re.compile(r"[^\d+]")
 
 
-def emails_in(column: pd.Series) -> "pd.Series[object]":
+def emails_in(column: pd.Series) -> "pd.Series[Any]":
     """The e-mail addresses in each cell, as a tuple; empty where there is none.
 
     Addresses are in small letters, in Unicode's compatible form (NFKC) without signs that nobody sees, their domains in
@@ -35,7 +36,7 @@ def emails_in(column: pd.Series) -> "pd.Series[object]":
     return found
 
 
-def phones_in(column: pd.Series, region: str | None) -> "pd.Series[object]":
+def phones_in(column: pd.Series, region: str | None) -> "pd.Series[Any]":
     """The telephone numbers in each cell, as a tuple of E.164 forms (+ and digits); empty where there is none.
 
     A number without its country is one of `region` (ISO 3166, such as "GB"); without a region it is not readable. 00
@@ -48,7 +49,7 @@ def phones_in(column: pd.Series, region: str | None) -> "pd.Series[object]":
     return _by_distinct(_texts(column), partial(_phones, region))
 
 
-def first_of(found: "pd.Series[object]") -> "pd.Series[str]":
+def first_of(found: "pd.Series[Any]") -> "pd.Series[str]":
     """The first address of each cell, missing where there is none."""
     return found.map(lambda own: own[0] if own else None).astype("str")
 
@@ -75,7 +76,7 @@ def _text_of(value: object) -> str:
     return str(int(value)) if isinstance(value, float) and value.is_integer() else plain_text(str(value))
 
 
-def _by_distinct(column: "pd.Series[str]", read: Callable[[str], Found]) -> "pd.Series[object]":
+def _by_distinct(column: "pd.Series[str]", read: Callable[[str], Found]) -> "pd.Series[Any]":
     known = {text: read(text) for text in column.unique()}
     return column.map(known).astype(object)
 

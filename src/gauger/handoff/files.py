@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 FORMATS = ("csv", "jsonl", "parquet", "xlsx", "sqlite")
 ARMS = "arms.csv"
+_OURS = re.compile(r"(?:audience(?:-\d+-[a-z0-9-]+)?|match-(?:email|phone))\.[a-z]+|arms\.csv|manifest\.(?:json|html)")
 
 
 def write_files(
@@ -55,6 +56,11 @@ def write_files(
     write_file(arms, stage / ARMS)
     told.append(_told(stage / ARMS, arms))
     return told
+
+
+def is_ours(name: str) -> bool:
+    """Whether a file of a hand-off could be called so."""
+    return _OURS.fullmatch(name) is not None
 
 
 def sha256_of(path: Path) -> str:

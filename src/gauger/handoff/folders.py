@@ -1,15 +1,13 @@
 """A folder of files that appears whole or not at all, for its owner's eyes only."""
 
-import shutil
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from gauger.errors import GaugerError, OutputError
+from gauger.handoff.files import is_ours, sha256_of
 from gauger.handoff.manifest import MANIFEST, PAGE, read_manifest
-
-_OWN_FILE, _OWN_FOLDER = 0o600, 0o700
+from gauger.tables.staging import publish_folder, refuse_link, stage_in
 
 
 @contextmanager
@@ -20,22 +18,20 @@ def whole_folder(folder: Path, *, replace: bool = False) -> Iterator[Path]:
     write at once one wins. Raises OutputError when there is something in the folder already, unless told to `replace`
     a hand-off that stands there with nothing besides, and when writing fails.
     """
+    refuse_link(folder)
     _refuse_full(folder, replace=replace)
     try:
         folder.parent.mkdir(parents=True, exist_ok=True)
-        stage = Path(tempfile.mkdtemp(prefix=".gauger-", dir=folder.parent))
     except OSError as error:
         raise OutputError(f"cannot write into {folder.parent}: {error.strerror}. Choose another place.") from error
     try:
-        yield stage
-        for path in (stage, *stage.rglob("*")):
-            path.chmod(_OWN_FOLDER if path.is_dir() else _OWN_FILE)
-        _publish(stage, folder, replace=replace)
-    except BaseException as error:
-        shutil.rmtree(stage, ignore_errors=True)
-        if isinstance(error, OSError) and not isinstance(error, GaugerError):
-            raise OutputError(f"writing {folder} failed: {error.strerror}. Nothing was written.") from error
-        raise
+        with stage_in(folder.parent) as stage:
+            yield stage
+            _publish(stage, folder, replace=replace)
+    except OSError as error:
+        if isinstance(error, GaugerError):
+            raise
+        raise OutputError(f"writing {folder} failed: {error.strerror}. Nothing was written.") from error
 
 
 def _refuse_full(folder: Path, *, replace: bool) -> None:
@@ -56,28 +52,34 @@ def _refuse_full(folder: Path, *, replace: bool) -> None:
 
 
 def _holds_only_a_hand_off(folder: Path) -> bool:
+    """Whether a folder holds a hand-off as it was written, and nothing besides: names alone can be forged."""
     try:
         told = read_manifest(folder)
     except GaugerError:
         return False
-    own = {MANIFEST, PAGE, *(str(one["name"]) for one in told["files"])}
-    return {path.name for path in folder.iterdir()} <= own
+    checks = {str(one["name"]): one["sha256"] for one in told["files"] if one["sha256"] is not None}
+    for path in folder.iterdir():
+        if path.is_symlink() or not path.is_file() or not is_ours(path.name):
+            return False
+        if path.name not in (MANIFEST, PAGE) and sha256_of(path) != checks.get(path.name):
+            return False
+    return True
 
 
 def _publish(stage: Path, folder: Path, *, replace: bool) -> None:
     try:
-        stage.rename(folder)  # onto nothing, or an empty folder
+        publish_folder(stage, folder)  # onto nothing, or an empty folder
     except OSError as error:
         if not replace:
             raise OutputError(
                 f"{folder} was filled by another hand-off meanwhile. Nothing was written: choose another place."
             ) from error
         _refuse_full(folder, replace=True)
-        before = Path(tempfile.mkdtemp(prefix=".gauger-", dir=folder.parent))
-        folder.rename(before)
-        try:
-            stage.rename(folder)
-        except OSError:
-            before.rename(folder)
-            raise
-        shutil.rmtree(before, ignore_errors=True)
+        with stage_in(folder.parent) as aside:
+            before = aside / "before"
+            folder.rename(before)
+            try:
+                publish_folder(stage, folder)
+            except OSError:
+                before.rename(folder)
+                raise

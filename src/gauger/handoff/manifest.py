@@ -5,9 +5,10 @@ import math
 from collections.abc import Mapping
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import pandas as pd
+from pydantic import BaseModel, ConfigDict, ValidationError
 
 from gauger.errors import MissingFileError, ModelFileError
 from gauger.handoff.arms import POWER
@@ -87,8 +88,38 @@ def read_manifest(path: Path) -> dict[str, Any]:
         raise MissingFileError.at(file)
     try:
         found = json.loads(file.read_text(encoding="utf-8"))
-    except (ValueError, UnicodeDecodeError) as error:
-        raise ModelFileError(f"{file} cannot be read as a manifest: {error}. Copy it again.") from error
-    if not isinstance(found, dict) or found.get("format") != FORMAT or found.get("version") != VERSION:
-        raise ModelFileError(f"{file} is not the manifest of a hand-off that this Gauger can read.")
-    return found
+    except (ValueError, RecursionError) as error:
+        raise ModelFileError(f"{file} cannot be read as a manifest: it is no JSON. Copy it again.") from error
+    try:
+        _Form.model_validate(found)
+    except ValidationError as error:
+        place = ".".join(map(str, error.errors()[0]["loc"])) or "the whole"
+        raise ModelFileError(
+            f"{file} is not the manifest of a hand-off that this Gauger can read ({place}). Copy it again."
+        ) from error
+    return dict(found)
+
+
+class _File(BaseModel):
+    name: str
+    sha256: str | None
+
+
+class _Holdout(BaseModel):
+    segment: int
+    name: str
+    contacted: int
+    holdout: int
+
+
+class _Form(BaseModel):
+    """What is read of a manifest."""
+
+    model_config = ConfigDict(strict=True)
+
+    format: Literal["gauger hand-off"]
+    version: Literal[1]
+    campaign: str
+    key: str
+    holdouts: list[_Holdout]
+    files: list[_File]

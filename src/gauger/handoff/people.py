@@ -1,6 +1,7 @@
 """Which contacts are one person: those who share an e-mail address or a telephone number, also by way of a third."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -18,8 +19,8 @@ class People:
     """Contacts (n,) with their addresses, as tuples of one form each, None for a column there is not; and the `person`
     (n,) that each is."""
 
-    emails: "pd.Series[object] | None"
-    phones: "pd.Series[object] | None"
+    emails: "pd.Series[Any] | None"
+    phones: "pd.Series[Any] | None"
     person: NDArray[np.intp]
 
     @classmethod
@@ -41,7 +42,7 @@ class People:
         return np.asarray(touched[self.person])
 
 
-def _persons(contacts: int, *columns: "pd.Series[object] | None") -> NDArray[np.intp]:
+def _persons(contacts: int, *columns: "pd.Series[Any] | None") -> NDArray[np.intp]:
     own, others, place = [], [], contacts
     for column in columns:
         if column is None:

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -134,7 +135,7 @@ def _entries(column: pd.Series, kind: str, region: str | None) -> Iterator[_Entr
     """The entries of a column; "either" is a key or a telephone number."""
     column = column[column.notna() & (column.map(lambda value: plain_text(str(value))) != "")]
     keys = keys_as_text(column)
-    nothing: pd.Series[object] = pd.Series([()] * len(column), index=column.index, dtype=object)
+    nothing: pd.Series[Any] = pd.Series([()] * len(column), index=column.index, dtype=object)
     emails = emails_in(column) if kind == "email" else nothing
     phones = phones_in(column, region) if kind in ("phone", "either") else nothing
     for place, key, mailed, called in zip(column.index, keys, emails, phones, strict=True):
@@ -148,7 +149,7 @@ def _places(values: Iterable[object]) -> dict[object, list[int]]:
     return found
 
 
-def _places_of_cells(column: "pd.Series[object] | None") -> dict[str, list[int]]:
+def _places_of_cells(column: "pd.Series[Any] | None") -> dict[str, list[int]]:
     found: dict[str, list[int]] = {}
     for place, cell in enumerate(() if column is None else column):
         for address in cell:

@@ -75,7 +75,7 @@ def load_model(path: str | PathLike[str]) -> SegmentModel:
         content = json.loads(file.read_text(encoding="utf-8"), parse_constant=_refuse_constant)
     except UnicodeDecodeError as error:
         raise ModelFileError(f"{file} is not a model: it is not text.") from error
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise ModelFileError.unreadable(file, error) from error
     if isinstance(content, dict) and content.get("format") == FORMAT and content.get("version") != VERSION:
         raise ModelFileError(

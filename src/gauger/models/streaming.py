@@ -92,7 +92,7 @@ def assign_file(
     gates = gates_of(model, gate)
     tally = _Tally(model)
     source_blocks = FileBlocks(file)
-    with result_folder(target.parent, [target.name], replace=replace) as results:
+    with result_folder(target.parent, [target.name], replace=replace, sources=[file]) as results:
         progress = task(f"assigning {file.name}", source_blocks.rows)
         with progress as advance, _Writer(results.path(target.name)) as writer:
             for block in source_blocks.of(columns_of(model)):

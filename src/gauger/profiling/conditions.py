@@ -12,6 +12,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -26,7 +27,7 @@ _TOKEN = re.compile(
     |(?P<text>"[^"]*"|'[^']*')|`(?P<quoted>[^`]+)`|(?P<word>[^\W\d]\w*)|(?P<sign>==|!=|<=|>=|<|>|[()\[\],]))""",
     re.VERBOSE,
 )
-_COMPARE: dict[str, Callable[[object, object], object]] = {
+_COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "==": operator.eq,
     "!=": operator.ne,
     "<": operator.lt,
@@ -176,7 +177,7 @@ class _Reader:
         there = self._there(one) & self._there(other)
         found = np.zeros(len(left), dtype=np.bool_)
         if isinstance(other, _Column):
-            _refuse_other_kind(left, right, one.name, other.name)
+            _refuse_other_kind(left, self._table[other.name], one.name, other.name)
         values = right[there] if isinstance(right, pd.Series) else right
         try:
             found[there] = np.asarray(_COMPARE[sign](left[there], values), dtype=np.bool_)
@@ -240,7 +241,7 @@ def _fitting(column: pd.Series, value: Literal, name: str) -> object:
             moment = pd.Timestamp(value) if isinstance(value, str) else None
         except ValueError:
             moment = None
-        if moment is None or moment is pd.NaT:
+        if moment is None or bool(pd.isna(moment)):
             raise ColumnValuesError(f"{name!r} holds dates: compare it with one in quotes, such as '2025-12-31'.")
         return moment.tz_localize(column.dt.tz) if moment.tzinfo is None else moment
     if types.is_bool_dtype(column) or types.is_bool_dtype(column.dropna()):

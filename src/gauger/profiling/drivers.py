@@ -1,6 +1,7 @@
 """Drivers: which measures set the segments apart, and what a test of significance can and cannot say about that."""
 
 from collections.abc import Callable, Collection, Mapping
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -206,6 +207,6 @@ def _by_rank(moments: Moments) -> tuple[float, float, float]:
 
 def _ordered(rows: Mapping[str, tuple[object, ...]], columns: tuple[str, ...], index: str) -> pd.DataFrame:
     table = pd.DataFrame.from_dict(dict(rows), orient="index", columns=list(columns))
-    kinds = {**dict.fromkeys(columns, np.float64), "used": "boolean", "repeats": "str"}
+    kinds: dict[str, Any] = {**dict.fromkeys(columns, np.float64), "used": "boolean", "repeats": "str"}
     table = table.astype(kinds).rename_axis(index)
     return table.sort_values(columns[0], ascending=False, kind="stable", na_position="last")

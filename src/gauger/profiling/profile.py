@@ -331,5 +331,7 @@ def _measures(summaries: Mapping[str, Summary], subject: _Subject) -> pd.DataFra
         why = f"{long_tail} moves the mean" if found.lopsided else "no long tail"
         rows.append((found.skew, found.missing, "median" if found.lopsided else "mean", why))
     table = pd.DataFrame(rows, columns=["skew", "missing", "leads", "why"], index=pd.Index(summaries, name="measure"))
-    table.insert(0, "used", pd.array([subject.built_on(name) for name in table.index], dtype="boolean"))
+    table.insert(
+        0, "used", pd.Series([subject.built_on(name) for name in table.index], dtype="boolean", index=table.index)
+    )
     return table

@@ -89,6 +89,12 @@ def connected(source: str) -> "Iterator[Connection]":
     except (sa.exc.ArgumentError, ValueError):
         form = "postgresql+psycopg://user@host:5432/shop, or sqlite:///shop.db"
         raise DatabaseError(f"{place} is not a database's URL. Write it like {form}.") from None
+    secret = _PASSWORD.search(source)
+    if secret is not None and url.password != unquote(secret.group(2)):
+        # The driver would take a part of the password for the host, and repeat it in its own words.
+        raise DatabaseError(
+            f"{place}: the password holds a sign that means something in a URL: write @ as %40, / as %2F."
+        )
     try:
         _refuse_missing_file(url)
         engine = _engine(url, place)

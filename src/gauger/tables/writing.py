@@ -1,8 +1,5 @@
 """Write tables and folders of results: whole or not at all, and never over what is there unless told to."""
 
-import os
-import shutil
-import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -15,6 +12,7 @@ import pandas as pd
 from gauger.errors import GaugerError, OutputError, listed, plural
 from gauger.progress import task
 from gauger.tables.formats import write_file
+from gauger.tables.staging import publish, refuse_link, settle, stage_in
 
 
 def write_table(table: pd.DataFrame, path: str | PathLike[str], *, replace: bool = False) -> Path:
@@ -79,18 +77,30 @@ class Results:
 
 @contextmanager
 def result_folder(
-    folder: str | PathLike[str], names: Sequence[str], *, optional: Sequence[str] = (), replace: bool = False
+    folder: str | PathLike[str],
+    names: Sequence[str],
+    *,
+    optional: Sequence[str] = (),
+    replace: bool = False,
+    sources: Sequence[str | PathLike[str] | None] = (),
 ) -> Iterator[Results]:
     """A folder that receives the announced files together, when the `with` block ends well.
 
-    They are written into a hidden folder beside their place and moved at the end; an error or Ctrl-C inside the block
-    leaves the target as it was. `optional` files may be written or not; those of an earlier run then go.
+    They are written into a hidden folder beside their place, put on the disk and moved at the end; an error or Ctrl-C
+    inside the block leaves the target as it was, and what a killed process has left is swept by the next. Figures apart,
+    files can be read by their owner alone. `optional` files may be written or not; those of an earlier run then go.
 
-    Raises OutputError at once when a file is there already and `replace` is not set, or when the folder cannot be
-    written, so that no work is wasted; and when writing fails later.
+    Raises OutputError at once when a file is there already and `replace` is not set, when one of them is among the
+    `sources` that are read, stands behind a link, or when the folder cannot be written, so that no work is wasted; and
+    when writing fails later.
     """
     target = Path(folder)
-    there = [str(target / name) for name in (*names, *optional) if (target / name).exists()]
+    places = [target / name for name in (*names, *optional)]
+    for place in (target, *places):
+        if place.is_symlink() and not (place is target and place.is_dir()):
+            refuse_link(place)
+    _refuse_sources(places, sources)
+    there = [str(place) for place in places if place.exists()]
     if there and not replace:
         raise OutputError(
             f"{listed(there)} {plural(len(there), 'is', 'are')} there already. Nothing was written: choose another "
@@ -99,21 +109,28 @@ def result_folder(
     made: list[Path] = []
     try:
         made += _make_folder(target)
-        stage = Path(tempfile.mkdtemp(prefix=".gauger-", dir=target))
     except OSError as error:
-        _remove_empty(made)
         raise OutputError(f"cannot write into {target}: {error.strerror}. Choose another place.") from error
-    results = Results(target, tuple(names), stage, tuple(optional))
     try:
-        yield results
-        _publish(results)
+        with stage_in(target) as stage:
+            results = Results(target, tuple(names), stage, tuple(optional))
+            yield results
+            _publish(results)
     except BaseException as error:
-        _sweep(stage, made)
+        _remove_empty(made)
         # A broken pipe is the reader of what is printed, not the disk.
         if isinstance(error, OSError) and not isinstance(error, (GaugerError, BrokenPipeError)):
-            raise OutputError(f"writing into {target} failed: {error.strerror}.") from error
+            raise OutputError(f"writing into {target} failed: {error.strerror or 'the disk is full'}.") from error
         raise
-    shutil.rmtree(stage)
+
+
+def _refuse_sources(places: Sequence[Path], sources: Sequence[str | PathLike[str] | None]) -> None:
+    read = [Path(source) for source in sources if source is not None]
+    for place in places:
+        if place.exists() and any(source.exists() and place.samefile(source) for source in read):
+            raise OutputError(
+                f"{place} is what is read: results never replace it. Nothing was written: choose another place."
+            )
 
 
 def _publish(results: Results) -> None:
@@ -124,9 +141,10 @@ def _publish(results: Results) -> None:
         target = results.folder / name
         if (results.stage / name).exists():
             target.parent.mkdir(parents=True, exist_ok=True)
-            os.replace(results.stage / name, target)
+            publish(results.stage / name, target)
         else:
             target.unlink(missing_ok=True)
+    settle(results.folder)
 
 
 def _make_folder(folder: Path) -> list[Path]:
@@ -137,18 +155,7 @@ def _make_folder(folder: Path) -> list[Path]:
     return lacking
 
 
-def _sweep(stage: Path, made: Sequence[Path]) -> None:
-    """Remove what was staged and the folders made for it, also when Ctrl-C is pressed again meanwhile."""
-    while True:
-        try:
-            shutil.rmtree(stage, ignore_errors=True)
-            _remove_empty([place for place in made if place.exists()])
-        except KeyboardInterrupt:
-            continue
-        return
-
-
 def _remove_empty(folders: Sequence[Path]) -> None:
     for place in reversed(folders):
-        if not any(place.iterdir()):
+        if place.is_dir() and not any(place.iterdir()):
             place.rmdir()
