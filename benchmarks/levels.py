@@ -16,7 +16,8 @@ Values = NDArray[np.float64]
 
 _TRIALS = 20
 _PURE, _REACHED = 0.8, 0.25
-"""A group counts as found when a segment is of it for four fifths, and holds a quarter of it: its fringe is unassigned."""
+"""A group counts as found when a segment is of it for four fifths, and holds a quarter of it: its fringe is
+unassigned."""
 
 
 def _features(values: Values) -> gauger.FeatureSet:

@@ -135,8 +135,8 @@ class ColumnValuesError(GaugerError, ValueError):
         What they look like is told, not what they are: a column may hold names or addresses.
         """
         return cls(
-            f"{column!r} has {count:,} {plural(count, 'value')} that {plural(count, 'is', 'are')} not a number, written "
-            f"{written_like(values)}. Correct or empty them, or leave the column out."
+            f"{column!r} has {count:,} {plural(count, 'value')} that {plural(count, 'is', 'are')} not a number, "
+            f"written {written_like(values)}. Correct or empty them, or leave the column out."
         )
 
     @classmethod
@@ -144,8 +144,8 @@ class ColumnValuesError(GaugerError, ValueError):
         """How many of `n_customers` have a value that the treatment learned cannot take, by feature."""
         places = ", ".join(f"{name} ({count:,} of {n_customers:,})" for name, count in counts.items())
         return cls(
-            f"the treatment learned cannot take some values of {places}, such as refunds under a logarithm. Prepare all "
-            "customers together with 'signed_log' or 'power', or leave those customers out (missing='drop')."
+            f"the treatment learned cannot take some values of {places}, such as refunds under a logarithm. Prepare "
+            "all customers together with 'signed_log' or 'power', or leave those customers out (missing='drop')."
         )
 
     @classmethod

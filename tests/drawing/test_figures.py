@@ -326,3 +326,13 @@ def test_correlations_of_forty_measures_show_the_thirty_strongest_without_overla
 def test_correlations_need_two_measures_that_vary() -> None:
     with pytest.raises(SettingError, match="at least two measures that vary"):
         gauger.draw.correlations(pd.DataFrame({"who": list("abc"), "x": [1.5, 2.5, 9.0]}), "who")
+
+
+def test_bands_are_marked_at_their_centres_and_called_bands(demo_features: gauger.FeatureSet) -> None:
+    seg = gauger.segment_by_bands(demo_features, {"visits": 5, "spend_mean": 5}, combine="score", score_bands=4)
+    figure = gauger.draw.scatter(seg, "visits", "spend_mean")
+    assert figure.get_suptitle() == "4 segments by bands of visits and spend_mean"
+    (axes,) = figure.axes
+    marked = {tuple(offset) for marks in axes.collections for offset in np.round(marks.get_offsets(), 9).tolist()}
+    for centre in seg.centres[["visits", "spend_mean"]].to_numpy().round(9).tolist():
+        assert tuple(centre) in marked

@@ -1,5 +1,7 @@
 """Conditions are a small language of their own: against pandas' own comparisons, and never run as code."""
 
+import contextlib
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -81,12 +83,8 @@ def test_what_is_no_condition_is_answered_in_words(condition: str, error: type[E
 
 @given(st.text(st.sampled_from("visits areamember`'\"()[]<>=!&|@.+-*/,0123456789 andornotin_"), max_size=40))
 def test_any_text_is_a_condition_or_a_message(text: str) -> None:
-    try:
-        found = rows_that_meet(TABLE, text)
-    except gauger.GaugerError as error:
-        assert str(error)
-    else:
-        assert found.shape == (4,)
+    with contextlib.suppress(gauger.GaugerError):
+        assert rows_that_meet(TABLE, text).shape == (4,)
 
 
 @given(

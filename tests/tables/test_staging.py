@@ -92,7 +92,7 @@ def test_a_link_in_the_place_of_a_result_gets_a_true_message(tmp_path: Path) -> 
     assert (tmp_path / "there" / "t.csv").exists()
 
 
-def test_a_fork_after_kmeans_can_segment_again(tmp_path: Path) -> None:
+def test_a_fork_after_kmeans_can_segment_again() -> None:
     script = """
 import os, sys, numpy as np, pandas as pd, gauger
 table = pd.DataFrame({"who": range(70_000), "x": np.random.default_rng(0).normal(size=70_000)})

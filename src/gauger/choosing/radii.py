@@ -140,7 +140,8 @@ def _study(features: FeatureSet, everyone: Arrangement, near: Neighbours, min_po
 
 
 def _levels(near: Neighbours, reach: Values, joins: Joins, features: int, min_points: int) -> Hierarchy:
-    """Density levels of the same customers, smoothed as they are by default where the study's own min points are fewer."""
+    """Density levels of the same customers, smoothed as they are by default where the study's own min points are
+    fewer."""
     smallest = checked_smallest(None, len(reach))
     smooth = usual_smoothing(features, len(reach), smallest)
     if smooth > min_points:

@@ -58,11 +58,12 @@ class Plane:
 def plane_of(seg: Segmentation, across: str, up: str) -> Plane:
     """The plane of two features in original units.
 
-    Segments are named at their centres, or on their right side where they do not lie around centres.
+    Segments are named at their centres, or on their right side where they do not lie around centres; bands are cut, and
+    have no shape of their own to stand beside.
     """
     points = seg.features.original[[across, up]].to_numpy(dtype=np.float64)
     middles = seg.centres[[across, up]].to_numpy(dtype=np.float64)
-    if not lies_around_centres(seg):
+    if not lies_around_centres(seg) and seg.edges is None:
         middles = np.array(
             [right_side(points[seg.codes == number], middle) for number, middle in enumerate(middles, 1)]
         )
@@ -108,7 +109,7 @@ def name_segments(
     axes: Axes, plane: Plane, seg: Segmentation, looks: Sequence[int] = (), *, sizes: bool = True
 ) -> list[Text]:
     """Each segment's marker, name and size at its middle; of more than 20 segments the largest are named."""
-    size = 150 if lies_around_centres(seg) else 70
+    size = 150 if lies_around_centres(seg) or seg.edges is not None else 70
     labels = []
     for number in seg.numbers[:MOST_NAMED].tolist():
         at = tuple(plane.middles[number - 1].tolist())

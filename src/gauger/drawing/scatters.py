@@ -35,7 +35,7 @@ def scatter(
 
     The unassigned are small grey crosses. `outline` draws around each segment a "hull" (of all its customers) or an
     "ellipse" (that 90 % would be in, were it a normal cloud). `label` are the keys of up to twelve customers to name.
-    Segments that do not lie around their centres, such as rings and bands, are named on their right side.
+    Segments that do not lie around their centres, such as rings, are named on their right side.
 
     More than 20,000 customers are shaded by how many they are, 20 segments are named, and the frame leaves out extreme
     values; a note below says so. Raises UnknownColumnError for a feature that the segmentation does not have,
@@ -81,6 +81,8 @@ def _title(seg: Segmentation, across: str, up: str) -> str:
     if seg.count < 2:
         rest = f", {outside:,} in none" if outside else ""
         return f"{'All ' if not outside else ''}{everyone - outside:,} customers in one segment{rest}"
+    if seg.edges is not None:
+        return f"{seg.count} segments by bands of {listed(seg.edges, most=4)}"
     if not lies_around_centres(seg):
         rest = f", and {outside:,} {plural(outside, 'customer')} in none (grey crosses)" if outside else ""
         return f"{seg.count} segments in shapes of their own{rest}"

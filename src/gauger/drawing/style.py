@@ -1,10 +1,16 @@
 """The look of every figure: size, colours, markers, titles and notes."""
 
 import textwrap
+import warnings
 
 from matplotlib.axes import Axes
+from matplotlib.backend_bases import RendererBase
 from matplotlib.figure import Figure
 from matplotlib.layout_engine import ConstrainedLayoutEngine
+from matplotlib.text import Text
+from matplotlib.ticker import FixedFormatter
+
+from gauger.readable import visible
 
 INK = "#26303a"
 QUIET = "#7d8791"
@@ -31,14 +37,40 @@ SEGMENT_COLOURS = (
 DIVERGING = ("#1f5f99", "#9cc3e0", PAPER, "#f2b48a", "#b24b00")
 SEGMENT_MARKERS = ("o", "s", "^", "D", "v", "P", "X", "p", "<", ">", "h", "*")
 
+_OWN_FORMULA = "$\\mathdefault"
 _WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
 _NOTE_WIDTH = 165
+
+
+class PlainFigure(Figure):
+    """A figure whose texts are texts: a dollar in the name of a column begins no formula, control signs are written
+    out.
+
+    Formatters of logarithmic axes write formulas of their own, which stay. A sign that the font lacks is a box.
+    """
+
+    def draw(self, renderer: RendererBase) -> None:
+        for axes in self.axes:
+            for axis in (axes.xaxis, axes.yaxis):
+                labels = axis.get_major_formatter()
+                if isinstance(labels, FixedFormatter):
+                    labels.seq = [visible(str(label)) for label in labels.seq]
+        for text in self.findobj(Text):
+            assert isinstance(text, Text)
+            written = text.get_text()
+            if "$" in written and not written.startswith(_OWN_FORMULA):
+                text.set_parse_math(False)
+            if visible(written) != written:
+                text.set_text(visible(written))
+        with warnings.catch_warnings():
+            warnings.filterwarnings("ignore", message="Glyph .* missing")
+            super().draw(renderer)
 
 
 def new_figure(title: str, note: str = "") -> Figure:
     """An empty figure of 1280 x 800 pixels with its finding as the title and, small below, what it leaves out."""
     layout = ConstrainedLayoutEngine(w_pad=0.18, h_pad=0.14, wspace=0.05, hspace=0.06)
-    figure = Figure(figsize=(_WIDTH, _HEIGHT), dpi=_DPI, layout=layout, facecolor=PAPER)
+    figure = PlainFigure(figsize=(_WIDTH, _HEIGHT), dpi=_DPI, layout=layout, facecolor=PAPER)
     figure.suptitle(title, x=0.02, ha="left", fontsize=16, fontweight="bold", color=INK, wrap=True)
     if note:
         figure.supxlabel(textwrap.fill(note, _NOTE_WIDTH), x=0.02, ha="left", fontsize=10, color=QUIET)

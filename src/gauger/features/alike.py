@@ -20,8 +20,9 @@ def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
     """Other customers on the working scale of `features`, by the treatments it learned, which are kept as they are.
 
     `table` needs the same key and columns. Its gaps are filled with what was learned, or refused or dropped as they
-    were; so are values that a treatment cannot take, such as refunds under a logarithm. Remarks say which values lie outside the range that was learned on, and which levels of a category were never
-    seen (they get no indicator). Raises what `prepare` raises.
+    were; so are values that a treatment cannot take, such as refunds under a logarithm. Remarks say which values lie
+    outside the range that was learned on, and which levels of a category were never seen (they get no indicator).
+    Raises what `prepare` raises.
 
     >>> import gauger, pandas as pd
     >>> features = gauger.prepare(pd.DataFrame({"who": ["a", "b"], "visits": [0, 10]}), key="who", scale="minmax")
@@ -111,8 +112,8 @@ def _beyond_treatment(lost: Mapping[str, int]) -> Iterator[Remark]:
         parts = [f"{name} ({count:,} {plural(count, 'customer')})" for name, count in lost.items()]
         yield Remark(
             "beyond-treatment",
-            f"values that the treatment learned cannot take, such as refunds under a logarithm: {listed(parts, most=6)} "
-            "left out as those without a value are.",
+            f"{listed(parts, most=6)} have values that the treatment learned cannot take, such as refunds under a "
+            "logarithm, and are left out as those without a value are.",
             tuple(lost),
         )
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pandas.api import types
 
 from gauger.distances import correlation_matrix
-from gauger.errors import listed, plural
+from gauger.errors import data_rows, listed, plural
 from gauger.features.columns import Indicator
 from gauger.features.treatments import Fill
 from gauger.readable import short_number
@@ -110,7 +110,7 @@ def cautions_about(
         *_correlated([evidence[place].name for place in places], moving),
         *_composites(measures, table),
         *_raw_scales([evidence[place].name for place in places], moving),
-        *_extremes(keys, values),
+        *_extremes(values),
         *_few_customers(len(keys), len(measures) + len({indicator.column for indicator in indicators.values()})),
         *_leaks(table),
     ]
@@ -271,10 +271,10 @@ def _raw_scales(names: Sequence[str], values: Values) -> Iterator[Remark]:
     )
 
 
-def _extremes(keys: pd.Index, values: Values) -> Iterator[Remark]:
-    if len(keys) < 2 * FEWEST_BY_FEATURE:
+def _extremes(values: Values) -> Iterator[Remark]:
+    if len(values) < 2 * FEWEST_BY_FEATURE:
         return
-    distances = np.zeros(len(keys))
+    distances = np.zeros(len(values))
     for column in values.T:
         shifted = column - column.mean()
         shifted *= shifted
@@ -287,7 +287,8 @@ def _extremes(keys: pd.Index, values: Values) -> Iterator[Remark]:
         yield Remark(
             "extreme-customers",
             f"{found.size:,} {plural(found.size, 'customer lies', 'customers lie')} far outside all the others "
-            f"({listed(str(keys[place]) for place in farthest)}, up to {times} times as far out as 95 % of them) and "
+            f"({data_rows(farthest.tolist())}{' and more' if found.size > 3 else ''}, up to {times} times as far out "
+            "as 95 % of them) and "
             "may become a segment of their own. Pull them in with cap=(0, 0.99) (--cap 0,0.99), or treat them by hand.",
         )
 

@@ -57,8 +57,8 @@ def _about_keys(
         yield Remark("repeats-dropped", text, (key,))
     if events < lines:
         text = (
-            f"{lines:,} lines made {events:,} {plural(events, 'event')} by {key}: amounts and quantities were added up, "
-            "categories counted by line."
+            f"{lines:,} lines made {events:,} {plural(events, 'event')} by {key}: amounts and quantities were added "
+            "up, categories counted by line."
         )
         yield Remark("lines-added-up", text, (key,))
     if shared:
@@ -90,8 +90,8 @@ def _repeated(source: EventSource, repeats: int) -> Iterator[Remark]:
         stand = plural(repeats, "row is alike an earlier one", "rows are alike an earlier one")
         yield Remark(
             "repeated-events",
-            f"{repeats:,} {stand} in every column, and counted again. If that is a fault of the export, name the column "
-            f"that numbers events, and each counts once: event_key={_numbering(source)!r} (on the command line: "
+            f"{repeats:,} {stand} in every column, and counted again. If that is a fault of the export, name the "
+            f"column that numbers events, and each counts once: event_key={_numbering(source)!r} (on the command line: "
             f"--event-key {_numbering(source)}).",
         )
 
@@ -132,7 +132,7 @@ def _short_last_day(source: EventSource, period: Period) -> Iterator[Remark]:
     if usual is not None and own <= _SHORT_DAY * usual and later >= _SHORT_DAY:
         yield Remark(
             "last-day-short",
-            f"the last day, {last.date()}, has only {own:,} {plural(own, 'event')}, none after {last:%H:%M}; usual days "
-            f"have {usual:,.0f}. It seems cut short, and makes everybody's recency a day longer: leave it out with "
-            f"as_of='{last.date()}' (on the command line: --as-of {last.date()}).",
+            f"the last day, {last.date()}, has only {own:,} {plural(own, 'event')}, none after {last:%H:%M}; usual "
+            f"days have {usual:,.0f}. It seems cut short, and makes everybody's recency a day longer: leave it out "
+            f"with as_of='{last.date()}' (on the command line: --as-of {last.date()}).",
         )

@@ -20,6 +20,7 @@ from gauger.errors import (
     GaugerError,
     KeyColumnError,
     MissingValuesError,
+    OutputError,
     SettingError,
     TableFileError,
     UnknownColumnError,
@@ -114,7 +115,17 @@ def event_source(
             source = _connected(database, events, columns, Path(spill))
             if customers is not None:
                 _connect_customers(source, customers)
-            yield source
+            try:
+                yield source
+            except duckdb.OutOfMemoryException as error:
+                raise OutputError(
+                    f"the events need more room than there is in {tempfile.gettempdir()}: make room there, or name "
+                    "another place in the environment variable TMPDIR."
+                ) from error
+            except duckdb.Error as error:
+                if isinstance(events, pd.DataFrame):
+                    raise
+                raise TableFileError.damaged(Path(events), error) from error
 
 
 def _connected(
@@ -138,7 +149,7 @@ def _connected(
         database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM read_parquet({sql_text(str(file))})")
         try:
             return _checked(database, columns)
-        except (duckdb.InvalidInputException, duckdb.IOException):
+        except duckdb.Error:
             database.execute(f"DROP VIEW {EVENTS}")
     elif blocks.is_delimited:
         relation = f"read_parquet({sql_text(str(_typed_copy(blocks, spill)))})"
@@ -255,8 +266,8 @@ def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerE
         )
     wrong = plural(count, "value that is not a date", "values that are not dates")
     return ColumnValuesError(
-        f"{check.column!r} has {count:,} {wrong}, written {written_like(values)}. Write dates as 2025-12-31, or say how "
-        "they are written when reading the table: dates='%d.%m.%Y' (on the command line: --dates %d.%m.%Y)."
+        f"{check.column!r} has {count:,} {wrong}, written {written_like(values)}. Write dates as 2025-12-31, or say "
+        "how they are written when reading the table: dates='%d.%m.%Y' (on the command line: --dates %d.%m.%Y)."
     )
 
 

@@ -68,10 +68,10 @@ def summarise_events(
     count once, and the others that share key and customer are lines of one event: one visit, at the earliest of their
     moments, with amounts and quantities added up, while shares by category are those of lines. `.attrs["lines"]` and
     `.attrs["events"]` say how many lines made how many events. Rows without a key are an event each. Without
-    `event_key` every row is an event; repeats, and rows that share customer and moment, are remarked. `customers` is a table with
-    the same key column: who has no event comes out too, with a `recency_days` of the whole period, no `first_seen`,
-    no gaps, and 0 for the rest. Sums are exact in decimals of 1e-9, so the same events give the same bits in any
-    order.
+    `event_key` every row is an event; repeats, and rows that share customer and moment, are remarked. `customers` is
+    a table with the same key column: who has no event comes out too, with a `recency_days` of the whole period, no
+    `first_seen`, no gaps, and 0 for the rest. Sums are exact in decimals of 1e-9, so the same events give the same
+    bits in any order.
 
     Raises UnknownColumnError; KeyColumnError for events without a customer; MissingValuesError for missing dates,
     amounts or quantities; ColumnValuesError for dates or numbers that are none; SettingError for an unknown measure, a
@@ -176,6 +176,11 @@ def _levels(source: EventSource, before: str) -> tuple[str, ...]:
 
 def _as_of(last: datetime.datetime, as_of: str | datetime.date | None) -> datetime.datetime:
     if as_of is None:
+        if last.date() == datetime.date.max:
+            raise SettingError(
+                f"the last event is on {last.date()}, which stands for no end and not for a day: say up to when events "
+                "count, as_of='2025-12-31' (on the command line: --as-of 2025-12-31)."
+            )
         return datetime.datetime.combine(last.date() + datetime.timedelta(days=1), datetime.time())
     try:
         return datetime.datetime.fromisoformat(str(as_of)).replace(tzinfo=None)

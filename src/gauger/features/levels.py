@@ -64,7 +64,8 @@ class Level:
     def is_that_of(self, value: object) -> bool:
         """Whether a value is this level; what is stored as another kind counts when it reads as this one.
 
-        The text "1.50" is the number 1.5 and "TRUE" the flag true, but two texts are one level only when they are equal.
+        The text "1.50" is the number 1.5 and "TRUE" the flag true, but two texts are one level only when they are
+        equal.
         """
         own = Level.of(value)
         if own == self:
@@ -82,7 +83,8 @@ class Level:
         return np.asarray(alike[codes])  # a gap's code is -1, the last place
 
     def sql_test(self, column: str, dialect: str) -> str:
-        """A condition in DuckDB's words that a column (an SQL expression) has the level, for a database of a dialect."""
+        """A condition in DuckDB's words that a column (an SQL expression) has the level, for a database of a
+        dialect."""
         if self.kind == "text":
             return f"CAST({column} AS TEXT) = {sql_text(self.text)}"
         if self.kind == "flag":

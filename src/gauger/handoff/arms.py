@@ -49,8 +49,8 @@ def _held(sizes: NDArray[np.integer], share: float) -> NDArray[np.intp]:
 
 
 def detectable_uplift(contacted: int, held: int, base_rate: float, segments: int = 1) -> float:
-    """The smallest uplift (as a share) that a two-sided test at 5 %, over so many segments together, finds in 80 of 100 such campaigns; NaN without a
-    holdout, or when none below certainty would do.
+    """The smallest uplift (as a share) that a two-sided test at 5 %, over so many segments together, finds in 80 of
+    100 such campaigns; NaN without a holdout, or when none below certainty would do.
 
     Two shares by the normal approximation: Fleiss, Levin & Paik (2003), Statistical Methods for Rates and Proportions.
     """

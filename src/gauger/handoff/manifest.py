@@ -20,8 +20,8 @@ FORMAT, VERSION = "gauger hand-off", 1
 MANIFEST, PAGE = "manifest.json", "manifest.html"
 
 _MATCH_RULE = (
-    "SHA-256, in hexadecimal, of the e-mail address in small letters (NFKC, its domain in ASCII), or of the telephone number as + and "
-    "digits (ITU-T E.164), both as UTF-8. Each hash stands once; no plain address is beside it."
+    "SHA-256, in hexadecimal, of the e-mail address in small letters (NFKC, its domain in ASCII), or of the telephone "
+    "number as + and digits (ITU-T E.164), both as UTF-8. Each hash stands once; no plain address is beside it."
 )
 
 

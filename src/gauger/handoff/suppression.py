@@ -102,9 +102,9 @@ class Suppression:
         rows = sorted({entry.row for entry in self.entries if not entry.readable})
         if rows:
             raise ColumnValuesError(
-                f"{len(rows):,} suppression {plural(len(rows), 'entry', 'entries')} cannot be read ({data_rows(rows)} of "
-                "the list): somebody who must not be contacted could be. Correct them (numbers without a country need "
-                "region='GB', on the command line --region GB), or say unreadable='skip' (--skip-unreadable)."
+                f"{len(rows):,} suppression {plural(len(rows), 'entry', 'entries')} cannot be read ({data_rows(rows)} "
+                "of the list): somebody who must not be contacted could be. Correct them (numbers without a country "
+                "need region='GB', on the command line --region GB), or say unreadable='skip' (--skip-unreadable)."
             )
 
 

@@ -50,9 +50,9 @@ class Drift(Readable):
     `.features` has a row a feature: mean_then, mean_now, shift (in standard deviations of then), stability (the
     population stability index, 0 for the same distribution), missing_then, missing_now (shares) and reading ("stable",
     "moved" for an index of 0.1 or a shift of 0.25, "changed" for a shift of 0.5, or an index of 0.25 with a mean or
-    spread that is not as it was). `.segments` has a row a segment, and one for the unassigned: name, share_then, share_now,
-    centre_shift (how far the mean of its customers is from the centre learned, working scale), distance_then and
-    distance_now (means of the customers' distances).
+    spread that is not as it was). `.segments` has a row a segment, and one for the unassigned: name, share_then,
+    share_now, centre_shift (how far the mean of its customers is from the centre learned, working scale),
+    distance_then and distance_now (means of the customers' distances).
 
     `.gated` is the share of customers beyond the learned gates (then it was `.gated_then`), `.stability` the index of
     the segments' shares. `.advice` is "keep", "watch" or "learn again", and `.reasons` say why.

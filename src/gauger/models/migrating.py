@@ -31,9 +31,9 @@ class Migration(Readable):
     `.counts` is the crossing table (rows before, columns after, "unassigned" last where there are any), `.shares` each
     row's shares, `.value` the values of the customers added up in the same way (None without values). `.flows` has a
     row for each way that anyone went: before, after, customers, share (of those who were there), expected (customers,
-    had those who left gone in proportion to the sizes before of the other segments), ratio, low, high (its 95 % interval,
-    Clopper & Pearson 1934), p_adjusted (two-sided, corrected for the number of ways: Holm 1979) and exceeds (whether
-    more went than chance would send, with p_adjusted of at most 0.05 over all ways together).
+    had those who left gone in proportion to the sizes before of the other segments), ratio, low, high (its 95 %
+    interval, Clopper & Pearson 1934), p_adjusted (two-sided, corrected for the number of ways: Holm 1979) and exceeds
+    (whether more went than chance would send, with p_adjusted of at most 0.05 over all ways together).
 
     `.moved` is the share that is elsewhere now, `.moved_low` and `.moved_high` its 95 % interval, `.chance` what it
     would be if segments were dealt out anew by lot. `.customers` has a row a customer of both times: the key, before,

@@ -151,8 +151,8 @@ def on_significance(used: Collection[str] | None, proven: Collection[str], repea
     if used is None:
         text = (
             "which columns the segments were built on is not known from assignments alone, and for those a test proves "
-            "nothing, because segments were built to differ on them: so no p is given. Name the features, and p is told "
-            "for the other columns."
+            "nothing, because segments were built to differ on them: so no p is given. Name the features, and p is "
+            "told for the other columns."
         )
     else:
         text = (

@@ -30,8 +30,8 @@ def members(
     - `table` adds its columns, matched by key; what it lacks or has besides is in `remarks_of(result)`.
     - `seg` may be assignments too, a DataFrame as `Segmentation.assignments` with `key` as the customers' column.
     - `segment` is a number, a name, or "unassigned" (0).
-    - `where` is a condition on columns, such as "spend_total > 200" or "household == 'family' and visits >= 9", with and,
-      or, not, in, brackets and comparisons; a name with spaces stands in backticks. A gap meets no comparison.
+    - `where` is a condition on columns, such as "spend_total > 200" or "household == 'family' and visits >= 9", with
+      and, or, not, in, brackets and comparisons; a name with spaces stands in backticks. A gap meets no comparison.
     - `sort` orders by a column (from the lowest, or `descending`), ties in the order of the segmentation.
     - `columns` are those to show after the key; by default all: features in original units, then the table's.
 

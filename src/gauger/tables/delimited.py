@@ -11,7 +11,7 @@ from gauger.errors import TableFileError
 from gauger.remarks import Remark
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
 from gauger.tables.harmless import text_as_it_was
-from gauger.tables.layout import Layout, find_layout
+from gauger.tables.layout import Layout, find_layout, long_cells
 from gauger.tables.proving import ReadingRules, typed_columns, without_stand_ins
 from gauger.tables.text import MISSING_WORDS, Readout, TextFile, fitting_encoding, in_its_encoding
 
@@ -119,7 +119,8 @@ class _Delimited:
         """The lines at fault, where they are to be skipped; else the error that tells of them is raised."""
         if "UTF8" in str(error):
             raise self.text.not_encoded_so() from error
-        bad = list(_lines_of_other_width(self.text, self.layout))
+        with long_cells():
+            bad = list(_lines_of_other_width(self.text, self.layout))
         if not bad:
             told = str(error).splitlines()[0].split(":")[0]
             raise TableFileError(f"{self.text.path} cannot be read as delimited text: {told}.") from error

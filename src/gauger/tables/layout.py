@@ -3,8 +3,10 @@
 import csv
 import io
 import re
+import sys
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from itertools import islice, pairwise
 from pathlib import Path
@@ -51,6 +53,16 @@ class Layout:
         ]
 
 
+@contextmanager
+def long_cells() -> Iterator[None]:
+    """Let Python's reader of csv take cells of any length inside the block."""
+    before = csv.field_size_limit(sys.maxsize)
+    try:
+        yield
+    finally:
+        csv.field_size_limit(before)
+
+
 def find_layout(text: TextFile, header: bool | None) -> Layout:
     """The layout of a delimited file, from its first lines."""
     with text.open_text() as stream:
@@ -60,9 +72,10 @@ def find_layout(text: TextFile, header: bool | None) -> Layout:
         if len(first) == _LONGEST_LINE:
             raise TableFileError(f"{text.path} is not delimited text: its first line does not end.")
         lines = [first, *islice(iter(lambda: stream.readline(_LONGEST_LINE), ""), _HEAD_LINES)]
-    delimiter, quote = _signs(lines)
     try:
-        cells = next(csv.reader(lines, delimiter=delimiter, quotechar=quote), [])
+        with long_cells():
+            delimiter, quote = _signs(lines)
+            cells = next(csv.reader(lines, delimiter=delimiter, quotechar=quote), [])
     except csv.Error as error:
         raise TableFileError(f"{text.path} is not delimited text: {error}.") from error
     named = not _looks_like_data(cells) if header is None else header

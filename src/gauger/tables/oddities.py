@@ -225,7 +225,7 @@ def _single_levels(table: pd.DataFrame, categories: Sequence[str]) -> Iterator[R
         shown = [f"{name} ({len(levels):,})" for name, levels in singles.items()]
         yield Remark(
             "single-levels",
-            f"levels with one row in {listed(shown)}: typos, or too rare to say anything of. Correct them or put them with "
-            "another level.",
+            f"levels with one row in {listed(shown)}: typos, or too rare to say anything of. Correct them or put them "
+            "with another level.",
             tuple(singles),
         )

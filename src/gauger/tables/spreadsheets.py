@@ -1,5 +1,6 @@
 """xlsx workbooks: one sheet read, one sheet written, every cell the kind of value it is."""
 
+import contextlib
 import datetime
 import warnings
 from collections.abc import Callable, Iterator, Sequence
@@ -17,6 +18,7 @@ from gauger.tables.proving import ReadingRules, as_typed, settle
 from gauger.tables.text import MISSING_WORDS, Readout
 
 MOST_ROWS = 1_048_575
+MOST_SIGNS = 32_767
 MOST_DIGITS = 15
 """A spreadsheet keeps this many digits of a number; longer whole numbers are written as text."""
 
@@ -62,6 +64,11 @@ def write_spreadsheet(table: pd.DataFrame, file: Path) -> None:
     def cell(value: object) -> object:
         if not isinstance(value, str):
             return value
+        if len(value) > MOST_SIGNS:
+            raise TableFileError(
+                f"{file.name}: a text has {len(value):,} characters, and a cell of a sheet holds {MOST_SIGNS:,}. Write "
+                ".csv or .parquet."
+            )
         made = WriteOnlyCell(sheet, value)
         made.data_type = "s"  # else a text that starts with = would be a formula
         return made
@@ -71,12 +78,17 @@ def write_spreadsheet(table: pd.DataFrame, file: Path) -> None:
         sheet.append([cell(str(name)) for name in table.columns])
         for row in zip(*columns, strict=True):
             sheet.append([cell(value) for value in row])
-    except IllegalCharacterError as error:
-        sheet.close()
-        raise TableFileError(
-            f"{file.name}: a text holds a control character, which xlsx cannot. Write .csv."
-        ) from error
-    book.save(file)
+        book.save(file)
+    except BaseException as error:
+        with contextlib.suppress(
+            Exception
+        ):  # a sheet that is left open complains later, of a full disk for the second time
+            sheet.close()
+        if isinstance(error, IllegalCharacterError):
+            raise TableFileError(
+                f"{file.name}: a text holds a control character, which xlsx cannot. Write .csv."
+            ) from error
+        raise
 
 
 def _rows(rows: Iterator[tuple[object, ...]], advance: Callable[[int], None]) -> list[tuple[object, ...]]:

@@ -122,7 +122,8 @@ def in_its_encoding(file: Path, asked: str | None, read: Callable[[TextFile], Re
 
 
 def fitting_encoding(file: Path, asked: str | None) -> tuple[str, list[Remark]]:
-    """The first encoding that fits every byte of a file, found before it is read in blocks, and whether it is a guess."""
+    """The first encoding that fits every byte of a file, found before it is read in blocks, and whether it is a
+    guess."""
     *others, last = likely_encodings(file, asked)
     for encoding in others:
         try:

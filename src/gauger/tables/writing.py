@@ -87,8 +87,9 @@ def result_folder(
     """A folder that receives the announced files together, when the `with` block ends well.
 
     They are written into a hidden folder beside their place, put on the disk and moved at the end; an error or Ctrl-C
-    inside the block leaves the target as it was, and what a killed process has left is swept by the next. Figures apart,
-    files can be read by their owner alone. `optional` files may be written or not; those of an earlier run then go.
+    inside the block leaves the target as it was, and what a killed process has left is swept by the next. Figures
+    apart, files can be read by their owner alone. `optional` files may be written or not; those of an earlier run
+    then go.
 
     Raises OutputError at once when a file is there already and `replace` is not set, when one of them is among the
     `sources` that are read, stands behind a link, or when the folder cannot be written, so that no work is wasted; and

@@ -70,8 +70,8 @@ def about_levels(seg: Segmentation, smallest: int) -> Iterator[Remark]:
         yield Remark(
             "no-dense-groups",
             f"as the radius shrinks the customers never come apart into two parts of at least {smallest:,} that are "
-            "denser than chance would make them, nor is a spot inside them much denser than the rest: by density they are "
-            "one segment. A small group whose edge another's reaches stays hidden here; k-means may show it.",
+            "denser than chance would make them, nor is a spot inside them much denser than the rest: by density they "
+            "are one segment. A small group whose edge another's reaches stays hidden here; k-means may show it.",
         )
     elif largest > NEARLY_ALL:
         yield _one_large(largest, "What it leaves apart may still be worth a look.")

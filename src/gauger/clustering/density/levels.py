@@ -30,8 +30,8 @@ _DENSE_SHARE = 0.1
 
 _DEEP = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (4.8, 1.0)}
 _DEEP_BEYOND = (4.4, 1.0)
-"""How much denser (a difference of logarithms) a branch must be than where it came apart, a / min_points**b by number of
-features: what clouds of one peak reach by chance in 3 of 100 (`python -m benchmarks.levels`)."""
+"""How much denser (a difference of logarithms) a branch must be than where it came apart, a / min_points**b by number
+of features: what clouds of one peak reach by chance in 3 of 100 (`python -m benchmarks.levels`)."""
 _SMOOTH, _SMOOTH_BEYOND, _MANY = 20, 12, 20_000
 """Min points, for one or two features and for more, that let a small group stand out from chance most often in the same
 simulation; beyond so many customers fewer will do, and one feature needs them always."""

@@ -25,9 +25,11 @@ Values = NDArray[np.float64]
 
 
 def with_spots(found: Hierarchy, joins: Joins, reach: Values, features: int, smallest: int) -> Hierarchy:
-    """The hierarchy with a branch more for each dense spot of at least `smallest` customers inside one that never splits.
+    """The hierarchy with a branch more for each dense spot of at least `smallest` customers inside one that never
+    splits.
 
-    `joins` are the merges that the hierarchy is made of, `reach` (n,) is how far each customer looks for its neighbours.
+    `joins` are the merges that the hierarchy is made of, `reach` (n,) is how far each customer looks for its
+    neighbours.
     """
     limit = _TWO_PEAKS if features > 1 else _TWO_PEAKS_OF_ONE_FEATURE
     parent, born, held, branch = list(found.parent), list(found.born), list(found.held), found.branch.copy()
