@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
-_LONGEST_FORM = 30
+_LONGEST_FORM, _LONGEST_PART = 30, 200
 
 
 class GaugerError(Exception):
@@ -50,13 +50,15 @@ class ModelFileError(GaugerError, ValueError):
     @classmethod
     def malformed(cls, file: Path, faults: Sequence[str]) -> "ModelFileError":
         """A file that is JSON and has not the form of a model."""
-        return cls(f"{file} is no model that can be used: {'; '.join(faults[:3])}. Build and save it again.")
+        return cls(
+            f"{file} is no model that can be used: {'; '.join(_short(fault) for fault in faults[:3])}. Build and save it again."
+        )
 
     @classmethod
     def altered(cls, file: Path, places: Sequence[str]) -> "ModelFileError":
         """A model that was changed since it was saved."""
         return cls(
-            f"{file} was altered since it was saved, in {listed(places)}: it would no longer assign as it was learned. "
+            f"{file} was altered since it was saved, in {listed(map(_short, places))}: it would no longer assign as it was learned. "
             "Take the file as it was, or build the model again."
         )
 
@@ -140,6 +142,11 @@ class ColumnValuesError(GaugerError, ValueError):
         )
 
     @classmethod
+    def beyond_years(cls, column: str) -> "ColumnValuesError":
+        """A column has dates that neither Python nor most databases can tell."""
+        return cls(f"{column!r} has dates beyond the years 1 to 9999. Correct or empty them where the column is made.")
+
+    @classmethod
     def beyond_treatment(cls, counts: Mapping[str, int], n_customers: int) -> "ColumnValuesError":
         """How many of `n_customers` have a value that the treatment learned cannot take, by feature."""
         places = ", ".join(f"{name} ({count:,} of {n_customers:,})" for name, count in counts.items())
@@ -202,6 +209,10 @@ def written_like(values: Iterable[object]) -> str:
 def _form(text: str) -> str:
     shown = "".join("9" if sign.isdigit() else "a" if sign.isalpha() else sign for sign in text[:_LONGEST_FORM])
     return shown + ("…" if len(text) > _LONGEST_FORM else "")
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= _LONGEST_PART else f"{text[:_LONGEST_PART]}…"
 
 
 def data_rows(places: Sequence[int]) -> str:

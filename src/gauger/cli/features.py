@@ -22,9 +22,9 @@ class Summary:
     amount: Annotated[str | None, option("COLUMN", "The column with the money; negative amounts are refunds.")] = None
     quantity: Annotated[str | None, option("COLUMN", "The column with the number of things.")] = None
     category: Annotated[str | None, option("COLUMN", "The column with what was chosen, for shares by level.")] = None
-    event_key: Annotated[str | None, option("COLUMN", "The column that numbers events: exact repeats count once.")] = (
-        None
-    )
+    event_key: Annotated[
+        str | None, option("COLUMN", "The column that numbers events; rows that share it are lines of one.")
+    ] = None
     measures: Annotated[
         str | None, option("NAMES", "Measures or families of them: recency_days,visits,share_weekday; or all.")
     ] = None

@@ -146,11 +146,11 @@ def _connected(
     file = Path(events)
     blocks = FileBlocks(file)
     if blocks.is_parquet and not _has_zones(file):
-        database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM read_parquet({sql_text(str(file))})")
         try:
+            database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM read_parquet({sql_text(str(file))})")
             return _checked(database, columns)
         except duckdb.Error:
-            database.execute(f"DROP VIEW {EVENTS}")
+            database.execute(f"DROP VIEW IF EXISTS {EVENTS}")
     elif blocks.is_delimited:
         relation = f"read_parquet({sql_text(str(_typed_copy(blocks, spill)))})"
         database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM {relation}")
@@ -212,13 +212,13 @@ def _checked(database: "DuckDBPyConnection", columns: EventColumns) -> EventSour
     counts = ", ".join(f"count(*) FILTER (WHERE {check.test})" for check in checks)
     facts = f"SELECT count(*), min({when}), max({when}), {counts} FROM {EVENTS}"
     found = run_query(database, facts, "checking the events")
-    rows, first, last, *faults = (column[0].as_py() for column in found.columns)
+    rows, *faults = (found.column(place)[0].as_py() for place in (0, *range(3, found.num_columns)))
     if not rows:
         raise SettingError("there are no events to summarise: the table has no rows.")
     for check, count in zip(checks, faults, strict=True):
         if count:
             raise _fault(database, check, count)
-    return EventSource(database, columns, rows, first, last)
+    return EventSource(database, columns, rows, found.column(1)[0].as_py(), found.column(2)[0].as_py())
 
 
 def _refuse_kinds(columns: EventColumns, kinds: Mapping[str, str]) -> None:
@@ -243,6 +243,8 @@ def _checks(columns: EventColumns) -> Iterator[_Check]:
     for column, (kind, fault) in kinds.items():
         written = sql_name(column)
         yield _Check(column, fault, f"{written} IS NOT NULL AND TRY_CAST({written} AS {kind}) IS NULL")
+    moment = f"TRY_CAST({sql_name(columns.when)} AS TIMESTAMP)"
+    yield _Check(columns.when, "beyond", f"NOT isfinite({moment}) OR year({moment}) NOT BETWEEN 1 AND 9999")
     for column in numbers:
         yield _Check(column, "endless", f"NOT abs(TRY_CAST({sql_name(column)} AS DOUBLE)) < {LARGEST_AMOUNT:.0f}")
 
@@ -255,6 +257,8 @@ def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerE
     places, values = [row[0] for row in rows], list(dict.fromkeys(row[1] for row in rows))[:3]
     if check.fault == "no key":
         return KeyColumnError.missing(check.column, places, count)
+    if check.fault == "beyond":
+        return ColumnValuesError.beyond_years(check.column)
     if check.fault == "endless":
         return ColumnValuesError.infinite(check.column, places, count)
     if check.fault == "no number":

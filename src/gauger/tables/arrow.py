@@ -96,7 +96,7 @@ def _moments(name: str, column: pa.ChunkedArray) -> pa.ChunkedArray:
     years = pc.min_max(pc.year(column)) if len(column) else {"min": pa.scalar(None), "max": pa.scalar(None)}
     first, last = years["min"].as_py(), years["max"].as_py()
     if first is not None and not _FIRST_YEAR <= first <= last <= _LAST_YEAR:
-        raise _beyond(name)
+        raise ColumnValuesError.beyond_years(name)
     to = pa.timestamp("us", column.type.tz)
     return column if pa.types.is_timestamp(kind) and kind.unit != "s" else _cast_moments(name, column, to)
 
@@ -105,14 +105,7 @@ def _cast_moments(name: str, column: pa.ChunkedArray, to: pa.DataType) -> pa.Chu
     try:
         return column.cast(to)
     except pa.ArrowInvalid as error:
-        raise _beyond(name) from error
-
-
-def _beyond(name: str) -> ColumnValuesError:
-    return ColumnValuesError(
-        f"{name!r} has dates beyond the years {_FIRST_YEAR} to {_LAST_YEAR}. Correct or empty them where the column "
-        "is made."
-    )
+        raise ColumnValuesError.beyond_years(name) from error
 
 
 def _is_zone(name: str) -> bool:
