@@ -1,4 +1,4 @@
-"""What kills and Ctrl-C at random moments leave of commands that write: nothing half-written, nothing the next run keeps.
+"""What kills and Ctrl-C at random moments leave of commands that write: nothing half-written, nothing for long.
 
 `python -m benchmarks.kills [SEED] [KILLS] [INTERRUPTS]` prints what was found; it ends with 1 if anything was.
 """

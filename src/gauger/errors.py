@@ -50,16 +50,15 @@ class ModelFileError(GaugerError, ValueError):
     @classmethod
     def malformed(cls, file: Path, faults: Sequence[str]) -> "ModelFileError":
         """A file that is JSON and has not the form of a model."""
-        return cls(
-            f"{file} is no model that can be used: {'; '.join(_short(fault) for fault in faults[:3])}. Build and save it again."
-        )
+        told = "; ".join(_short(fault) for fault in faults[:3])
+        return cls(f"{file} is no model that can be used: {told}. Build and save it again.")
 
     @classmethod
     def altered(cls, file: Path, places: Sequence[str]) -> "ModelFileError":
         """A model that was changed since it was saved."""
         return cls(
-            f"{file} was altered since it was saved, in {listed(map(_short, places))}: it would no longer assign as it was learned. "
-            "Take the file as it was, or build the model again."
+            f"{file} was altered since it was saved, in {listed(map(_short, places))}: it would no longer assign as it "
+            "was learned. Take the file as it was, or build the model again."
         )
 
 
