@@ -622,3 +622,12 @@ def test_a_manifest_without_a_part_is_none(tmp_path: Path, lacking: str) -> None
     (tmp_path / "out" / "manifest.json").write_text(json.dumps(told))
     with pytest.raises(gauger.errors.ModelFileError, match=rf"is not the manifest .* \({lacking}\)"):
         gauger.measure(tmp_path / "out", pd.DataFrame({"who": ["a"], "responded": [1]}))
+
+
+def test_contacts_may_be_known_by_their_address(tmp_path: Path) -> None:
+    people = pd.DataFrame({"email": ["a@example.org", "b@example.org", "c@example.org"], "yes": [1, 1, 1]})
+    codes = pd.DataFrame({"email": people["email"], "segment": 1})
+    lists = ["Ada <A@EXAMPLE.ORG>", "mailto:b@example.org"]
+    made = gauger.hand_off(codes, people, tmp_path / "out", campaign="x", consent="yes", suppress=lists, holdout=0.0)
+    assert list(_steps(made).values()) == ["suppressed", "suppressed", "contacted"]
+    assert gauger.read_table(tmp_path / "out" / "audience.csv")["email"].tolist() == ["c@example.org"]

@@ -1,5 +1,6 @@
 """What is to be said of the rows that events were made of: repeats, lines of one event, a last day cut short."""
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -14,6 +15,7 @@ _SHORT_DAY = 0.5
 """A last day with at most this share of a usual day's events, which on other days mostly come later than its last one,
 was cut short; judgement."""
 _LEAST_DAYS = 7
+_EVENT_NAME = re.compile(r"order|basket|receipt|invoice|ticket|transaction|booking", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -81,8 +83,9 @@ def _about_keys(
 
 def _numbering(source: EventSource) -> str:
     """The column that seems to number events."""
-    others = (column for column in source.names if column != source.columns.customer)
-    return next(filter(named_like_a_key, others), "…")
+    others = [column for column in source.names if column != source.columns.customer]
+    named = (column for column in others if _EVENT_NAME.search(column) or named_like_a_key(column))
+    return next(named, "…")
 
 
 def _repeated(source: EventSource, repeats: int) -> Iterator[Remark]:
@@ -104,7 +107,7 @@ def _shared(source: EventSource, repeats: int) -> Iterator[Remark]:
         share = plural(more, "row shares", "rows share")
         yield Remark(
             "shared-moments",
-            f"{more:,} {share} customer and moment with an earlier one, and was an event of its own. If rows are lines "
+            f"{more:,} {share} customer and moment with an earlier one, and counted by itself. If rows are lines "
             f"of one order, name the column that numbers orders: event_key={_numbering(source)!r} (on the command "
             f"line: --event-key {_numbering(source)}).",
         )

@@ -247,7 +247,7 @@ def _contacts(contacts: pd.DataFrame, key: str, needed: Sequence[str | None]) ->
     if lacking:
         raise UnknownColumnError.among(asked, list(table.columns))
     refuse_bad_key(table[key])
-    return table.set_index(key)
+    return table.set_index(key, drop=False).rename_axis(index=None)
 
 
 def _chosen(segments: Sequence[int | str] | None, names: dict[int, str]) -> set[int]:
