@@ -26,7 +26,7 @@ _MOST_PATHS = 10
 _PATIENCE = 1.0
 _STEP_INDENT = 14
 _MIDNIGHT = " 00:00:00"
-_NUMERIC = re.compile(r"-?[\d.,]+%?")
+_NUMERIC = re.compile(r"[+-]?[\d.,]+%?")
 
 
 def _console(*, stderr: bool = False, wide: bool = False) -> Console:

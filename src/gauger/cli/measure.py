@@ -15,6 +15,16 @@ MEASURE_FILES = ("outcome.csv", "outcome.png")
 
 _SHARES = ("response", "holdout_response")
 _POINTS = ("uplift", "low", "high")
+_OF_VALUE = {
+    "name": "name",
+    "value": "value",
+    "holdout_value": "of holdout",
+    "value_uplift": "uplift",
+    "value_low": "low",
+    "value_high": "high",
+    "gained": "gained",
+    "value_reading": "reading",
+}
 
 
 def measure(
@@ -35,6 +45,7 @@ def measure(
     """
     from gauger.cli import console
     from gauger.handoff import measure as measure_campaign
+    from gauger.handoff.measuring import TOO_SMALL
     from gauger.tables import result_folder
 
     with (
@@ -53,8 +64,9 @@ def measure(
     console.table(_shown(found.table))
     if "value" in found.table.columns:
         console.heading("Value of a customer, uplift with its interval, and what it gained in all")
-        names = ["name", "value", "holdout_value", "value_uplift", "value_low", "value_high", "gained", "value_reading"]
-        console.table(found.table[names])
+        said = found.table["value_reading"] != TOO_SMALL
+        shown = found.table[list(_OF_VALUE)].assign(gained=found.table["gained"].where(said))
+        console.table(shown.rename(columns=_OF_VALUE))
     console.say("Intervals of segments hold all together in 95 of 100 campaigns, that of all by itself.")
     console.remarks(found.remarks)
     console.wrote(results.paths if results is not None else ())
