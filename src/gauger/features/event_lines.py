@@ -29,10 +29,12 @@ class Lines:
 
 def about_lines(source: EventSource, period: Period) -> Lines:
     """Count lines and events, and look at what repeats, shares a key or a moment, or is cut short."""
-    repeats = source.repeated_rows()
     short = tuple(_short_last_day(source, period))
     if source.columns.key is None:
-        return Lines(source.rows, source.rows, (*_repeated(source, repeats), *_shared(source, repeats), *short))
+        alike = source.repeated([source.columns.customer, source.columns.when])
+        repeats = source.repeated() if alike else 0
+        return Lines(source.rows, source.rows, (*_repeated(source, repeats), *_shared(source, alike - repeats), *short))
+    repeats = source.repeated()
     lines = source.rows - repeats
     key, customer = sql_name(source.columns.key), sql_name(source.columns.customer)
     when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
@@ -99,10 +101,7 @@ def _repeated(source: EventSource, repeats: int) -> Iterator[Remark]:
         )
 
 
-def _shared(source: EventSource, repeats: int) -> Iterator[Remark]:
-    customer, when = sql_name(source.columns.customer), sql_name(source.columns.when)
-    moments = source.count(f"SELECT DISTINCT {customer}, {when} FROM {EVENTS}")
-    more = source.rows - moments - repeats
+def _shared(source: EventSource, more: int) -> Iterator[Remark]:
     if more > 0:
         share = plural(more, "row shares", "rows share")
         yield Remark(
@@ -115,12 +114,13 @@ def _shared(source: EventSource, repeats: int) -> Iterator[Remark]:
 
 def _short_last_day(source: EventSource, period: Period) -> Iterator[Remark]:
     """That the last day ends early, so that everybody's recency is a day too long."""
-    if not period.times_of_day or period.days < _LEAST_DAYS:
+    last, when = source.last, f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
+    up_to_it = (period.as_of.date() - last.date()).days == 1
+    if not period.times_of_day or period.days < _LEAST_DAYS or not up_to_it:
         return
-    when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
     before = f"{when} < {sql_moment(period.as_of)}"
-    ((last,),) = source.rows_of(f"SELECT max({when}) FROM {EVENTS} WHERE {before}")
-    if (period.as_of.date() - last.date()).days != 1:
+    on_it = source.count(f"SELECT 1 FROM {EVENTS} WHERE {when} >= CAST({sql_day(last.date())} AS TIMESTAMP)")
+    if on_it > source.rows / period.days:
         return
     today = sql_day(last.date())
     by_day = (

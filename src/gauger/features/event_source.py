@@ -2,7 +2,7 @@
 
 import datetime
 import tempfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from os import PathLike
@@ -88,9 +88,9 @@ class EventSource:
         assert isinstance(counted, int)
         return counted
 
-    def repeated_rows(self) -> int:
-        """How many events are alike an earlier one in every column."""
-        names = ", ".join(map(sql_name, self.names))
+    def repeated(self, columns: Sequence[str] | None = None) -> int:
+        """How many events are alike an earlier one in some columns, by default in every one."""
+        names = ", ".join(map(sql_name, columns or self.names))
         hashes = run_query(self.database, f"SELECT hash({names}) FROM {EVENTS}", "looking for repeats").column(0)
         marks = np.concatenate([chunk.to_numpy() for chunk in hashes.chunks])
         del hashes
