@@ -142,3 +142,9 @@ def test_every_role_says_what_it_rests_on(members: pd.DataFrame) -> None:
     assert because["age_band"] == "5 steps from 1 to 5"
     assert because["household"] == "text with 4 values"
     assert because["staff_note"] == "always none"
+
+
+@pytest.mark.parametrize("odd", [np.inf, -np.inf, 1.7e308])
+def test_a_column_with_endless_values_has_no_skew_and_no_warning(odd: float) -> None:
+    seen = gauger.look(pd.DataFrame({"who": range(5), "spend": [1.5, 2.0, -1.7e308, odd, 9.0]}), key="who")
+    assert np.isnan(seen.columns.loc["spend", "skew"])

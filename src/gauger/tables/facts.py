@@ -103,8 +103,9 @@ def skewness(values: Values) -> float:
     if n < 3:
         return np.nan
     low, high = float(values.min()), float(values.max())
-    span = high - low
-    if not span > 0.0:
+    with np.errstate(over="ignore", invalid="ignore"):
+        span = np.subtract(high, low)
+    if not 0.0 < span < np.inf:
         return np.nan
     shifted = (values - low) / span
     shifted -= shifted.mean()
