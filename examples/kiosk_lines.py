@@ -26,7 +26,7 @@ lines = orders.loc[orders.index.repeat(rng.integers(1, 5, 9_000))].reset_index(d
 lines["item"] = rng.choice(["tea", "crisps", "nuts", "cone"], len(lines))
 lines["price"] = np.where(lines["item"] == "cone", 4.0, 2.5)
 lines["line_no"] = lines.groupby("order_no").cumcount() + 1
-lines = pd.concat([lines, lines.sample(50, random_state=rng)])
+lines = pd.concat([lines, lines.iloc[rng.choice(len(lines), 50, replace=False)]])
 source = gauger.write_table(lines, folder / "lines.csv", replace=True)
 
 bought = gauger.summarise_events(
