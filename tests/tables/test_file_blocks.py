@@ -147,3 +147,13 @@ def test_a_parquet_file_of_odd_types_is_read_or_refused_in_words(tmp_path: Path)
     with pytest.raises(TableFileError, match="'who' holds bytes that are no text") as caught:
         gauger.read_table(tmp_path / "b.parquet")
     assert "secret" not in str(caught.value)
+
+
+def test_a_flag_as_a_measure_is_assigned_from_text_as_from_memory(tmp_path: Path) -> None:
+    rng = np.random.default_rng(2)
+    table = pd.DataFrame({"who": range(80), "app": rng.random(80) < 0.5, "spend": rng.gamma(2.0, 20.0, 80).round(2)})
+    seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 3)
+    assert seg.features.names == ("app", "spend")
+    path = gauger.write_table(table, tmp_path / "t.csv")
+    gauger.assign_file(gauger.build_model(seg), path, tmp_path / "out.csv")
+    assert gauger.read_table(tmp_path / "out.csv")["segment"].tolist() == seg.codes.tolist()

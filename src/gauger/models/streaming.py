@@ -37,6 +37,7 @@ from gauger.tables.arrow import to_pandas
 from gauger.tables.blocks import FileBlocks
 from gauger.tables.checking import refuse_missing_key
 from gauger.tables.harmless import arrow_made_harmless
+from gauger.tables.proving import as_typed
 
 ENDINGS = (".csv", ".parquet")
 
@@ -114,7 +115,7 @@ def _typed(block: pa.Table, model: SegmentModel) -> pa.Table:
             try:
                 numbers = block[name].cast(pa.float64())
             except pa.ArrowInvalid:
-                continue  # assigning tells which values are none
+                numbers = as_typed(block[name])  # flags; of what stays text assigning tells which values are no numbers
             block = block.set_column(block.column_names.index(name), name, numbers)
     return block
 

@@ -13,13 +13,14 @@ from gauger.clustering.merge_trees.joins import Joins
 
 _TWO_PEAKS = 0.6
 _TWO_PEAKS_OF_ONE_FEATURE = 0.9
-"""A scaled dip of the logarithms of distances from which these have two peaks: of 1,200 clouds of one peak none in a
-hundred reached it (`python -m benchmarks.levels`); over one feature distances are noisier."""
+"""A scaled dip of the logarithms of distances from which these have two peaks: about one in a hundred clouds of one
+peak reach it, which `python -m benchmarks.levels` counts among its splits; over one feature distances are noisier."""
 _FEW = 50
 """Of fewer customers no two peaks can be told from one: judgement."""
 _GRID = 256
-_BANDWIDTH = 1.06
-"""The factor of the usual bandwidth, times the spread and n**(-1/5): Silverman (1986), Density Estimation, 3.4."""
+_BANDWIDTH = 1.06 / 2.0
+"""Half the usual bandwidth, times the spread and n**(-1/5): Silverman (1986), Density Estimation, 3.4, whose factor
+is for one peak and would close the valley between two."""
 
 Values = NDArray[np.float64]
 
@@ -57,7 +58,7 @@ def with_spots(found: Hierarchy, joins: Joins, reach: Values, features: int, sma
 def _valley(ordered: Values) -> float:
     """The least dense place between the two highest peaks of values in order."""
     spread = min(float(ordered.std()), float(np.subtract(*np.quantile(ordered, (0.75, 0.25)))) / 1.349)
-    width = _BANDWIDTH * (spread or float(ordered.std())) * len(ordered) ** -0.2 / 2.0
+    width = _BANDWIDTH * (spread or float(ordered.std())) * len(ordered) ** -0.2
     grid = np.linspace(ordered[0], ordered[-1], _GRID)
     counts, _ = np.histogram(ordered, np.append(grid, 2.0 * grid[-1] - grid[-2]))
     step = grid[1] - grid[0]
