@@ -7,15 +7,15 @@ import pandas as pd
 
 import gauger
 from benchmarks.measuring import Measured, measure
-from gauger.clustering.arrangement import arrange
-from gauger.clustering.rounds import settle_in_rounds
-from gauger.clustering.seeding import seed_plusplus
+from gauger.algorithms.kmeans.lloyd import settle_in_rounds
+from gauger.algorithms.kmeans.seeding import seed_plusplus
+from gauger.clustering.ordering import order_customers
 
 
 def run() -> Iterator[Measured]:
     """100,000 customers of overlapping groups, and the time that 2,000 by ten features take."""
     many = _features(100_000, 6)
-    everyone = arrange(many)
+    everyone = order_customers(many)
 
     def one_start() -> None:
         seeds = seed_plusplus(everyone, 10, np.random.default_rng(0))
@@ -30,7 +30,11 @@ def run() -> Iterator[Measured]:
     )
     few = _features(2_000, 10)
     yield measure(
-        "count study 1 to 10, 2,000 x 10", lambda: gauger.study_counts(few), lambda: arrange(few), "arranging", runs=3
+        "count study 1 to 10, 2,000 x 10",
+        lambda: gauger.study_counts(few),
+        lambda: order_customers(few),
+        "arranging",
+        runs=3,
     )
 
 

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from benchmarks.measuring import Measured, measure
-from gauger.clustering.rounds import assign, settle_in_rounds
+from gauger.algorithms.kmeans.lloyd import assign, settle_in_rounds
 
 SHAPES = ((1_000_000, 6, 5), (1_000_000, 20, 8))
 

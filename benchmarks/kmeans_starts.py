@@ -9,10 +9,11 @@ import pandas as pd
 
 import gauger
 from benchmarks.battery import FAMILIES
-from gauger.clustering.arrangement import Arrangement, arrange
-from gauger.clustering.racing import FINISHED, race
-from gauger.clustering.rounds import settle_in_rounds
-from gauger.clustering.seeding import seed_plusplus
+from gauger.algorithms.kmeans.lloyd import settle_in_rounds
+from gauger.algorithms.kmeans.racing import FINISHED, race
+from gauger.algorithms.kmeans.seeding import seed_plusplus
+from gauger.algorithms.row_order import RowOrder
+from gauger.clustering.ordering import order_customers
 
 _TABLES = ("overlapping", "unequal sizes", "outliers", "skewed behaviour", "one normal cloud")
 _COUNTS = (3, 6, 10)
@@ -50,29 +51,29 @@ def run() -> Iterator[Compared]:
     yield Compared("time of raced starts, of ten full ones", float(np.median(times)), max(times))
 
 
-def _table(family: str, seed: list[int], repeat: int) -> Arrangement:
+def _table(family: str, seed: list[int], repeat: int) -> RowOrder:
     rng = np.random.default_rng(seed)
     _, values = FAMILIES[family](rng)
     values = np.repeat(values, repeat, axis=0) + rng.normal(size=(len(values) * repeat, values.shape[1])) * 0.05
     table = pd.DataFrame(values).rename(columns=str).assign(who=range(len(values)))
-    return arrange(gauger.prepare(table, key="who"))
+    return order_customers(gauger.prepare(table, key="who"))
 
 
-def _raced(everyone: Arrangement, count: int, starts: int, finished: int) -> float:
+def _raced(everyone: RowOrder, count: int, starts: int, finished: int) -> float:
     entrants = race(everyone, count, seed_plusplus, "kmeans++", starts, np.random.SeedSequence(5))[:finished]
     return min(settle_in_rounds(everyone.columns, everyone.weights, one.centres, 300).wcss for one in entrants)
 
 
-def _ten_full(everyone: Arrangement, count: int) -> float:
+def _ten_full(everyone: RowOrder, count: int) -> float:
     rng = np.random.default_rng(6)
     ends = []
     for _ in range(10):
-        seeds = [int(rng.integers(everyone.customers))]
-        nearest = np.full(everyone.customers, np.inf)
+        seeds = [int(rng.integers(everyone.size))]
+        nearest = np.full(everyone.size, np.inf)
         for _ in range(count - 1):
             gaps = everyone.columns - everyone.columns[:, seeds[-1]][:, None]
             nearest = np.minimum(nearest, (gaps**2).sum(axis=0))
-            seeds.append(int(rng.choice(everyone.customers, p=nearest / nearest.sum())))
+            seeds.append(int(rng.choice(everyone.size, p=nearest / nearest.sum())))
         centres = np.ascontiguousarray(everyone.columns[:, seeds].T)
         ends.append(settle_in_rounds(everyone.columns, everyone.weights, centres, 300).wcss)
     return min(ends)

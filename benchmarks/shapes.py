@@ -14,7 +14,7 @@ import pandas as pd
 
 import gauger
 from benchmarks.odd_shapes import SHAPES, STRUCTURELESS, make_shape
-from gauger.distances import adjusted_rand
+from gauger.algorithms.statistics.contingency import adjusted_rand
 
 FRESH = range(5_000, 5_020)
 NOISES = (0.0, 0.05, 0.1)

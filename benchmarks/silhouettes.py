@@ -6,7 +6,7 @@ import numpy as np
 from scipy.spatial.distance import cdist
 
 from benchmarks.measuring import Measured, measure
-from gauger.choosing.silhouettes import silhouette_values
+from gauger.algorithms.diagnostics.silhouettes import silhouette_values
 
 _BLOCK = 1_000
 

@@ -8,7 +8,7 @@ import sys
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.handoff.intervals import LEAST_BUYERS, LEVEL, difference_of_means
+from gauger.algorithms.statistics.intervals import LEAST_BUYERS, LEVEL, difference_of_means
 
 _SHAPES = {"log-normal, 0.5": 0.5, "log-normal, 1.0": 1.0, "log-normal, 1.5": 1.5, "exponential": None}
 

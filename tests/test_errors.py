@@ -4,15 +4,8 @@ from pathlib import Path
 
 import pytest
 
-from gauger.errors import (
-    GaugerError,
-    KeyColumnError,
-    MissingFileError,
-    SettingError,
-    UnknownColumnError,
-    listed,
-    nearest,
-)
+from gauger.errors import GaugerError, KeyColumnError, MissingFileError, SettingError, UnknownColumnError
+from gauger.wording import listed, nearest
 
 
 def test_an_unknown_column_names_the_nearest_and_what_is_there() -> None:

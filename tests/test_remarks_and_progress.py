@@ -5,8 +5,8 @@ import pytest
 
 import gauger
 from gauger.progress import task
-from gauger.readable import short_number
 from gauger.remarks import Remark, attach_remarks, remarks_of
+from gauger.wording import short_number
 
 
 def test_remarks_survive_on_a_table_as_plain_data(tmp_path) -> None:

@@ -1,11 +1,10 @@
 """Every error Gauger raises on purpose: what was wrong, where, and what to do next."""
 
-import difflib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
-_LONGEST_FORM, _LONGEST_PART = 30, 200
+from gauger.wording import LONGEST_PART, data_rows, listed, nearest, plural, shortened, written_like
 
 
 class GaugerError(Exception):
@@ -50,14 +49,14 @@ class ModelFileError(GaugerError, ValueError):
     @classmethod
     def malformed(cls, file: Path, faults: Sequence[str]) -> "ModelFileError":
         """A file that is JSON and has not the form of a model."""
-        told = "; ".join(_short(fault) for fault in faults[:3])
+        told = "; ".join(shortened(fault, LONGEST_PART) for fault in faults[:3])
         return cls(f"{file} is no model that can be used: {told}. Build and save it again.")
 
     @classmethod
     def altered(cls, file: Path, places: Sequence[str]) -> "ModelFileError":
         """A model that was changed since it was saved."""
         return cls(
-            f"{file} was altered since it was saved, in {listed(map(_short, places))}: it would no longer assign as it "
+            f"{file} was altered since it was saved, in {listed((shortened(part, LONGEST_PART) for part in places))}: it would no longer assign as it "
             "was learned. Take the file as it was, or build the model again."
         )
 
@@ -190,45 +189,3 @@ def needed_package(package: str, extra: str) -> Iterator[None]:
         yield
     except ModuleNotFoundError as error:
         raise MissingPackageError(f"this needs the package {package}: pip install 'gauger[{extra}]'.") from error
-
-
-def nearest(name: str, present: Iterable[str]) -> str:
-    """The one to three names of `present` most like `name`, quoted and joined by 'or'; empty when none is near."""
-    by_lower = {word.lower(): word for word in present}
-    close = difflib.get_close_matches(name.lower(), by_lower, n=3, cutoff=0.6)
-    return " or ".join(repr(by_lower[word]) for word in close)
-
-
-def written_like(values: Iterable[object]) -> str:
-    """How values are written, without what they say: digits as 9, letters as a, no more than 30 characters of each."""
-    forms = dict.fromkeys(_form(str(value)) for value in values)
-    return f"like {listed(map(repr, forms))}"
-
-
-def _form(text: str) -> str:
-    shown = "".join("9" if sign.isdigit() else "a" if sign.isalpha() else sign for sign in text[:_LONGEST_FORM])
-    return shown + ("…" if len(text) > _LONGEST_FORM else "")
-
-
-def _short(text: str) -> str:
-    return text if len(text) <= _LONGEST_PART else f"{text[:_LONGEST_PART]}…"
-
-
-def data_rows(places: Sequence[int]) -> str:
-    """The first three of some places, counted from 0, as a reader counts rows: "data rows 2, 4 and 9"."""
-    shown = [str(int(place) + 1) for place in places[:3]]
-    return f"data {plural(len(shown), 'row')} {listed(shown)}"
-
-
-def listed(words: Iterable[str], most: int = 3, last: str = "and") -> str:
-    """The first `most` words as a phrase, with how many more there are: "a, b and 4 more"."""
-    shown = list(words)
-    rest = len(shown) - most
-    if rest > 0:
-        return f"{', '.join(shown[:most])} and {rest:,} more"
-    return shown[0] if len(shown) == 1 else f"{', '.join(shown[:-1])} {last} {shown[-1]}" if shown else "nothing"
-
-
-def plural(count: int, one: str, many: str | None = None) -> str:
-    """`one` when count is 1, else its plural."""
-    return one if count == 1 else many or f"{one}s"

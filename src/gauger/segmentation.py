@@ -9,10 +9,11 @@ import pandas as pd
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
-from gauger.errors import SettingError, listed, plural
+from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.readable import Readable
 from gauger.remarks import Remark
+from gauger.wording import listed, plural
 
 UNASSIGNED, UNASSIGNED_NAME = 0, "unassigned"
 EVERYONE = "everyone"

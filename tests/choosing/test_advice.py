@@ -7,10 +7,10 @@ import numpy as np
 import pandas as pd
 import pytest
 
+from gauger.algorithms.diagnostics.gap import Gap
 from gauger.choosing.advice import CountAdvice, advise_count, only_telling
 from gauger.choosing.changes import change_in_words
 from gauger.choosing.evidence import Evidence
-from gauger.choosing.gap import Gap
 from gauger.choosing.picks import criteria_picks, in_words
 
 SHARP_AT_3 = [1000.0, 500.0, 100.0, 90.0, 82.0, 76.0]

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from gauger.choosing.elbow import find_elbow
+from gauger.algorithms.diagnostics.elbow import find_elbow
 
 SHARP_AT_3 = [1000.0, 500.0, 100.0, 90.0, 82.0, 76.0]
 

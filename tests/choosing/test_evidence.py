@@ -5,8 +5,8 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
+from gauger.algorithms.diagnostics.isolates import isolated
 from gauger.choosing.evidence import Evidence, look_for_groups
-from gauger.choosing.isolates import isolated
 
 CORNERS = np.array([[0.0, 0.0], [8.0, 0.0], [0.0, 8.0]])
 

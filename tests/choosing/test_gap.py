@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from gauger.choosing.gap import Gap, gap_statistic
-from gauger.clustering.quick import fits_by_count
+from gauger.algorithms.diagnostics.gap import Gap, gap_statistic
+from gauger.algorithms.kmeans.small_tables import fits_by_count
 
 
 def _gap(values: np.ndarray, references: int = 20) -> Gap:

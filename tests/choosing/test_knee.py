@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from gauger.choosing.knee import find_knee
+from gauger.algorithms.diagnostics.knee import find_knee
 
 
 def test_a_curve_that_lies_flat_and_then_stands_up_has_a_clear_knee_at_the_corner() -> None:

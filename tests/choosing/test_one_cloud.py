@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from gauger.choosing.one_cloud import OneCloud, single_peaked
-from gauger.clustering.dip import scaled_dip
+from gauger.algorithms.diagnostics.one_cloud import OneCloud, single_peaked
+from gauger.algorithms.statistics.dip import scaled_dip
 
 
 def test_a_distribution_with_one_peak_is_kept() -> None:

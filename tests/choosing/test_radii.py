@@ -7,9 +7,9 @@ from naive_density import all_distances, features_of
 
 import gauger
 from benchmarks.odd_shapes import SHAPES, make_shape
-from gauger.choosing.knee import Knee
+from gauger.algorithms.diagnostics.knee import Knee
+from gauger.algorithms.statistics.contingency import adjusted_rand
 from gauger.choosing.radius_advice import advise_radius, plateaus_of
-from gauger.distances import adjusted_rand
 from gauger.errors import SettingError
 
 

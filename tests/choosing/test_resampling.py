@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from gauger.choosing.resampling import _jaccards, _kept_together, prediction_strength, stability
-from gauger.clustering.quick import QuickFit, fits_by_count
+from gauger.algorithms.diagnostics.resampling import _jaccards, _kept_together, prediction_strength, stability
+from gauger.algorithms.kmeans.small_tables import QuickFit, fits_by_count
 
 GROUPS = np.repeat([[0.0, 0.0], [9.0, 0.0], [0.0, 9.0]], 80, axis=0)
 

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 import gauger
-from gauger.choosing.separation import calinski_harabasz, davies_bouldin
+from gauger.algorithms.diagnostics.separation import calinski_harabasz, davies_bouldin
 
 Make = Callable[..., gauger.FeatureSet]
 

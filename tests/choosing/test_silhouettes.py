@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 import gauger
-from gauger.choosing.silhouettes import silhouette_values
+from gauger.algorithms.diagnostics.silhouettes import silhouette_values
 from gauger.errors import SettingError
 from gauger.segmentation import segmentation_from_codes
 

@@ -8,9 +8,10 @@ import pytest
 from scipy.stats import spearmanr
 
 import gauger
+from gauger.algorithms.distances.metrics import METRICS
+from gauger.algorithms.statistics.contingency import adjusted_rand
 from gauger.choosing.linkages import CAUTION as ABOUT_TREES
 from gauger.choosing.metrics import CAUTION as ABOUT_METRICS
-from gauger.distances import METRICS, adjusted_rand
 
 Make = Callable[..., gauger.FeatureSet]
 

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from gauger.algorithms.diagnostics.valleys import Valleys
 from gauger.choosing.evidence import DEEP
-from gauger.choosing.valleys import Valleys
 
 
 def _halves(values: np.ndarray) -> Valleys:

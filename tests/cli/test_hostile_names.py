@@ -8,7 +8,7 @@ import pytest
 from conftest import Run
 
 import gauger
-from gauger.readable import visible
+from gauger.wording import visible
 
 NAMES = ("spend [/month]", "spend [eur]", "cost $a$ b_{x", "bell\x07 \x9b31m", "<img src=x>")
 LEVELS = ("[red]", "a\u202eb", "$x_ \x1b[2J")

@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import gauger
-from gauger.clustering import arrangement
-from gauger.clustering.arrangement import arrange
+from gauger.clustering import ordering as arrangement
+from gauger.clustering.ordering import order_customers
 
 Make = Callable[..., gauger.FeatureSet]
 
@@ -21,13 +21,13 @@ def test_the_order_of_rows_and_features_does_not_change_a_bit_of_it(seed: int) -
     rng = np.random.default_rng(seed)
     table = pd.DataFrame(rng.integers(0, 5, size=(40, 3)) * 0.37, columns=["b", "c", "a"]).assign(who=range(40))
     turned = table.iloc[rng.permutation(40)][["a", "who", "c", "b"]]
-    one, other = (arrange(gauger.prepare(rows, key="who")) for rows in (table, turned))
+    one, other = (order_customers(gauger.prepare(rows, key="who")) for rows in (table, turned))
     assert one.columns.tobytes() == other.columns.tobytes()
 
 
 def test_it_leads_back_to_the_customers_and_features(features_of: Make) -> None:
     features = features_of(np.random.default_rng(0).normal(size=(50, 4)))
-    arranged = arrange(features)
+    arranged = order_customers(features)
     assert (arranged.columns == features.values[arranged.order][:, arranged.places].T).all()
     centres = np.arange(8.0).reshape(2, 4)
     assert (arranged.outwards(arranged.inwards(centres)) == centres).all()
@@ -36,20 +36,20 @@ def test_it_leads_back_to_the_customers_and_features(features_of: Make) -> None:
 def test_equal_customers_stand_together_and_count_once(features_of: Make) -> None:
     values = np.random.default_rng(1).integers(0, 3, size=(200, 2)).astype(float)
     values[values == 0.0] = -0.0
-    assert len(arrange(features_of(values)).distinct()) == len(np.unique(values, axis=0))
+    assert len(order_customers(features_of(values)).distinct()) == len(np.unique(values, axis=0))
 
 
 def test_customers_that_share_a_hash_are_told_apart(features_of: Make, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(arrangement, "_mix", lambda *_: None)
     values = np.random.default_rng(2).integers(0, 3, size=(60, 2)).astype(float)
-    assert len(arrange(features_of(values)).distinct()) == len(np.unique(values, axis=0))
+    assert len(order_customers(features_of(values)).distinct()) == len(np.unique(values, axis=0))
 
 
 def test_a_digest_keeps_the_sum_of_squares_and_far_customers(features_of: Make) -> None:
     rng = np.random.default_rng(3)
     values = rng.normal(size=(20_000, 2))
     values[:3] += 400.0
-    everyone = arrange(features_of(values))
+    everyone = order_customers(features_of(values))
     spread = float(((values - values.mean(axis=0)) ** 2).sum())
     sums = []
     for _ in range(20):

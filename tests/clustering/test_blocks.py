@@ -2,7 +2,7 @@
 
 import pytest
 
-from gauger.clustering.blocks import map_blocks, map_jobs, thread_count
+from gauger.algorithms.parallel import map_blocks, map_jobs, thread_count
 from gauger.errors import SettingError
 
 

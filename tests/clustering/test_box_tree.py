@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gauger.clustering.box_search import SLACK
-from gauger.clustering.box_tree import BoxTree, refit_path
+from gauger.algorithms.neighbours.box_search import SLACK
+from gauger.algorithms.neighbours.box_tree import BoxTree, refit_path
 
 
 def _brute(points: np.ndarray, weights: np.ndarray, slot: int, *, weighted: bool) -> np.ndarray:

@@ -6,7 +6,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
-from gauger.clustering.dip import dip_of, scaled_dip
+from gauger.algorithms.statistics.dip import dip_of, scaled_dip
 
 
 def _by_definition(values: np.ndarray) -> float:

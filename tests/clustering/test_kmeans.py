@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import gauger
-from gauger.clustering.blocks import BLOCK_ROWS, map_blocks
+from gauger.algorithms.parallel import BLOCK_ROWS, map_blocks
 from gauger.errors import SettingError
 
 Make = Callable[..., gauger.FeatureSet]

@@ -5,7 +5,7 @@ import itertools
 import numpy as np
 import pytest
 
-from gauger.clustering.quick import distinct_up_to, fits_by_count, quick_fit, split_centres
+from gauger.algorithms.kmeans.small_tables import distinct_up_to, fits_by_count, quick_fit, split_centres
 
 
 def _columns(seed: int, n: int, d: int) -> np.ndarray:

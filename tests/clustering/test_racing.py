@@ -5,18 +5,19 @@ import pandas as pd
 import pytest
 
 import gauger
-from gauger.clustering.arrangement import Arrangement, arrange
-from gauger.clustering.racing import SAMPLE, race
-from gauger.clustering.rounds import settle_in_rounds
-from gauger.clustering.seeding import seed_plusplus
+from gauger.algorithms.kmeans.lloyd import settle_in_rounds
+from gauger.algorithms.kmeans.racing import SAMPLE, race
+from gauger.algorithms.kmeans.seeding import seed_plusplus
+from gauger.algorithms.row_order import RowOrder
+from gauger.clustering.ordering import order_customers
 
 
-def _customers(values: np.ndarray) -> Arrangement:
+def _customers(values: np.ndarray) -> RowOrder:
     table = pd.DataFrame(values).rename(columns=str).assign(who=range(len(values)))
-    return arrange(gauger.prepare(table, key="who"))
+    return order_customers(gauger.prepare(table, key="who"))
 
 
-def _raced(customers: Arrangement, count: int, starts: int = 10) -> float:
+def _raced(customers: RowOrder, count: int, starts: int = 10) -> float:
     entrants = race(customers, count, seed_plusplus, "kmeans++", starts, np.random.SeedSequence(0))
     assert [entrant.wcss for entrant in entrants] == sorted(entrant.wcss for entrant in entrants)
     ends = (settle_in_rounds(customers.columns, customers.weights, one.centres, 300).wcss for one in entrants[:3])

@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gauger.clustering.blocks import BLOCK_ROWS
-from gauger.clustering.kernels import refill, settle
-from gauger.clustering.rounds import assign, settle_in_rounds, sums_of, total_spread
+from gauger.algorithms.kmeans.kernels import refill, settle
+from gauger.algorithms.kmeans.lloyd import assign, settle_in_rounds, sums_of, total_spread
+from gauger.algorithms.parallel import BLOCK_ROWS
 
 
 def _columns(seed: int, n: int, d: int, groups: int) -> np.ndarray:

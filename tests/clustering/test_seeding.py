@@ -7,15 +7,15 @@ import pandas as pd
 import pytest
 
 import gauger
-from gauger.clustering.arrangement import arrange
-from gauger.clustering.seeding import first_rows, seed_plusplus, seed_randomly
+from gauger.algorithms.kmeans.seeding import first_rows, seed_plusplus, seed_randomly
+from gauger.clustering.ordering import order_customers
 from gauger.errors import GaugerError, SettingError
 
 Make = Callable[..., gauger.FeatureSet]
 
 
 def test_plusplus_draws_distinct_rows_and_far_ones_first(features_of: Make) -> None:
-    customers = arrange(features_of([[0.0], [1.0], [100.0]] * 40))
+    customers = order_customers(features_of([[0.0], [1.0], [100.0]] * 40))
     for seed in range(20):
         assert sorted(seed_plusplus(customers, 3, np.random.default_rng(seed))[:, 0]) == [0.0, 1.0, 100.0]
     pairs = [seed_plusplus(customers, 2, np.random.default_rng(seed)) for seed in range(100)]
@@ -23,14 +23,14 @@ def test_plusplus_draws_distinct_rows_and_far_ones_first(features_of: Make) -> N
 
 
 def test_random_seeds_are_distinct_rows_each_as_likely(features_of: Make) -> None:
-    customers = arrange(features_of([[0.0]] * 50 + [[1.0], [2.0]]))
+    customers = order_customers(features_of([[0.0]] * 50 + [[1.0], [2.0]]))
     drawn = [seed_randomly(customers, 1, np.random.default_rng(seed))[0, 0] for seed in range(600)]
     assert np.bincount(np.array(drawn, dtype=int)).min() > 150
     assert sorted(seed_randomly(customers, 3, np.random.default_rng(0))[:, 0]) == [0.0, 1.0, 2.0]
 
 
 def test_the_first_rows_are_those_of_the_table(features_of: Make) -> None:
-    customers = arrange(features_of([[5.0], [5.0], [3.0], [9.0], [1.0]]))
+    customers = order_customers(features_of([[5.0], [5.0], [3.0], [9.0], [1.0]]))
     assert first_rows(customers, 3)[:, 0].tolist() == [5.0, 3.0, 9.0]
 
 

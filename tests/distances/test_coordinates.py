@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.spatial.distance import cdist
 
-from gauger.distances import principal_coordinates
+from gauger.algorithms.distances.coordinates import principal_coordinates
 
 
 def test_points_come_back_up_to_turning() -> None:

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from gauger.distances import correlation_matrix, likeness_order
+from gauger.algorithms.statistics.correlation import correlation_matrix, likeness_order
 
 
 def _by_definition(one: np.ndarray, other: np.ndarray) -> float:

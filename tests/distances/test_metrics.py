@@ -9,7 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import gauger
-from gauger.distances import METRICS, Settings, geometry, given_geometry
+from gauger.algorithms.distances.given import given_geometry
+from gauger.algorithms.distances.metrics import METRICS, Settings, geometry
 
 RNG = np.random.default_rng(17)
 ROWS = RNG.normal(size=(9, 6))

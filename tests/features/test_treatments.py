@@ -9,7 +9,7 @@ from hypothesis.extra.numpy import arrays
 
 import gauger
 from gauger.errors import SettingError
-from gauger.features.shapes import Power, learn_shape
+from gauger.features.transforms import Power, learn_shape
 
 VISITS = np.array([0.0, 1.0, 1.0, 4.0, 9.0, 100.0])
 

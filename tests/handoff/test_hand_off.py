@@ -19,10 +19,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import gauger
+from gauger.campaigns.addresses import emails_in, first_of, phones_in
+from gauger.campaigns.arms import arms, detectable_uplift
+from gauger.campaigns.eligible import STEPS
 from gauger.errors import ColumnValuesError, KeyColumnError, OutputError, SettingError, UnknownColumnError
-from gauger.handoff.addresses import emails_in, first_of, phones_in
-from gauger.handoff.arms import arms, detectable_uplift
-from gauger.handoff.eligible import STEPS
 
 WHEN = datetime(2026, 4, 1, tzinfo=UTC)
 
@@ -463,7 +463,7 @@ def test_replacing_never_takes_what_is_no_hand_off(tmp_path: Path) -> None:
 
 
 def test_a_write_that_fails_leaves_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from gauger.handoff import files
+    from gauger.campaigns import files
 
     done: list[str] = []
     real = files.write_file

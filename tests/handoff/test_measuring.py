@@ -7,8 +7,8 @@ import pandas as pd
 import pytest
 
 import gauger
+from gauger.algorithms.statistics.intervals import LEVEL, difference_of_means, newcombe, wilson
 from gauger.errors import ColumnValuesError, KeyColumnError, MissingFileError, ModelFileError, SettingError
-from gauger.handoff.intervals import LEVEL, difference_of_means, newcombe, wilson
 
 
 @pytest.mark.parametrize(

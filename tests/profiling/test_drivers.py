@@ -6,10 +6,10 @@ import pytest
 from scipy import stats
 
 import gauger
+from gauger.algorithms.statistics.ranks import ranks_among
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
 from gauger.profiling.drivers import holm
 from gauger.profiling.overlap import overlap_of
-from gauger.profiling.ranking import ranks_among
 from gauger.segmentation import segmentation_from_codes
 
 

@@ -17,8 +17,8 @@ from gauger.errors import ColumnValuesError, TableFileError
 from gauger.tables.arrow import to_pandas
 from gauger.tables.blocks import FileBlocks
 from gauger.tables.layout import find_layout
-from gauger.tables.proving import ProvenKinds
 from gauger.tables.text import UTF8, TextFile
+from gauger.tables.type_inference import ProvenKinds
 
 _WORDS = st.one_of(
     st.sampled_from(

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 import gauger
 from gauger.tables.delimited import read_delimited
 from gauger.tables.formats import write_file
-from gauger.tables.proving import ReadingRules
+from gauger.tables.type_inference import ReadingRules
 
 
 @pytest.mark.parametrize("name", ["t.csv", "t.tsv"])

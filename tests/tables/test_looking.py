@@ -7,8 +7,8 @@ import pandas as pd
 import pytest
 
 import gauger
+from gauger.columns.roles import guess_role
 from gauger.errors import UnknownColumnError
-from gauger.tables.roles import guess_role
 
 N = 40
 

@@ -21,7 +21,7 @@ from gauger.errors import (
     TableFileError,
     UnknownColumnError,
 )
-from gauger.tables.proving import as_typed
+from gauger.tables.type_inference import as_typed
 
 
 def _csv(folder: Path, text: str, name: str = "t.csv") -> Path:

@@ -1,14 +1,19 @@
-"""How many segments, which radius, linkage or metric: the studies, their diagnostics and the advice."""
+"""How many segments, which radius, linkage or metric: the studies and their advice."""
 
 from gauger.choosing.advice import CountAdvice
-from gauger.choosing.counts import CountStudy, study_counts
+from gauger.choosing.counts import CountStudy, possible_counts, study_counts
 from gauger.choosing.linkages import LinkageStudy, study_linkages
-from gauger.choosing.metrics import MetricStudy, study_metrics
-from gauger.choosing.radii import RadiusStudy, study_radius
-from gauger.choosing.radius_advice import RadiusAdvice
+from gauger.choosing.metrics import NEIGHBOURS, MetricStudy, study_metrics
+from gauger.choosing.picks import SHARP, STABLE
+from gauger.choosing.radii import RadiusStudy, refuse_bad_coarseness, study_radius
+from gauger.choosing.radius_advice import STEADY, RadiusAdvice, plateaus_of
 from gauger.choosing.silhouettes import Silhouette, silhouette
 
 __all__ = [
+    "NEIGHBOURS",
+    "SHARP",
+    "STABLE",
+    "STEADY",
     "CountAdvice",
     "CountStudy",
     "LinkageStudy",
@@ -16,6 +21,9 @@ __all__ = [
     "RadiusAdvice",
     "RadiusStudy",
     "Silhouette",
+    "plateaus_of",
+    "possible_counts",
+    "refuse_bad_coarseness",
     "silhouette",
     "study_counts",
     "study_linkages",

@@ -5,14 +5,13 @@ from dataclasses import dataclass
 
 import pandas as pd
 
+from gauger.algorithms.diagnostics import Elbow, Gap, find_elbow
 from gauger.choosing.changes import change_in_words
-from gauger.choosing.elbow import Elbow, find_elbow
 from gauger.choosing.evidence import LIKELY, SURE, Evidence
-from gauger.choosing.gap import Gap
 from gauger.choosing.picks import SHARP, Picks, criteria_picks, in_words, names_in_words, scores_of
-from gauger.errors import listed, plural
-from gauger.readable import Spoken, first_up
+from gauger.readable import Spoken
 from gauger.segmentation import Segmentation
+from gauger.wording import first_up, listed, plural
 
 VERDICTS = ("clear", "leaning", "unclear", "no structure")
 

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.errors import listed
+from gauger.wording import listed
 
 Codes = NDArray[np.integer]
 

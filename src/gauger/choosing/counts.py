@@ -8,22 +8,21 @@ from typing import Literal
 import numpy as np
 import pandas as pd
 
+from gauger.algorithms import RowOrder
+from gauger.algorithms.diagnostics import EXACT_UP_TO, calinski_harabasz, davies_bouldin
+from gauger.algorithms.kmeans import total_spread
 from gauger.choosing.advice import CountAdvice, advise_count
 from gauger.choosing.criteria import resampled_criteria, steps_of_criteria
 from gauger.choosing.evidence import look_for_groups, steps_of_evidence
 from gauger.choosing.methods import EVIDENCE, ByKmeans, ByTree
-from gauger.choosing.separation import calinski_harabasz, davies_bouldin
-from gauger.choosing.silhouettes import EXACT_UP_TO
-from gauger.clustering.arrangement import Arrangement, arrange
-from gauger.clustering.kmeans import refuse_bad_settings
-from gauger.clustering.merge_trees import MergeTree, Metric, build_tree
-from gauger.clustering.rounds import total_spread
-from gauger.errors import SettingError, listed, plural
+from gauger.clustering import MergeTree, Metric, build_tree, order_customers, refuse_bad_settings
+from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
+from gauger.wording import listed, plural
 
 METHODS = ("kmeans", "tree")
 
@@ -168,10 +167,10 @@ def _tree_for(
 
 def possible_counts(features: FeatureSet, most: int = 10) -> range:
     """From 1 to `most`, or to as many customers as differ."""
-    return range(1, min(most, len(arrange(features).distinct())) + 1)
+    return range(1, min(most, len(order_customers(features).distinct())) + 1)
 
 
-def _everyone_spread(everyone: Arrangement) -> float:
+def _everyone_spread(everyone: RowOrder) -> float:
     """The sum of squares about everyone's mean; NaN when all customers are alike, so that shares of it are too."""
     return total_spread(everyone.columns, everyone.weights)[1] or np.nan
 

@@ -7,10 +7,9 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.choosing.gap import Gap, gap_statistic
-from gauger.choosing.resampling import prediction_strength, stability
-from gauger.clustering.arrangement import Arrangement
-from gauger.clustering.quick import Fitter, distinct_up_to
+from gauger.algorithms import RowOrder
+from gauger.algorithms.diagnostics import Gap, gap_statistic, prediction_strength, stability
+from gauger.algorithms.kmeans import Fitter, distinct_up_to
 
 MOST_CUSTOMERS = 2_500
 SPLITS = 10
@@ -35,7 +34,7 @@ def steps_of_criteria(references: int, resamples: int) -> int:
     return references + SPLITS + resamples
 
 
-def sampled_columns(customers: Arrangement, seed: int) -> Values:
+def sampled_columns(customers: RowOrder, seed: int) -> Values:
     """Up to 2,500 customers drawn with `seed`, as columns (d, n)."""
     rows = customers.sample(MOST_CUSTOMERS, np.random.default_rng([seed, _SAMPLE]))
     return np.ascontiguousarray(customers.columns[:, rows])

@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 
 from gauger.choosing.advice import MOST_ALTERNATIVES, CountAdvice
 from gauger.choosing.evidence import Evidence
-from gauger.clustering.merge_trees import MergeTree
-from gauger.errors import listed, plural
+from gauger.clustering import MergeTree
 from gauger.segmentation import Segmentation
+from gauger.wording import listed, plural
 
 WORTH_A_CAMPAIGN = 0.015
 """Share of the customers below which a segment does not count as one of the groups."""

@@ -11,13 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.distance import cdist
 
-from gauger.choosing.isolates import isolated, neighbour_distances
-from gauger.choosing.one_cloud import OneCloud
-from gauger.choosing.silhouettes import silhouettes_from_sums
-from gauger.choosing.valleys import Valleys
-from gauger.clustering.blocks import map_jobs
-from gauger.clustering.dip import scaled_dip
-from gauger.clustering.quick import QuickFit, distinct_up_to, fits_by_count
+from gauger.algorithms import map_jobs
+from gauger.algorithms.diagnostics import OneCloud, Valleys, isolated, neighbour_distances, silhouettes_from_sums
+from gauger.algorithms.kmeans import QuickFit, distinct_up_to, fits_by_count
+from gauger.algorithms.statistics import scaled_dip
 
 MOST_CUSTOMERS = 4_000
 CLOUDS = 10

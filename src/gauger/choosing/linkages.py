@@ -6,19 +6,19 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
+from gauger.algorithms.merge_trees import LINKAGES, POINT_LINKAGES
+from gauger.algorithms.statistics import adjusted_rand
 from gauger.choosing.cuts import fair_segments
 from gauger.choosing.evidence import look_for_groups
 from gauger.choosing.methods import EVIDENCE, ByTree
 from gauger.choosing.sampling import sampled_features
-from gauger.clustering.merge_trees import MergeTree, Metric, build_tree
-from gauger.clustering.merge_trees.joining import LINKAGES, POINT_LINKAGES
-from gauger.clustering.merge_trees.tree import linkage_words
-from gauger.distances import adjusted_rand
-from gauger.errors import SettingError, listed, plural
+from gauger.clustering import MergeTree, Metric, build_tree, linkage_words
+from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.readable import Readable, first_up
+from gauger.readable import Readable
 from gauger.remarks import Remark
+from gauger.wording import first_up, listed, plural
 
 MOST_CUSTOMERS = 3_000
 

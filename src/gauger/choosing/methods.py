@@ -6,28 +6,29 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.choosing.advice import CountAdvice
-from gauger.choosing.criteria import MOST_CUSTOMERS as MOST_RESAMPLED
-from gauger.choosing.criteria import sampled_columns
-from gauger.choosing.cuts import heed_cuts
-from gauger.choosing.evidence import MOST_CUSTOMERS, Evidence
-from gauger.choosing.silhouettes import (
+from gauger.algorithms.diagnostics import (
     SAMPLE,
     mean_over_segments,
     sample_by_segment,
     silhouette_values,
     silhouettes_from_sums,
 )
-from gauger.clustering.arrangement import arrange
-from gauger.clustering.kmeans import finish_best, refuse_too_few_distinct, segmentation_of
-from gauger.clustering.merge_trees import MergeTree
-from gauger.clustering.merge_trees.fits import TreeFitter
-from gauger.clustering.quick import Fitter, KmeansFitter, split_centres
-from gauger.clustering.racing import race
-from gauger.clustering.roundness import about_roundness
-from gauger.clustering.rounds import Settled
-from gauger.clustering.seeding import seed_plusplus
-from gauger.distances import principal_coordinates
+from gauger.algorithms.distances import principal_coordinates
+from gauger.algorithms.kmeans import Fitter, KmeansFitter, Settled, race, seed_plusplus, split_centres
+from gauger.algorithms.merge_trees import TreeFitter
+from gauger.choosing.advice import CountAdvice
+from gauger.choosing.criteria import MOST_CUSTOMERS as MOST_RESAMPLED
+from gauger.choosing.criteria import sampled_columns
+from gauger.choosing.cuts import heed_cuts
+from gauger.choosing.evidence import MOST_CUSTOMERS, Evidence
+from gauger.clustering import (
+    MergeTree,
+    about_roundness,
+    finish_best,
+    order_customers,
+    refuse_too_few_distinct,
+    segmentation_of,
+)
 from gauger.features import FeatureSet
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
@@ -55,7 +56,7 @@ class _OnFeatures:
 
     def __init__(self, features: FeatureSet, seed: int) -> None:
         self._features, self._seed = features, seed
-        self.everyone = arrange(features)
+        self.everyone = order_customers(features)
 
     def for_criteria(self) -> Values:
         """Customers as columns (d, n), at most 2,500, for the criteria that resample."""
@@ -80,7 +81,7 @@ class _OnFeatures:
 
     def measured_on(self, exact_up_to: int) -> int:
         """How many customers silhouettes are measured on."""
-        customers = self.everyone.customers
+        customers = self.everyone.size
         return customers if customers <= exact_up_to else min(SAMPLE, customers)
 
     def silhouette(self, seg: Segmentation, exact_up_to: int) -> tuple[float, float]:
@@ -192,7 +193,7 @@ class ByTree(_OnFeatures):
         """How many customers silhouettes are measured on."""
         if self._points is None:
             return super().measured_on(exact_up_to)
-        return min(self.everyone.customers, exact_up_to, _MOST_MEASURED)
+        return min(self.everyone.size, exact_up_to, _MOST_MEASURED)
 
     def silhouette(self, seg: Segmentation, exact_up_to: int) -> tuple[float, float]:
         """By the tree's metric."""

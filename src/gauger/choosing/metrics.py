@@ -9,14 +9,15 @@ import pandas as pd
 from numpy.typing import NDArray
 from scipy.stats import rankdata
 
+from gauger.algorithms.distances import SERIES_METRICS, principal_coordinates
 from gauger.choosing.sampling import sampled_features
-from gauger.clustering.customer_distances import CUSTOMER_METRICS, distances_of
-from gauger.distances import SERIES_METRICS, principal_coordinates
-from gauger.errors import SettingError, listed
+from gauger.clustering import CUSTOMER_METRICS, distances_of
+from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
+from gauger.wording import listed
 
 MOST_CUSTOMERS = 1_000
 NEIGHBOURS = 10

@@ -4,9 +4,8 @@ from collections.abc import Mapping
 
 import pandas as pd
 
-from gauger.choosing.elbow import Elbow
-from gauger.choosing.gap import Gap
-from gauger.errors import listed, plural
+from gauger.algorithms.diagnostics import Elbow, Gap
+from gauger.wording import listed, plural
 
 SHARP = 0.4
 STRONG, STABLE = 0.8, 0.85

@@ -9,25 +9,28 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from gauger.choosing.density_validity import density_validity
-from gauger.choosing.knee import Knee, find_knee
+from gauger.algorithms import RowOrder
+from gauger.algorithms.density import Dense, Hierarchy, levels_of, spread_from, usual_smoothing
+from gauger.algorithms.diagnostics import Knee, density_validity, find_knee
+from gauger.algorithms.merge_trees import Joins, joins_of
+from gauger.algorithms.neighbours import Neighbours
+from gauger.algorithms.statistics import adjusted_rand
 from gauger.choosing.radius_advice import RadiusAdvice, advise_radius, plateaus_of
-from gauger.clustering.arrangement import Arrangement, arrange
-from gauger.clustering.customer_distances import Metric
-from gauger.clustering.density.cautions import about_density
-from gauger.clustering.density.hierarchy import Hierarchy
-from gauger.clustering.density.levels import checked_smallest, levels_of, usual_smoothing
-from gauger.clustering.density.neighbours import Neighbours, neighbours_of
-from gauger.clustering.density.outcome import key_ranks
-from gauger.clustering.density.radius import Dense, checked_min_points, spread_from
-from gauger.clustering.merge_trees.joins import Joins
-from gauger.clustering.merge_trees.spanning import joins_of
-from gauger.distances import adjusted_rand
+from gauger.clustering import (
+    Metric,
+    about_density,
+    checked_min_points,
+    checked_smallest,
+    key_ranks,
+    neighbours_of,
+    order_customers,
+)
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.readable import Readable, short_number
+from gauger.readable import Readable
 from gauger.remarks import Remark
+from gauger.wording import short_number
 
 RADII = 12
 VALIDITY_SAMPLE = 2_000
@@ -104,7 +107,7 @@ def study_radius(
     if not asked:
         raise SettingError("min_points=[] names none to study.")
     tried = dict.fromkeys(checked_min_points(one, features) for one in asked)
-    everyone = arrange(features)
+    everyone = order_customers(features)
     near = neighbours_of(features, everyone, metric)
     studies = [_study(features, everyone, near, enough) for enough in tried]
     best = min(studies, key=lambda study: (_VERDICTS.index(study.advice.verdict), -_longest(study)))
@@ -120,7 +123,7 @@ def refuse_bad_coarseness(coarseness: float) -> None:
         )
 
 
-def _study(features: FeatureSet, everyone: Arrangement, near: Neighbours, min_points: int) -> RadiusStudy:
+def _study(features: FeatureSet, everyone: RowOrder, near: Neighbours, min_points: int) -> RadiusStudy:
     reach = near.nth_distances(min_points)
     n, names = len(reach), len(features.names)
     with task(f"links of {n:,} customers", n - 1) as advance:

@@ -8,10 +8,10 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.choosing.knee import Knee
-from gauger.clustering.density.cautions import NEARLY_ALL
-from gauger.errors import plural
-from gauger.readable import Spoken, first_up, short_number
+from gauger.algorithms.diagnostics import Knee
+from gauger.clustering import NEARLY_ALL
+from gauger.readable import Spoken
+from gauger.wording import first_up, plural, short_number
 
 STEADY = 0.9
 """The least adjusted Rand index of two radii next to each other whose answers count as the same."""

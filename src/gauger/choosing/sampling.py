@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from gauger.clustering.arrangement import arrange
+from gauger.clustering import order_customers
 from gauger.features import FeatureSet
 from gauger.remarks import Remark
 
@@ -14,7 +14,7 @@ def sampled_features(
     customers = len(features.keys)
     if customers <= most:
         return features, ()
-    everyone = arrange(features)
+    everyone = order_customers(features)
     rows = np.sort(everyone.order[everyone.sample(most, np.random.default_rng(seed))])
     text = f"the {what} are compared on one seeded sample of {most:,} of {customers:,} customers."
     return features.part(rows), (Remark(f"{what}-sampled", text),)

@@ -1,5 +1,7 @@
-"""The command line: `gauger look | features | counts | segment | profile | demo`."""
+"""The command line."""
 
 from gauger.cli.app import main
 
-__all__ = ["main"]
+__all__ = [
+    "main",
+]

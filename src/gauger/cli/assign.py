@@ -87,7 +87,7 @@ def _gate(text: str | None) -> float | str | None:
 
 def _by_blocks(source: str, out: Path, reading: Reading) -> bool:
     """Whether a file is too large to be read at once, and can be done in blocks."""
-    from gauger.models.streaming import ENDINGS
+    from gauger.models import ENDINGS
 
     file = Path(source)
     plain = reading == Reading()

@@ -82,8 +82,8 @@ def _segments(prepared: "FeatureSet", assignments: "pd.DataFrame", name: str) ->
 
 def _compared(seg: "Segmentation", other: "pd.DataFrame", name: str, column: str | None) -> "Comparison":
     """Against a column of another table, or against assignments: as segments of the same features where they can be."""
+    from gauger.columns import checked_table, refuse_bad_key
     from gauger.profiling import compare as compare_segments
-    from gauger.tables.checking import checked_table, refuse_bad_key
 
     key = seg.features.key
     if column is not None:
@@ -95,7 +95,7 @@ def _compared(seg: "Segmentation", other: "pd.DataFrame", name: str, column: str
 
 
 def _write(found: "Comparison", axes: list[str], results: "Results") -> None:
-    from gauger.drawing import flow, side_by_side
+    from gauger.draw import flow, side_by_side
 
     results.add_table("crossing.csv", found.table.rename(columns=str).reset_index())
     results.add_table("matches.csv", found.matched.rename_axis("segment").reset_index())

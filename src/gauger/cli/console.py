@@ -11,8 +11,8 @@ from rich.progress import BarColumn, Progress, TaskID, TaskProgressColumn, TextC
 from rich.table import Table
 from rich.text import Text
 
-from gauger.readable import visible
 from gauger.remarks import Remark
+from gauger.wording import visible
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -108,7 +108,7 @@ def largest(frame: "pd.DataFrame") -> "pd.DataFrame":
 
 def cell(value: object) -> str:
     """One value as people read it: three figures, thousands marks, a dash for a gap."""
-    from gauger.readable import plain_number
+    from gauger.wording import plain_number
 
     if _is_gap(value):
         return "–"

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from gauger.cli.options import MaxRounds, Preparation, Reading, Replace, Seed, Source, Starts, typed
-from gauger.errors import plural
+from gauger.wording import plural
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
@@ -58,7 +58,7 @@ def counts(
 
         study = study_counts(prepared, counts=tries, starts=starts, max_rounds=max_rounds, seed=seed)
         if results is not None:
-            from gauger.drawing import count_study, segment_splits, silhouette_diagrams, treatments
+            from gauger.draw import count_study, segment_splits, silhouette_diagrams, treatments
 
             results.add_table("counts.csv", study.table.reset_index())
             results.add_figure("counts.png", count_study(study))

@@ -17,6 +17,6 @@ def demo(
     From a table of visits to segments, a profile, figures and files.
     """
     from gauger.cli import console
-    from gauger.demo.walkthrough import walk_through
+    from gauger.demo import walk_through
 
     walk_through(out, replace=replace, tell=console.step, caution=console.remarks)

@@ -58,8 +58,7 @@ class Density:
         metric = self.metric or "euclidean"
         if self.radius is not None:
             return segment_by_density(prepared, self.radius, min_points=self.min_points, metric=metric)
-        from gauger.choosing import study_radius
-        from gauger.choosing.radii import refuse_bad_coarseness
+        from gauger.choosing import refuse_bad_coarseness, study_radius
 
         if self.coarseness is not None:
             refuse_bad_coarseness(self.coarseness)
@@ -92,7 +91,7 @@ def tell_radii(study: "RadiusStudy") -> None:
 def tell_advice_on_radius(study: "RadiusStudy") -> None:
     """The advice as a paragraph: the radius, the verdict, the weightiest reasons, the alternatives."""
     from gauger.cli import console
-    from gauger.readable import short_number
+    from gauger.wording import short_number
 
     console.heading(f"Advice: radius {short_number(study.advice.radius)} ({study.advice.verdict})")
     for sentence in study.advice.reasons[:_SENTENCES]:
@@ -104,7 +103,7 @@ def tell_advice_on_radius(study: "RadiusStudy") -> None:
 def told_radius(study: "RadiusStudy", coarseness: float | None) -> float:
     """The advised radius, or that of the dial, with a line that says which is used."""
     from gauger.cli import console
-    from gauger.readable import short_number
+    from gauger.wording import short_number
 
     if coarseness is None:
         console.say(f"Used: radius {short_number(study.advice.radius)}, {study.min_points} min points.")
@@ -116,7 +115,7 @@ def told_radius(study: "RadiusStudy", coarseness: float | None) -> float:
 
 def write_radius(study: "RadiusStudy", results: "Results") -> None:
     """The study's table and its two figures."""
-    from gauger.drawing import neighbour_distances, radius_study
+    from gauger.draw import neighbour_distances, radius_study
 
     results.add_table("radii.csv", study.table.reset_index())
     results.add_figure("radii.png", radius_study(study))
@@ -133,7 +132,7 @@ def split_counts(text: str) -> list[int]:
 
 def _shown(table: "pd.DataFrame") -> "pd.DataFrame":
     from gauger.cli import console
-    from gauger.readable import short_number
+    from gauger.wording import short_number
 
     shown = table.copy()
     for name in ("unassigned_share", "largest_share"):

@@ -24,8 +24,8 @@ def drift(
     share and centre then and now, and how many are beyond the gate.
     """
     from gauger.cli import console
-    from gauger.models import drift as drift_of
     from gauger.models import load_model
+    from gauger.monitoring import drift as drift_of
     from gauger.tables import result_folder
 
     learned = load_model(model)

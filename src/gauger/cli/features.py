@@ -93,9 +93,10 @@ def _summarise(
     events: str, summary: Summary, reading: Reading, out: Path, customers: str | None, *, replace: bool
 ) -> None:
     from gauger.cli import console
+    from gauger.columns import look
     from gauger.features import summarise_events
     from gauger.remarks import remarks_of
-    from gauger.tables import look, read_table, result_folder
+    from gauger.tables import read_table, result_folder
 
     with result_folder(out.parent, [out.name], replace=replace, sources=[events, customers]) as results:
         everyone = None if customers is None else read_table(customers)

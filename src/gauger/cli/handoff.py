@@ -9,7 +9,7 @@ import typer
 from gauger.cli.options import Key, Replace, Seed, option, split_names
 
 if TYPE_CHECKING:
-    from gauger.handoff import HandOff
+    from gauger.campaigns import HandOff
 
 _NO_CONSENT = "none"
 
@@ -66,8 +66,8 @@ def handoff(
     of all), arms.csv (contacted and holdout, for `gauger measure`), manifest.json and manifest.html, all at once or not
     at all, for your eyes only.
     """
+    from gauger.campaigns import hand_off
     from gauger.cli import console
-    from gauger.handoff import hand_off
     from gauger.models import load_model
     from gauger.tables import read_table
 

@@ -31,17 +31,18 @@ def look(
 
     A row a column: its role, type, gaps, range and skew; then why it got its role, and the remarks.
     """
-    from gauger import tables
     from gauger.cli import console
+    from gauger.columns import look as look_at
+    from gauger.tables import result_folder
 
     table = reading.read(source)
-    seen = tables.look(table, key=key)
+    seen = look_at(table, key=key)
     paths: list[Path] = []
     if out is not None:
-        from gauger.drawing import correlations, distributions
+        from gauger.draw import correlations, distributions
 
         names = LOOK_FILES[: 1 + min(len(seen.measures), 2)]
-        with tables.result_folder(out, names, replace=replace, sources=[source]) as results:
+        with result_folder(out, names, replace=replace, sources=[source]) as results:
             results.add_table("columns.csv", seen.columns.reset_index())
             for name, draw in zip(names[1:], (distributions, correlations), strict=False):
                 results.add_figure(name, draw(table, key))

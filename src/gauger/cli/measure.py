@@ -43,9 +43,9 @@ def measure(
     The uplift has an interval; segments too small to say are said to be. Who took part and is not in OUTCOMES did
     not respond; those held out must be in it if they responded.
     """
+    from gauger.campaigns import TOO_SMALL
+    from gauger.campaigns import measure as measure_campaign
     from gauger.cli import console
-    from gauger.handoff import measure as measure_campaign
-    from gauger.handoff.measuring import TOO_SMALL
     from gauger.tables import result_folder
 
     with (
@@ -55,7 +55,7 @@ def measure(
     ):
         found = measure_campaign(folder, reading.read(outcomes), responded=responded, value=value, seed=seed)
         if results is not None:
-            from gauger.drawing import campaign_outcome
+            from gauger.draw import campaign_outcome
 
             results.add_table("outcome.csv", found.table.rename_axis("segment").reset_index())
             results.add_figure("outcome.png", campaign_outcome(found))

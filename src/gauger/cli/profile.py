@@ -98,25 +98,25 @@ def _describe(
 
 
 def _write(found: "Profile", seg: "Segmentation | None", results: "Results") -> None:
-    from gauger import drawing
+    from gauger import draw
 
     for name, table in found.tables.items():
         results.add_table(f"{name}.csv", table)
     several = len(found.measures) > 1
     if len(found.measures):
-        results.add_figure("profile.png", drawing.profile_bars(found))
-        results.add_figure("heat.png", drawing.profile_heat(found))
+        results.add_figure("profile.png", draw.profile_bars(found))
+        results.add_figure("heat.png", draw.profile_heat(found))
     if several:
-        results.add_figure("bubbles.png", drawing.profile_bubbles(found))
+        results.add_figure("bubbles.png", draw.profile_bubbles(found))
     if several and len(found.numbers) > 1:
-        results.add_figure("lines.png", drawing.profile_lines(found))
+        results.add_figure("lines.png", draw.profile_lines(found))
     if len(found.categories):
-        results.add_figure("categories.png", drawing.category_shares(found))
+        results.add_figure("categories.png", draw.category_shares(found))
     if seg is not None:
-        results.add_figure("boxes.png", drawing.segment_boxes(seg))
+        results.add_figure("boxes.png", draw.segment_boxes(seg))
     if seg is not None and len(seg.features.names) > 1:
-        results.add_figure("pairs.png", drawing.pair_grid(seg))
-        results.add_figure("components.png", drawing.component_scatter(seg))
+        results.add_figure("pairs.png", draw.pair_grid(seg))
+        results.add_figure("components.png", draw.component_scatter(seg))
 
 
 def _show(found: "Profile") -> None:

@@ -35,8 +35,7 @@ def radius(
 
     with result_folder(out, RADIUS_FILES, replace=replace, sources=[source]) if out else nullcontext() as results:
         prepared = preparation.carry_out(reading.read(source))
-        from gauger.choosing import study_radius
-        from gauger.choosing.radii import refuse_bad_coarseness
+        from gauger.choosing import refuse_bad_coarseness, study_radius
 
         if coarseness is not None:
             refuse_bad_coarseness(coarseness)

@@ -156,8 +156,7 @@ def _files(method: str, density: Density) -> tuple[str, ...]:
 
 
 def _advised_count(prepared: "FeatureSet", starts: int, max_rounds: int, seed: int) -> int:
-    from gauger.choosing import study_counts
-    from gauger.choosing.counts import possible_counts
+    from gauger.choosing import possible_counts, study_counts
 
     counts = possible_counts(prepared)
     study = study_counts(prepared, counts=counts, starts=starts, max_rounds=max_rounds, seed=seed)
@@ -166,7 +165,7 @@ def _advised_count(prepared: "FeatureSet", starts: int, max_rounds: int, seed: i
 
 
 def _write_kmeans(seg: "Segmentation", results: "Results") -> None:
-    from gauger.drawing import round_history, segment_spread
+    from gauger.draw import round_history, segment_spread
 
     results.add_figure("spread.png", segment_spread(seg))
     results.add_figure("rounds.png", round_history(seg))
@@ -174,15 +173,14 @@ def _write_kmeans(seg: "Segmentation", results: "Results") -> None:
 
 def _write_model(seg: "Segmentation", seed: int, results: "Results") -> None:
     """The model, where segments can place other customers."""
-    from gauger.models.building import build_model, can_be_model
-    from gauger.models.files import save_model
+    from gauger.models import build_model, can_be_model, save_model
 
     if can_be_model(seg):
         save_model(build_model(seg, seed=seed), results.path(MODEL_FILE))
 
 
 def _write_levels(seg: "Segmentation", results: "Results") -> None:
-    from gauger.drawing import density_levels
+    from gauger.draw import density_levels
 
     assert seg.branches is not None
     results.add_table("branches.csv", seg.branches.reset_index())
@@ -190,7 +188,7 @@ def _write_levels(seg: "Segmentation", results: "Results") -> None:
 
 
 def _draw(seg: "Segmentation", axes: list[str], outline: str | None, label: list[str]) -> "Figure":
-    from gauger.drawing import profile_bars, scatter
+    from gauger.draw import profile_bars, scatter
     from gauger.profiling import profile
 
     if not axes and len(seg.features.names) == 1:

@@ -61,7 +61,7 @@ class Joining:
 
     def files(self) -> tuple[str, ...]:
         """What will be written."""
-        from gauger.distances import SERIES_METRICS
+        from gauger.algorithms.distances import SERIES_METRICS
 
         if self.of == "features":
             return FEATURE_TREE_FILES
@@ -114,8 +114,7 @@ def tree(
 
 def _write_groups(tree: "MergeTree", count: int | None, height: float | None, results: "Results") -> None:
     from gauger.cli import console
-    from gauger.drawing import feature_tree
-    from gauger.drawing.correlations import CLOSE
+    from gauger.draw import CLOSE, feature_tree
 
     told = "of this cut"
     if count is None and height is None:
@@ -134,10 +133,10 @@ def _write_groups(tree: "MergeTree", count: int | None, height: float | None, re
 def _write_segments(
     tree: "MergeTree", count: int | None, height: float | None, also: int | None, seed: int, results: "Results"
 ) -> None:
+    from gauger.algorithms.distances import SERIES_METRICS
     from gauger.choosing import study_counts
     from gauger.cli import console
-    from gauger.distances import SERIES_METRICS
-    from gauger.drawing import dendrogram, merge_jumps, series_panels
+    from gauger.draw import dendrogram, merge_jumps, series_panels
 
     counts = range(1, min(_MOST_COUNT, tree.leaves) + 1)
     study = study_counts(tree.features, counts=counts, method="tree", tree=tree, seed=seed)

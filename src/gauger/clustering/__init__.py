@@ -1,15 +1,47 @@
-"""Clustering: one method a file, compiled loops in kernels, merge trees in a room of their own."""
+"""From a FeatureSet to a Segmentation: a file a method, its cautions beside it."""
 
 from gauger.clustering.bands import segment_by_bands
-from gauger.clustering.density import segment_by_density, segment_by_density_levels
-from gauger.clustering.kmeans import segment_by_kmeans
-from gauger.clustering.merge_trees import MergeTree, build_tree
+from gauger.clustering.customer_distances import CUSTOMER_METRICS, Metric, distances_of, neighbours_of
+from gauger.clustering.density import CORE, checked_min_points, segment_by_density
+from gauger.clustering.density_cautions import NEARLY_ALL, about_density
+from gauger.clustering.density_levels import checked_smallest, segment_by_density_levels
+from gauger.clustering.density_outcome import key_ranks
+from gauger.clustering.kmeans import (
+    finish_best,
+    kmeans_again,
+    refuse_bad_settings,
+    refuse_too_few_distinct,
+    segment_by_kmeans,
+    segmentation_of,
+)
+from gauger.clustering.merge_tree import MergeTree, linkage_words
+from gauger.clustering.ordering import order_customers
+from gauger.clustering.roundness import about_roundness
+from gauger.clustering.tree_building import build_tree
 
 __all__ = [
+    "CORE",
+    "CUSTOMER_METRICS",
+    "NEARLY_ALL",
     "MergeTree",
+    "Metric",
+    "about_density",
+    "about_roundness",
     "build_tree",
+    "checked_min_points",
+    "checked_smallest",
+    "distances_of",
+    "finish_best",
+    "key_ranks",
+    "kmeans_again",
+    "linkage_words",
+    "neighbours_of",
+    "order_customers",
+    "refuse_bad_settings",
+    "refuse_too_few_distinct",
     "segment_by_bands",
     "segment_by_density",
     "segment_by_density_levels",
     "segment_by_kmeans",
+    "segmentation_of",
 ]

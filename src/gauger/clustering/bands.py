@@ -9,11 +9,11 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.clustering.cautions import tiny_segments
-from gauger.errors import SettingError, UnknownColumnError, listed, plural
+from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import FeatureSet
-from gauger.readable import short_number
 from gauger.remarks import Remark
 from gauger.segmentation import Again, Codes, Placing, Segmentation, number_by_size, segmentation_from_codes
+from gauger.wording import listed, plural, short_number
 
 COMBINATIONS = ("cells", "score")
 

@@ -8,19 +8,31 @@ import numpy as np
 import pandas as pd
 from numpy.typing import ArrayLike, NDArray
 
-from gauger.clustering.arrangement import Arrangement, arrange
-from gauger.clustering.cautions import cautions_about, moved_since
-from gauger.clustering.kernels import refill
-from gauger.clustering.learning import checked_share, checked_weights, learners_among, other_sample
-from gauger.clustering.quick import TWO_STARTS, distinct_up_to
-from gauger.clustering.racing import FINISHED, Entrant, race
+from gauger.algorithms import RowOrder
+from gauger.algorithms.kmeans import (
+    FINISHED,
+    SEEDERS,
+    TWO_STARTS,
+    Entrant,
+    Settled,
+    assign,
+    distinct_up_to,
+    first_rows,
+    race,
+    refill,
+    settle_in_rounds,
+    squares_to_own,
+)
+from gauger.clustering.given_centres import Seeding, count_of, given_centres
+from gauger.clustering.kmeans_cautions import cautions_about, moved_since
+from gauger.clustering.learners import checked_share, checked_weights, learners_among, other_sample
+from gauger.clustering.ordering import order_customers
 from gauger.clustering.roundness import about_roundness
-from gauger.clustering.rounds import Settled, assign, settle_in_rounds, squares_to_own
-from gauger.clustering.seeding import SEEDERS, Seeding, count_of, first_rows, given_centres
-from gauger.errors import SettingError, plural
+from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
 from gauger.segmentation import Again, Codes, Placing, Segmentation, number_by_size
+from gauger.wording import plural
 
 Values = NDArray[np.float64]
 
@@ -76,7 +88,7 @@ def segment_by_kmeans(
     share = checked_share(learn_on, len(features.keys))
     own_weights = checked_weights(weights, len(features.keys))
     centres = given_centres(features, count, seeding)
-    everyone = arrange(features, own_weights)
+    everyone = order_customers(features, own_weights)
     learners = learners_among(everyone, share, seed)
     refuse_too_few_distinct(learners, count)
     if centres is not None:
@@ -104,7 +116,7 @@ class Fit:
 
 
 def finish_best(
-    customers: Arrangement,
+    customers: RowOrder,
     entrants: Sequence[Entrant],
     max_rounds: int,
     *,
@@ -141,8 +153,8 @@ def finish_best(
 
 def segmentation_of(
     features: FeatureSet,
-    everyone: Arrangement,
-    learners: Arrangement,
+    everyone: RowOrder,
+    learners: RowOrder,
     fit: Fit,
     max_rounds: int,
     *,
@@ -153,7 +165,7 @@ def segmentation_of(
     best = fit.best
     arranged = best.codes
     if learners is not everyone:
-        arranged = np.full(everyone.customers, -1, dtype=np.int32)
+        arranged = np.full(everyone.size, -1, dtype=np.int32)
         sums = assign(everyone.columns, everyone.weights, best.centres, arranged)
         if np.bincount(arranged, minlength=len(best.centres)).min() == 0:
             refill(everyone.columns, everyone.weights, best.centres, arranged, sums.weight, sums.total)
@@ -179,11 +191,11 @@ def segmentation_of(
         placing=Placing("centre"),
     )
     other = None
-    if learners.customers < np.count_nonzero(everyone.weights > 0.0):
+    if learners.size < np.count_nonzero(everyone.weights > 0.0):
         sample = other_sample(everyone, learners, seed)
         elsewhere = settle_in_rounds(sample.columns, sample.weights, best.centres, max_rounds)
         other = everyone.outwards(elsewhere.centres[order])
-    return seg.with_remarks(cautions_about(seg, learners.customers, max_rounds, other))
+    return seg.with_remarks(cautions_about(seg, learners.size, max_rounds, other))
 
 
 def kmeans_again(count: int) -> Again:
@@ -192,10 +204,10 @@ def kmeans_again(count: int) -> Again:
 
 
 def _segment_quickly(count: int, features: FeatureSet, seed: int) -> Codes:
-    everyone = arrange(features)
+    everyone = order_customers(features)
     possible = min(count, distinct_up_to(everyone.columns, count))
     fit = TWO_STARTS(everyone.columns, [possible], np.random.default_rng(seed))[possible]
-    codes = np.empty(everyone.customers, dtype=np.int32)
+    codes = np.empty(everyone.size, dtype=np.int32)
     codes[everyone.order] = fit.codes + 1
     return codes
 
@@ -211,7 +223,7 @@ def refuse_bad_settings(features: FeatureSet, count: int, starts: int, max_round
         raise SettingError(f"{count} segments asked for, but there are only {customers:,} customers.")
 
 
-def refuse_too_few_distinct(customers: Arrangement, count: int) -> None:
+def refuse_too_few_distinct(customers: RowOrder, count: int) -> None:
     """Raise SettingError when fewer than `count` customers differ."""
     distinct = len(customers.distinct())
     if distinct < count:

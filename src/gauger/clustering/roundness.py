@@ -5,12 +5,12 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.clustering.arrangement import Arrangement
-from gauger.clustering.density.levels import checked_smallest, groups_of_levels, levels_of, usual_smoothing
-from gauger.clustering.density.neighbours import PointNeighbours, compile_links
-from gauger.clustering.density.radius import usual_min_points
-from gauger.clustering.merge_trees.spanning import joins_of
-from gauger.distances import adjusted_rand
+from gauger.algorithms import RowOrder
+from gauger.algorithms.density import groups_of_levels, levels_of, usual_min_points, usual_smoothing
+from gauger.algorithms.merge_trees import joins_of
+from gauger.algorithms.neighbours import PointNeighbours, compile_links
+from gauger.algorithms.statistics import adjusted_rand
+from gauger.clustering.density_levels import checked_smallest
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 
@@ -22,7 +22,7 @@ Values = NDArray[np.float64]
 Codes = NDArray[np.integer]
 
 
-def about_roundness(everyone: Arrangement, seg: Segmentation) -> Iterator[Remark]:
+def about_roundness(everyone: RowOrder, seg: Segmentation) -> Iterator[Remark]:
     """A remark where density shows groups that round segments cut apart and mix at the same time.
 
     Groups inside segments, or segments inside groups, are no contradiction. On up to 2,000 customers, and not over more

@@ -1,5 +1,9 @@
-"""The demo world, Ostrel Picture Houses: a made-up chain of 48 small cinemas with a members' club."""
+"""The demo data, its generator, and the whole example."""
 
 from gauger.demo.files import demo_file
+from gauger.demo.walkthrough import walk_through
 
-__all__ = ["demo_file"]
+__all__ = [
+    "demo_file",
+    "walk_through",
+]

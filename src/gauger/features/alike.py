@@ -6,14 +6,14 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.errors import ColumnValuesError, MissingValuesError, listed, plural
+from gauger.columns import Values, checked_table, refuse_bad_key
+from gauger.errors import ColumnValuesError, MissingValuesError
 from gauger.features.columns import Indicator, as_numbers
 from gauger.features.feature_set import FeatureSet
 from gauger.features.levels import Level, strangers_of
 from gauger.features.treatments import Fill
 from gauger.remarks import Remark
-from gauger.tables.checking import checked_table, refuse_bad_key
-from gauger.tables.facts import Values
+from gauger.wording import listed, plural
 
 
 def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:

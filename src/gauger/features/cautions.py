@@ -9,14 +9,12 @@ import pandas as pd
 from numpy.typing import NDArray
 from pandas.api import types
 
-from gauger.distances import correlation_matrix
-from gauger.errors import data_rows, listed, plural
+from gauger.algorithms.statistics import correlation_matrix
+from gauger.columns import LONG_TAIL, NEARLY_ALL, ColumnFacts, is_identifier, is_ordinal_code
 from gauger.features.columns import Indicator
 from gauger.features.treatments import Fill
-from gauger.readable import short_number
 from gauger.remarks import Remark
-from gauger.tables.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts
-from gauger.tables.roles import is_identifier, is_ordinal_code
+from gauger.wording import data_rows, listed, plural, short_number
 
 Values = NDArray[np.float64]
 

@@ -7,10 +7,10 @@ import numpy as np
 import pandas as pd
 from pandas.api import types
 
-from gauger.errors import ColumnValuesError, SettingError, listed
+from gauger.columns import MOST_LEVELS, Values
+from gauger.errors import ColumnValuesError, SettingError
 from gauger.features.levels import Level, levels_of
-from gauger.tables.facts import Values
-from gauger.tables.roles import MOST_LEVELS
+from gauger.wording import listed
 
 LARGEST = 1e150
 """Beyond this, squared distances would overflow."""

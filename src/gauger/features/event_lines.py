@@ -4,12 +4,12 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from gauger.errors import plural
+from gauger.columns import named_like_a_key
 from gauger.features.event_source import EVENTS, EventSource
 from gauger.features.measures import Period
 from gauger.features.sql_words import sql_day, sql_moment, sql_name
 from gauger.remarks import Remark
-from gauger.tables.roles import named_like_a_key
+from gauger.wording import plural
 
 _SHORT_DAY = 0.5
 """A last day with at most this share of a usual day's events, which on other days mostly come later than its last one,

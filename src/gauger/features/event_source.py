@@ -15,6 +15,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 from pandas.api import types
 
+from gauger.columns import checked_table, refuse_missing_key
 from gauger.errors import (
     ColumnValuesError,
     GaugerError,
@@ -24,20 +25,14 @@ from gauger.errors import (
     SettingError,
     TableFileError,
     UnknownColumnError,
-    data_rows,
-    plural,
-    written_like,
 )
 from gauger.features.event_sql import EventColumns
 from gauger.features.query import run_query
 from gauger.features.sql_words import sql_name, sql_text
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
-from gauger.tables.blocks import FileBlocks
-from gauger.tables.checking import checked_table, refuse_missing_key
-from gauger.tables.databases import is_url
-from gauger.tables.proving import ProvenKinds
-from gauger.tables.reading import read_table
+from gauger.tables import FileBlocks, ProvenKinds, is_url, read_table
+from gauger.wording import data_rows, plural, written_like
 
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection

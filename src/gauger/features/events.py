@@ -6,7 +6,8 @@ from os import PathLike
 
 import pandas as pd
 
-from gauger.errors import SettingError, plural
+from gauger.columns import MOST_LEVELS
+from gauger.errors import SettingError
 from gauger.features.event_lines import about_lines
 from gauger.features.event_source import CUSTOMERS, EVENTS, EventSource, event_source
 from gauger.features.event_sql import EventColumns, behaviour_sql, in_dialect
@@ -14,8 +15,8 @@ from gauger.features.measures import Catalogue, Nouns, Period, noun_of
 from gauger.features.query import run_query
 from gauger.features.sql_words import sql_moment, sql_name
 from gauger.remarks import Remark, attach_remarks
-from gauger.tables.arrow import to_pandas
-from gauger.tables.roles import MOST_LEVELS
+from gauger.tables import to_pandas
+from gauger.wording import plural
 
 Events = pd.DataFrame | str | PathLike[str]
 

@@ -7,11 +7,12 @@ import numpy as np
 import pandas as pd
 from numpy.typing import ArrayLike, NDArray
 
-from gauger.errors import SettingError, plural
+from gauger.errors import SettingError
 from gauger.features.columns import Indicator
 from gauger.features.treatments import Treatment, apply_all, undo_all
 from gauger.readable import Readable
 from gauger.remarks import Remark
+from gauger.wording import plural
 
 
 @dataclass(frozen=True, repr=False, eq=False)

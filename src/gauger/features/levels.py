@@ -15,7 +15,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.features.sql_words import sql_text
-from gauger.tables.proving import is_plain_number
+from gauger.tables import is_plain_number
 
 Kind = Literal["text", "flag", "number", "date"]
 KINDS: tuple[Kind, ...] = get_args(Kind)

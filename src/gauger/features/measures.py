@@ -7,8 +7,9 @@ from datetime import datetime
 from functools import cached_property
 from typing import Literal
 
-from gauger.errors import SettingError, listed, nearest
+from gauger.errors import SettingError
 from gauger.features.sql_words import sql_day, sql_moment, sql_text
+from gauger.wording import listed, nearest
 
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 PARTS_OF_DAY = {"night": (0, 6), "morning": (6, 12), "afternoon": (12, 18), "evening": (18, 24)}

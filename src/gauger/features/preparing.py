@@ -9,17 +9,17 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.errors import ColumnValuesError, MissingValuesError, SettingError, listed
+from gauger.columns import ColumnFacts, Values, checked_table, refuse_bad_key, refuse_reserved_key, skewness
+from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
 from gauger.features.cautions import Evidence, cautions_about
 from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns
 from gauger.features.feature_set import FeatureSet
 from gauger.features.recipes import Quantiles, Recipe, Settings, refuse_strangers
-from gauger.features.shapes import learn_shape
+from gauger.features.transforms import learn_shape
 from gauger.features.treatments import NO_RANGE, Treatment, learn_cap, learn_fill, learn_scale, learn_weight
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.tables.checking import checked_table, refuse_bad_key, refuse_reserved_key
-from gauger.tables.facts import ColumnFacts, Values, skewness
+from gauger.wording import listed
 
 
 def prepare(

@@ -7,11 +7,12 @@ from typing import TypeVar
 
 import numpy as np
 
-from gauger.errors import SettingError, listed
+from gauger.columns import Values
+from gauger.errors import SettingError
 from gauger.features.columns import Indicator
-from gauger.features.shapes import SHAPES
+from gauger.features.transforms import SHAPES
 from gauger.features.treatments import MISSING_RULES, SCALES
-from gauger.tables.facts import Values
+from gauger.wording import listed
 
 Quantiles = tuple[float, float]
 Rule = TypeVar("Rule")

@@ -7,10 +7,11 @@ import pandas as pd
 from numpy.typing import NDArray
 from pandas.api import types
 
-from gauger.errors import ColumnValuesError, KeyColumnError, MissingValuesError, SettingError, listed, plural
+from gauger.columns import checked_table, refuse_missing_key
+from gauger.errors import ColumnValuesError, KeyColumnError, MissingValuesError, SettingError
 from gauger.features.columns import as_numbers
 from gauger.remarks import Remark, attach_remarks
-from gauger.tables.checking import checked_table, refuse_missing_key
+from gauger.wording import listed, plural
 
 GAP_RULES = ("refuse", "zero", "interpolate", "carry")
 

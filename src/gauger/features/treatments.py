@@ -6,8 +6,8 @@ from typing import Protocol
 
 import numpy as np
 
+from gauger.columns import ColumnFacts, Values
 from gauger.errors import SettingError
-from gauger.tables.facts import ColumnFacts, Values
 
 MISSING_RULES = ("refuse", "drop", "zero", "mean", "median")
 SCALES = ("none", "zscore", "minmax", "robust", "rank")

@@ -1,20 +1,26 @@
-"""A segmentation that can be saved and applied to other customers, and what changes over time."""
+"""A segmentation that can be saved and applied to other customers: in memory, by blocks of a file, as SQL and PMML."""
 
-from gauger.models.building import build_model
-from gauger.models.drifting import Drift, drift
-from gauger.models.files import load_model
-from gauger.models.migrating import Migration, migration
-from gauger.models.model import SegmentModel
-from gauger.models.streaming import StreamedAssignments, assign_file
+from gauger.models.assigning import Placed, about_values, beyond_gates, changed_units, columns_of, outside_of, place
+from gauger.models.building import build_model, can_be_model
+from gauger.models.files import load_model, save_model
+from gauger.models.model import LearnedFeature, SegmentModel
+from gauger.models.streaming import ENDINGS, StreamedAssignments, assign_file
 
 __all__ = [
-    "Drift",
-    "Migration",
+    "ENDINGS",
+    "LearnedFeature",
+    "Placed",
     "SegmentModel",
     "StreamedAssignments",
+    "about_values",
     "assign_file",
+    "beyond_gates",
     "build_model",
-    "drift",
+    "can_be_model",
+    "changed_units",
+    "columns_of",
     "load_model",
-    "migration",
+    "outside_of",
+    "place",
+    "save_model",
 ]

@@ -7,15 +7,14 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.errors import SettingError, listed, plural
-from gauger.features.alike import about_new_levels, new_levels
-from gauger.features.columns import Indicator, as_numbers
-from gauger.features.treatments import Fill, apply_all, undo_all
+from gauger.columns import checked_table, refuse_bad_key
+from gauger.errors import SettingError
+from gauger.features import Fill, Indicator, about_new_levels, apply_all, as_numbers, new_levels, undo_all
 from gauger.models.model import LearnedFeature, SegmentModel
 from gauger.models.rules import NearestCustomer, SameBands
 from gauger.remarks import Remark, attach_remarks
 from gauger.segmentation import UNASSIGNED
-from gauger.tables.checking import checked_table, refuse_bad_key
+from gauger.wording import listed, plural
 
 LEARNED = "learned"
 MISSING, GATE, RADIUS, AMONG, BANDS = "missing", "gate", "radius", "among unassigned", "bands"

@@ -10,13 +10,14 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.clustering.density.radius import CORE
-from gauger.errors import SettingError, UnknownColumnError, plural
+from gauger.clustering import CORE
+from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import FeatureSet
 from gauger.models.model import Exceptions, LearnedFeature, LearnedSegment, SegmentModel
 from gauger.models.rules import METRICS, BandsOf, NearestCentre, NearestCustomer, Rule, SameBands
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation
+from gauger.wording import plural
 
 GATE_SHARE = 0.995
 

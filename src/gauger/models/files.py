@@ -11,10 +11,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from gauger.errors import MissingFileError, ModelFileError
-from gauger.features.columns import Indicator
-from gauger.features.levels import Level
-from gauger.features.shapes import Power, Shape
-from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight
+from gauger.features import Cap, Fill, Indicator, Level, Power, Rank, Scale, Shape, Treatment, Weight
 from gauger.models.form import (
     FORMAT,
     VERSION,

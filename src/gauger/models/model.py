@@ -9,13 +9,13 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.errors import SettingError, plural
-from gauger.features.columns import Indicator
-from gauger.features.treatments import Treatment
+from gauger.errors import SettingError
+from gauger.features import Indicator, Treatment
 from gauger.models.rules import Rule
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
+from gauger.wording import plural
 
 Values = NDArray[np.float64]
 

@@ -6,13 +6,12 @@ Data Mining Group (2019), PMML 4.4: general structure, transformation dictionary
 from pathlib import Path
 from xml.etree.ElementTree import Element, ElementTree, SubElement, indent
 
-from gauger.errors import SettingError, plural
-from gauger.features.levels import Level
-from gauger.features.shapes import Power, Shape
-from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight
+from gauger.errors import SettingError
+from gauger.features import Cap, Fill, Level, Power, Rank, Scale, Shape, Treatment, Weight
 from gauger.models.model import LearnedFeature, SegmentModel
 from gauger.models.rules import NearestCentre
 from gauger.tables import result_folder
+from gauger.wording import plural
 
 NAMESPACE = "http://www.dmg.org/PMML-4_4"
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import KDTree
 
-from gauger.clustering.rounds import assign, squares_to_own
+from gauger.algorithms.kmeans import assign, squares_to_own
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.int32]

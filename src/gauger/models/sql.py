@@ -5,9 +5,20 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from gauger.errors import SettingError
-from gauger.features.shapes import Power, Shape
-from gauger.features.sql_words import sql_name, sql_text
-from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight, apply_all, undo_all
+from gauger.features import (
+    Cap,
+    Fill,
+    Power,
+    Rank,
+    Scale,
+    Shape,
+    Treatment,
+    Weight,
+    apply_all,
+    sql_name,
+    sql_text,
+    undo_all,
+)
 from gauger.models.assigning import BANDS, GATE, MISSING, gates_of
 from gauger.models.model import LearnedFeature, SegmentModel
 from gauger.models.rules import NearestCentre, SameBands

@@ -13,8 +13,9 @@ import pyarrow.csv as arrow_csv
 import pyarrow.parquet as parquet
 from numpy.typing import NDArray
 
-from gauger.errors import SettingError, plural
-from gauger.features.alike import about_new_levels, new_levels
+from gauger.columns import refuse_missing_key
+from gauger.errors import SettingError
+from gauger.features import about_new_levels, new_levels
 from gauger.models.assigning import (
     WHYS,
     Placed,
@@ -32,12 +33,8 @@ from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED_NAME
-from gauger.tables import result_folder
-from gauger.tables.arrow import to_pandas
-from gauger.tables.blocks import FileBlocks
-from gauger.tables.checking import refuse_missing_key
-from gauger.tables.harmless import arrow_made_harmless
-from gauger.tables.proving import as_typed
+from gauger.tables import FileBlocks, arrow_made_harmless, as_typed, result_folder, to_pandas
+from gauger.wording import plural
 
 ENDINGS = (".csv", ".parquet")
 

@@ -1,18 +1,35 @@
-"""What can be read from a segmentation: who is in each segment, and how far another one agrees."""
+"""What is read from a segmentation: profiles, drivers, comparisons, names, rules, and who is in a segment."""
 
-from gauger.profiling.assignments import segmentation_from_assignments
+from gauger.profiling.assignments import checked_assignments, segmentation_from_assignments
+from gauger.profiling.closeness import lies_around_centres, looks_mixed, sample_of, share_placed
 from gauger.profiling.comparison import Comparison, compare
+from gauger.profiling.components import Components, components_of
+from gauger.profiling.drivers import holm
+from gauger.profiling.levels import OTHER_LEVELS
+from gauger.profiling.matching import matched_table
 from gauger.profiling.members import members
 from gauger.profiling.profile import Profile, profile, profile_assignments
+from gauger.profiling.series_patterns import course_of
 from gauger.segmentation import EVERYONE
 
 __all__ = [
     "EVERYONE",
+    "OTHER_LEVELS",
     "Comparison",
+    "Components",
     "Profile",
+    "checked_assignments",
     "compare",
+    "components_of",
+    "course_of",
+    "holm",
+    "lies_around_centres",
+    "looks_mixed",
+    "matched_table",
     "members",
     "profile",
     "profile_assignments",
+    "sample_of",
     "segmentation_from_assignments",
+    "share_placed",
 ]

@@ -7,12 +7,13 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.clustering.kmeans import kmeans_again
-from gauger.errors import SettingError, plural
+from gauger.clustering import kmeans_again
+from gauger.columns import checked_table, refuse_bad_key, refuse_reserved_key
+from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.profiling.closeness import share_placed
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, segmentation_from_codes
-from gauger.tables.checking import checked_table, refuse_bad_key, refuse_reserved_key
+from gauger.wording import plural
 
 
 def checked_assignments(assignments: pd.DataFrame, key: str) -> tuple[pd.Index, NDArray[np.int64], Mapping[int, str]]:

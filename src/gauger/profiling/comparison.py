@@ -8,13 +8,14 @@ import pandas as pd
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
-from gauger.distances import adjusted_rand
-from gauger.errors import SettingError, plural
+from gauger.algorithms.statistics import adjusted_rand
+from gauger.errors import SettingError
 from gauger.profiling.divisions import Division, division_of
 from gauger.profiling.worth import worth_in_words, worth_of
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
+from gauger.wording import plural
 
 Codes = NDArray[np.integer]
 Rows = NDArray[np.intp]

@@ -7,10 +7,10 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from gauger.columns import refuse_bad_key
 from gauger.errors import SettingError
 from gauger.profiling.assignments import checked_assignments
 from gauger.segmentation import UNASSIGNED, Segmentation
-from gauger.tables.checking import refuse_bad_key
 
 _MOST_GROUPS = 100
 

@@ -9,10 +9,10 @@ from numpy.typing import ArrayLike, NDArray
 from scipy.special import fdtrc
 from scipy.stats import chi2
 
-from gauger.errors import listed, plural
 from gauger.profiling.levels import Levels
 from gauger.profiling.summaries import Moments, Summary
 from gauger.remarks import Remark
+from gauger.wording import listed, plural
 
 DRIVER_COLUMNS = (
     "effect",

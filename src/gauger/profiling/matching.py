@@ -4,9 +4,10 @@ from collections.abc import Iterable
 
 import pandas as pd
 
-from gauger.errors import SettingError, plural, written_like
+from gauger.columns import checked_table, refuse_bad_key
+from gauger.errors import SettingError
 from gauger.remarks import Remark
-from gauger.tables.checking import checked_table, refuse_bad_key
+from gauger.wording import plural, written_like
 
 
 def matched_table(

@@ -4,12 +4,13 @@ from collections.abc import Mapping, Sequence
 
 import pandas as pd
 
-from gauger.errors import SettingError, UnknownColumnError, listed
+from gauger.errors import SettingError, UnknownColumnError
 from gauger.profiling.assignments import checked_assignments
 from gauger.profiling.conditions import rows_that_meet
 from gauger.profiling.matching import matched_table
 from gauger.remarks import Remark, attach_remarks
 from gauger.segmentation import UNASSIGNED, Segmentation
+from gauger.wording import listed
 
 _OWN = ("segment", "segment_name", "distance")
 

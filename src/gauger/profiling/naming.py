@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
-from gauger.features.columns import Indicator
+from gauger.features import Indicator
 
 _STRONG, _FAINT, _VERY = 0.5, 0.25, 1.6
 _BESIDE = 0.4

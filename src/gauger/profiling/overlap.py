@@ -7,12 +7,13 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.clustering.blocks import map_jobs
-from gauger.errors import SettingError, plural
+from gauger.algorithms import map_jobs
+from gauger.errors import SettingError
 from gauger.profiling.closeness import distances_to_segments, lies_around_centres, sample_of
 from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation
+from gauger.wording import plural
 
 NEARLY = 1.25
 """Up to so many times as far from another segment as from the own is nearly as close."""

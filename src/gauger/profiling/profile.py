@@ -8,8 +8,9 @@ import pandas as pd
 from numpy.typing import NDArray
 from pandas.api import types
 
-from gauger.errors import SettingError, UnknownColumnError, listed, plural
-from gauger.features.columns import LARGEST, Indicator
+from gauger.columns import guess_role
+from gauger.errors import SettingError, UnknownColumnError
+from gauger.features import LARGEST, Indicator
 from gauger.profiling.assignments import checked_assignments
 from gauger.profiling.components import about_the_plane
 from gauger.profiling.drivers import adjusted_together, associations_of, circular, drivers_of, on_significance, tested
@@ -17,15 +18,15 @@ from gauger.profiling.exemplars import exemplars_of
 from gauger.profiling.levels import Levels, levels_of, median_dates, share_tables
 from gauger.profiling.matching import matched_table
 from gauger.profiling.naming import suggested_names
+from gauger.profiling.narrative import in_words
 from gauger.profiling.overlap import about_overlap, overlap_of
 from gauger.profiling.rules import rules_of
 from gauger.profiling.summaries import Grouping, Summary, by_group, summarise
-from gauger.profiling.telling import in_words
 from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import EVERYONE, UNASSIGNED, UNASSIGNED_NAME, Segmentation
-from gauger.tables.roles import guess_role
+from gauger.wording import listed, plural
 
 _MEASURED, _LEVELLED = ("measure", "count"), ("category", "flag", "ordinal code")
 _TOTAL = "_total"

@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.profiling.closeness import sample_of
-from gauger.readable import percent
+from gauger.wording import percent
 
 MOST_CONDITIONS = 3
 

@@ -9,9 +9,9 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.clustering.blocks import map_jobs
-from gauger.profiling.ranking import ranks_among
-from gauger.tables.facts import ColumnFacts, skewness
+from gauger.algorithms import map_jobs
+from gauger.algorithms.statistics import ranks_among
+from gauger.columns import ColumnFacts, skewness
 
 LOPSIDED = 1.0
 """The skew from which the median says more than the mean."""

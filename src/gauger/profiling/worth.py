@@ -3,11 +3,11 @@
 import numpy as np
 import pandas as pd
 
+from gauger.algorithms.kmeans import distinct_up_to
 from gauger.clustering import segment_by_kmeans
-from gauger.clustering.quick import distinct_up_to
-from gauger.errors import plural
 from gauger.profiling.overlap import likeness_when_redrawn
 from gauger.segmentation import Segmentation, segmentation_from_codes
+from gauger.wording import plural
 
 WORTH_COLUMNS = ("segments", "explained", "kmeans_explained", "stability", "weakest")
 

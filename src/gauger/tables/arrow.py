@@ -6,8 +6,9 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from gauger.errors import ColumnValuesError, listed, plural
+from gauger.errors import ColumnValuesError
 from gauger.remarks import Remark
+from gauger.wording import listed, plural
 
 _WHOLE = {
     pa.int8(): pd.Int8Dtype(),

@@ -6,9 +6,10 @@ from pathlib import Path
 
 import pandas as pd
 
-from gauger.errors import OutputError, TableFileError, listed, plural
+from gauger.errors import OutputError, TableFileError
 from gauger.remarks import Remark
 from gauger.tables.writing import write_table
+from gauger.wording import listed, plural
 
 
 @dataclass(frozen=True)

@@ -6,13 +6,13 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from gauger.columns import refuse_bad_names
 from gauger.errors import UnknownColumnError
 from gauger.remarks import Remark
-from gauger.tables.checking import refuse_bad_names
 from gauger.tables.delimited import DelimitedBlocks
-from gauger.tables.proving import ReadingRules
 from gauger.tables.reading import damage, read_file, refuse_bad_text, refuse_unreadable
 from gauger.tables.text import kind_of_file
+from gauger.tables.type_inference import ReadingRules
 
 DELIMITED = (".csv", ".tsv")
 

@@ -8,7 +8,7 @@ from uuid import UUID
 import pandas as pd
 import pyarrow as pa
 
-from gauger.tables.proving import one_kind
+from gauger.tables.type_inference import one_kind
 
 _LARGEST_WHOLE = 2**63
 

@@ -9,12 +9,12 @@ from urllib.parse import unquote
 
 import pyarrow as pa
 
+from gauger.columns import refuse_bad_names
 from gauger.errors import DatabaseError, MissingFileError, SettingError, UnknownTableError, needed_package
 from gauger.progress import task
 from gauger.tables.cells import column_of, joined
-from gauger.tables.checking import refuse_bad_names
-from gauger.tables.proving import ReadingRules, settle
 from gauger.tables.text import Readout
+from gauger.tables.type_inference import ReadingRules, settle
 
 if TYPE_CHECKING:
     from sqlalchemy import URL, Connection, Engine, Executable

@@ -10,10 +10,10 @@ import pyarrow.csv as pa_csv
 from gauger.errors import TableFileError
 from gauger.remarks import Remark
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
-from gauger.tables.harmless import text_as_it_was
+from gauger.tables.formula_escaping import text_as_it_was
 from gauger.tables.layout import Layout, find_layout, long_cells
-from gauger.tables.proving import ReadingRules, typed_columns, without_stand_ins
 from gauger.tables.text import MISSING_WORDS, Readout, TextFile, fitting_encoding, in_its_encoding
+from gauger.tables.type_inference import ReadingRules, typed_columns, without_stand_ins
 
 _BLOCK_BYTES = 16 * 2**20
 

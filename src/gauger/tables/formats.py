@@ -10,11 +10,12 @@ import numpy as np
 import pandas as pd
 from pandas.api import types
 
-from gauger.errors import TableFileError, listed, plural
+from gauger.errors import TableFileError
 from gauger.tables.cells import values_of
-from gauger.tables.harmless import made_harmless, name_made_harmless
+from gauger.tables.formula_escaping import made_harmless, name_made_harmless
 from gauger.tables.spreadsheets import write_spreadsheet
 from gauger.tables.text import is_gzip, kind_of_file, writable_text
+from gauger.wording import listed, plural
 
 
 def write_file(table: pd.DataFrame, file: Path) -> None:

@@ -8,8 +8,8 @@ import pyarrow.json as pa_json
 
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
 from gauger.tables.cells import column_of, joined
-from gauger.tables.proving import ReadingRules, settle
 from gauger.tables.text import UTF8, Readout, TextFile, in_its_encoding
+from gauger.tables.type_inference import ReadingRules, settle
 
 _CHUNK = 2**24
 

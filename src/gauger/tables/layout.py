@@ -11,11 +11,12 @@ from dataclasses import dataclass
 from itertools import islice, pairwise
 from pathlib import Path
 
-from gauger.errors import TableFileError, listed
+from gauger.columns import refuse_bad_names
+from gauger.errors import TableFileError
 from gauger.remarks import Remark
-from gauger.tables.checking import refuse_bad_names
-from gauger.tables.harmless import name_as_it_was
+from gauger.tables.formula_escaping import name_as_it_was
 from gauger.tables.text import UTF8, TextFile
+from gauger.wording import listed
 
 DELIMITERS = ",;\t|"
 

@@ -12,18 +12,19 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from gauger.errors import GaugerError, MissingFileError, SettingError, TableFileError, listed, plural
+from gauger.columns import refuse_bad_names
+from gauger.errors import GaugerError, MissingFileError, SettingError, TableFileError
 from gauger.progress import task
 from gauger.remarks import attach_remarks
 from gauger.tables.arrow import to_pandas, without_odd_columns
 from gauger.tables.bad_lines import refuse_to_replace
-from gauger.tables.checking import refuse_bad_names
 from gauger.tables.databases import is_url, read_database, without_password
 from gauger.tables.delimited import read_delimited
 from gauger.tables.json_lines import read_json_lines
-from gauger.tables.proving import ReadingRules, settle
 from gauger.tables.spreadsheets import read_spreadsheet
 from gauger.tables.text import Readout, kind_of_file
+from gauger.tables.type_inference import ReadingRules, settle
+from gauger.wording import listed, plural
 
 _FOREIGN = {b"PAR1": "a Parquet file", b"PK\x03\x04": "a spreadsheet or a zip archive", b"\x1f\x8b": "a gzip archive"}
 _FAULTS_OF_READERS = (

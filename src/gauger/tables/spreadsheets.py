@@ -9,13 +9,14 @@ from pathlib import Path
 import pandas as pd
 import pyarrow as pa
 
-from gauger.errors import SettingError, TableFileError, listed, nearest
+from gauger.columns import refuse_bad_names
+from gauger.errors import SettingError, TableFileError
 from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.tables.cells import column_of, joined, values_of
-from gauger.tables.checking import refuse_bad_names
-from gauger.tables.proving import ReadingRules, as_typed, settle
 from gauger.tables.text import MISSING_WORDS, Readout
+from gauger.tables.type_inference import ReadingRules, as_typed, settle
+from gauger.wording import listed, nearest
 
 MOST_ROWS = 1_048_575
 MOST_SIGNS = 32_767

@@ -9,10 +9,11 @@ from typing import Protocol
 
 import pandas as pd
 
-from gauger.errors import GaugerError, OutputError, listed, plural
+from gauger.errors import GaugerError, OutputError
 from gauger.progress import task
 from gauger.tables.formats import write_file
 from gauger.tables.staging import publish, refuse_link, settle, stage_in
+from gauger.wording import listed, plural
 
 
 def write_table(table: pd.DataFrame, path: str | PathLike[str], *, replace: bool = False) -> Path:

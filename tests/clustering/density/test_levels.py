@@ -15,12 +15,12 @@ from naive_density import (
 )
 
 import gauger
-from gauger.clustering.arrangement import arrange
-from gauger.clustering.density.hierarchy import hierarchy_of
-from gauger.clustering.density.levels import depths
-from gauger.clustering.density.neighbours import neighbours_of
-from gauger.clustering.merge_trees.spanning import joins_of
-from gauger.distances import adjusted_rand
+from gauger.algorithms.density.hierarchy import hierarchy_of
+from gauger.algorithms.density.levels import depths
+from gauger.algorithms.merge_trees.single_linkage import joins_of
+from gauger.algorithms.statistics.contingency import adjusted_rand
+from gauger.clustering.customer_distances import neighbours_of
+from gauger.clustering.ordering import order_customers
 from gauger.errors import SettingError
 
 LIMITS = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (4.8, 1.0)}
@@ -66,7 +66,7 @@ def test_every_branch_of_the_whole_hierarchy_is_that_of_the_definition(
 ) -> None:
     points = np.random.default_rng(seed).integers(0, levels, size=(n, d)).astype(float)
     features = features_of(points)
-    everyone = arrange(features)
+    everyone = order_customers(features)
     near = neighbours_of(features, everyone, "euclidean")
     reach = near.nth_distances(3)
     found = hierarchy_of(joins_of(*near.links(reach, lambda _: None)), smallest)
@@ -201,7 +201,7 @@ def test_a_smallest_segment_out_of_range_is_refused(smallest: object) -> None:
 def test_depth_is_the_logarithm_of_how_much_denser_a_branch_is_than_where_it_came_apart() -> None:
     points = np.array([0, 1, 2, 3, 4, 100, 102, 104, 106, 108.0])[:, None]
     features = features_of(points)
-    near = neighbours_of(features, arrange(features), "euclidean")
+    near = neighbours_of(features, order_customers(features), "euclidean")
     reach = near.nth_distances(2)
     found = hierarchy_of(joins_of(*near.links(reach, lambda _: None)), 5)
     assert sorted(depths(found, reach, 1)[1:]) == pytest.approx([np.log(96.0 / 2.0), np.log(96.0 / 1.0)])

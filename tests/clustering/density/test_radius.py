@@ -8,9 +8,8 @@ from hypothesis import strategies as st
 from naive_density import all_distances, features_of, naive_density, segments_of
 
 import gauger
-from gauger.clustering.arrangement import arrange
-from gauger.clustering.customer_distances import distances_of
-from gauger.clustering.density.neighbours import neighbours_of
+from gauger.clustering.customer_distances import distances_of, neighbours_of
+from gauger.clustering.ordering import order_customers
 from gauger.errors import SettingError
 
 
@@ -70,7 +69,7 @@ def test_the_same_on_many_customers_in_clouds(n: int, d: int, radius: float, eno
 def test_a_radius_that_is_exactly_a_neighbour_distance_reaches_that_neighbour() -> None:
     rng = np.random.default_rng(8)
     features = features_of(rng.normal(size=(300, 3)))
-    everyone = arrange(features)
+    everyone = order_customers(features)
     reach = neighbours_of(features, everyone, "euclidean").nth_distances(6)[np.argsort(everyone.order)]
     assert reach == pytest.approx(np.sort(all_distances(features.values), axis=1)[:, 5])
     for row in range(0, 300, 10):

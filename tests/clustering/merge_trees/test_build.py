@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from naive_trees import naive_groups, naive_merges, refuse_unless_closest
 
 import gauger
+from gauger.algorithms.merge_trees.linkages import LINKAGES, POINT_LINKAGES
 from gauger.clustering.customer_distances import CUSTOMER_METRICS
-from gauger.clustering.merge_trees.joining import LINKAGES, POINT_LINKAGES
 
 WORKED = [0.0, 1.0, 4.0, 6.0, 12.0]
 

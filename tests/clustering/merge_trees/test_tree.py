@@ -10,7 +10,7 @@ from naive_trees import naive_cophenetic, neighbours_sum
 from test_build import distances_of, features_of, merges_of
 
 import gauger
-from gauger.clustering.merge_trees.joining import LINKAGES
+from gauger.algorithms.merge_trees.linkages import LINKAGES
 
 
 @pytest.fixture(scope="module")

@@ -1,0 +1,43 @@
+"""How good segments are, and how many: silhouette, elbow, gap, separation, stability, validity."""
+
+from gauger.algorithms.diagnostics.density_validity import density_validity
+from gauger.algorithms.diagnostics.elbow import Elbow, find_elbow
+from gauger.algorithms.diagnostics.gap import Gap, gap_statistic
+from gauger.algorithms.diagnostics.isolates import isolated, neighbour_distances
+from gauger.algorithms.diagnostics.knee import Knee, find_knee
+from gauger.algorithms.diagnostics.one_cloud import OneCloud
+from gauger.algorithms.diagnostics.resampling import prediction_strength, stability
+from gauger.algorithms.diagnostics.separation import calinski_harabasz, davies_bouldin
+from gauger.algorithms.diagnostics.silhouettes import (
+    EXACT_UP_TO,
+    SAMPLE,
+    mean_over_segments,
+    sample_by_segment,
+    silhouette_values,
+    silhouettes_from_sums,
+)
+from gauger.algorithms.diagnostics.valleys import Valleys
+
+__all__ = [
+    "EXACT_UP_TO",
+    "SAMPLE",
+    "Elbow",
+    "Gap",
+    "Knee",
+    "OneCloud",
+    "Valleys",
+    "calinski_harabasz",
+    "davies_bouldin",
+    "density_validity",
+    "find_elbow",
+    "find_knee",
+    "gap_statistic",
+    "isolated",
+    "mean_over_segments",
+    "neighbour_distances",
+    "prediction_strength",
+    "sample_by_segment",
+    "silhouette_values",
+    "silhouettes_from_sums",
+    "stability",
+]

@@ -1,0 +1,115 @@
+"""Silhouettes: how much closer each row is to the own segment than to the next (Rousseeuw 1987)."""
+
+from functools import cache
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gauger.algorithms.compiling import compile_loops
+from gauger.algorithms.distances import TILE, tile_distances
+from gauger.algorithms.parallel import map_blocks
+from gauger.progress import task
+
+Rows = NDArray[np.intp]
+Values = NDArray[np.float64]
+
+
+@njit(nogil=True, cache=True, fastmath={"contract", "reassoc"})
+def distance_sums_block(values, columns, bounds, sums):
+    """Add up each row's Euclidean distances to the customers of each segment.
+
+    values (rows, d); columns (d, n) are the customers to measure against, sorted by segment, segment j standing at
+    bounds[j] … bounds[j + 1]; writes sums (rows, k). `reassoc` lets the sum over a segment run in vector registers.
+    """
+    k = bounds.shape[0] - 1
+    distance = np.empty(TILE)
+    for r in range(values.shape[0]):
+        for j in range(k):
+            total = 0.0
+            for first in range(bounds[j], bounds[j + 1], TILE):
+                size = min(TILE, bounds[j + 1] - first)
+                tile_distances(columns, first, size, values[r], distance)
+                for i in range(size):
+                    total += np.sqrt(distance[i])
+            sums[r, j] = total
+
+
+EXACT_UP_TO = 20_000
+
+
+SAMPLE = 10_000
+
+
+_LEAST_OF_SEGMENT = 50
+
+
+_BLOCK_ROWS = 256
+
+
+def silhouette_values(columns: Values, codes: NDArray[np.integer]) -> Values:
+    """Silhouettes (n,) of customers, as columns (d, n), among each other; codes (n,) are in at least one segment."""
+    present, own = np.unique(codes, return_inverse=True)
+    n = len(codes)
+    if len(present) < 2:
+        return np.zeros(n)
+    sizes = np.bincount(own)
+    order = np.argsort(own, kind="stable")
+    grouped = np.ascontiguousarray(columns[:, order])
+    values = np.ascontiguousarray(columns.T)
+    bounds = np.concatenate(([0], np.cumsum(sizes)))
+    sums = np.empty((n, len(present)))
+    _compile()
+
+    def measure(rows: slice) -> None:
+        distance_sums_block(values[rows], grouped, bounds, sums[rows])
+
+    with task("silhouette", -(-n // _BLOCK_ROWS)) as advance:
+        for _ in map_blocks(measure, n, _BLOCK_ROWS):
+            advance(1)
+    return silhouettes_from_sums(sums, own, sizes)
+
+
+@cache
+def _compile() -> None:
+    rows = np.array([[0.0, 1.0, 5.0]])
+    compile_loops(lambda: distance_sums_block(rows.T.copy(), rows, np.array([0, 2, 3]), np.zeros((3, 2))))
+
+
+def silhouettes_from_sums(sums: Values, own: NDArray[np.integer], sizes: NDArray[np.integer]) -> Values:
+    """Silhouettes (n,) from each customer's summed distances (n, k) to the segments, of which `own` (n,) is the own."""
+    every = np.arange(len(own))
+    own_size = sizes[own]
+    within = sums[every, own] / np.maximum(own_size - 1, 1)
+    means = np.divide(sums, sizes, out=np.full(sums.shape, np.inf), where=sizes > 0)
+    means[every, own] = np.inf
+    between = means.min(axis=1)
+    largest = np.maximum(within, between)
+    measurable = np.isfinite(between) & (largest > 0.0) & (own_size > 1)
+    apart: Values = np.divide(between - within, largest, out=np.zeros(len(own)), where=measurable)
+    return apart
+
+
+def sample_by_segment(codes: NDArray[np.integer], exact_up_to: int, seed: int, *, size: int = SAMPLE) -> Rows:
+    """All assigned rows; of more than `exact_up_to`, a seeded sample of `size` in order, in proportion by segment."""
+    rows = np.flatnonzero(codes > 0)
+    if len(rows) <= exact_up_to:
+        return rows
+    rng = np.random.default_rng(np.random.SeedSequence(seed))
+    size = min(size, len(rows))
+    chosen = []
+    for number in np.unique(codes[rows]):
+        members = np.flatnonzero(codes == number)
+        share = max(_LEAST_OF_SEGMENT, round(size * len(members) / len(rows)))
+        chosen.append(rng.choice(members, size=min(share, len(members)), replace=False))
+    return np.sort(np.concatenate(chosen))
+
+
+def mean_over_segments(measured: Values, codes: NDArray[np.integer], sizes: NDArray[np.integer]) -> tuple[float, float]:
+    """The mean silhouette of everyone and its standard error, from a sample by segment; sizes (k,) are of everyone."""
+    drawn = np.bincount(codes, minlength=len(sizes) + 1)[1:]
+    means = np.bincount(codes, weights=measured, minlength=len(sizes) + 1)[1:] / np.maximum(drawn, 1)
+    shares = sizes / sizes.sum()
+    rest = np.bincount(codes, weights=(measured - means[codes - 1]) ** 2, minlength=len(sizes) + 1)[1:]
+    variances = rest / np.maximum(drawn - 1, 1) / np.maximum(drawn, 1) * (1.0 - drawn / sizes)
+    return float(shares @ means), float(np.sqrt((shares**2 * variances).sum()))

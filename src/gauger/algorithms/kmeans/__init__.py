@@ -1,0 +1,51 @@
+"""k-means on arrays: seedings, raced starts, Lloyd's iterations with Hamerly's bounds, mergeable sums, coresets."""
+
+from gauger.algorithms.kmeans.compiling import compile_kmeans
+from gauger.algorithms.kmeans.kernels import refill
+from gauger.algorithms.kmeans.lloyd import (
+    Settled,
+    assign,
+    settle_in_rounds,
+    spread_of,
+    squares_to_own,
+    sums_of,
+    total_spread,
+)
+from gauger.algorithms.kmeans.racing import FINISHED, Entrant, race
+from gauger.algorithms.kmeans.seeding import SEEDERS, first_rows, seed_plusplus
+from gauger.algorithms.kmeans.small_tables import (
+    TWO_STARTS,
+    Fitter,
+    KmeansFitter,
+    QuickFit,
+    distinct_up_to,
+    fits_by_count,
+    quick_fit,
+    split_centres,
+)
+
+__all__ = [
+    "FINISHED",
+    "SEEDERS",
+    "TWO_STARTS",
+    "Entrant",
+    "Fitter",
+    "KmeansFitter",
+    "QuickFit",
+    "Settled",
+    "assign",
+    "compile_kmeans",
+    "distinct_up_to",
+    "first_rows",
+    "fits_by_count",
+    "quick_fit",
+    "race",
+    "refill",
+    "seed_plusplus",
+    "settle_in_rounds",
+    "split_centres",
+    "spread_of",
+    "squares_to_own",
+    "sums_of",
+    "total_spread",
+]

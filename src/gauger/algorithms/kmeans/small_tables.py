@@ -1,0 +1,111 @@
+"""k-means for many counts of one small table at once: what studies do hundreds of times, on one thread each."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.algorithms.kmeans.kernels import settle
+from gauger.algorithms.kmeans.lloyd import spread_of, sums_of
+from gauger.algorithms.kmeans.seeding import scatter_seeds
+
+_CHEAP_ROUNDS = 8
+_ROUNDS = 100
+_SPLIT = 2
+
+Values = NDArray[np.float64]
+Codes = NDArray[np.int32]
+
+
+@dataclass(frozen=True, eq=False)
+class QuickFit:
+    """Codes (n,) from 0, centres (k, d) and the sum of squares of one count."""
+
+    codes: Codes
+    centres: Values
+    wcss: float
+
+
+class Fitter(Protocol):
+    """A way to segment one small table (d, n) with each of the rising counts, of which studies need many."""
+
+    def __call__(
+        self, columns: Values, counts: Iterable[int], rng: np.random.Generator, /, weights: Values | None = None
+    ) -> dict[int, QuickFit]:
+        """Codes, centres and the sum of squares by count."""
+
+
+@dataclass(frozen=True)
+class KmeansFitter:
+    """k-means, the best of `starts` seedings."""
+
+    starts: int = 2
+
+    def __call__(
+        self, columns: Values, counts: Iterable[int], rng: np.random.Generator, weights: Values | None = None
+    ) -> dict[int, QuickFit]:
+        """Codes, centres and the sum of squares by count."""
+        return fits_by_count(columns, counts, rng, starts=self.starts, weights=weights)
+
+
+TWO_STARTS = KmeansFitter(2)
+
+
+def fits_by_count(
+    columns: Values, counts: Iterable[int], rng: np.random.Generator, *, starts: int = 4, weights: Values | None = None
+) -> dict[int, QuickFit]:
+    """The best of a few starts for each of the rising counts; each count also starts from the one before it, split.
+
+    `columns` (d, n) with at least as many distinct customers as the largest count. `starts` k-means++ seedings and two
+    splits go eight rounds, the best one goes on until nothing moves.
+    """
+    own = np.ones(columns.shape[1]) if weights is None else weights
+    fits: dict[int, QuickFit] = {}
+    previous: QuickFit | None = None
+    for count in counts:
+        origins = [_scattered(columns, own, count, rng) for _ in range(starts if count > 1 else 1)]
+        if previous is not None and count == len(previous.centres) + 1:
+            origins += split_centres(columns, own, previous.codes, previous.centres)
+        trials = [quick_fit(columns, own, origin, _CHEAP_ROUNDS) for origin in origins]
+        best = min(trials, key=lambda trial: trial.wcss)
+        previous = fits[count] = quick_fit(columns, own, best.centres, _ROUNDS)
+    return fits
+
+
+def quick_fit(columns: Values, weights: Values, centres: Values, max_rounds: int = _ROUNDS) -> QuickFit:
+    """Rounds from the given centres, which stay as they are, over all customers as one block."""
+    own = centres.copy()
+    codes = np.full(columns.shape[1], -1, dtype=np.int32)
+    settle(columns, weights, own, codes, max_rounds)
+    return QuickFit(codes, own, spread_of(columns, weights, own, codes))
+
+
+def distinct_up_to(columns: Values, most: int) -> int:
+    """How many distinct customers (d, n) there are, counted up to `most`. O(n d most)."""
+    return int(scatter_seeds(columns, np.ones(columns.shape[1]), np.full((most, 1), 0.5), np.zeros(most, np.intp)))
+
+
+def split_centres(columns: Values, weights: Values, codes: Codes, centres: Values) -> list[Values]:
+    """Centres (k + 1, d) with one of the two widest segments split in two along its widest feature, one each."""
+    count = len(centres)
+    sums = sums_of(columns, weights, codes, count)
+    squares = (
+        np.stack([np.bincount(codes, weights=weights * column**2, minlength=count) for column in columns], axis=1)
+        - sums.total**2 / np.maximum(sums.weight, 1e-300)[:, None]
+    )
+    found = []
+    for segment in np.argsort(-squares.sum(axis=1), kind="stable")[:_SPLIT]:
+        feature = int(squares[segment].argmax())
+        step = np.zeros(len(columns))
+        step[feature] = np.sqrt(max(squares[segment, feature], 0.0) / sums.weight[segment])
+        others = np.delete(centres, segment, axis=0)
+        found.append(np.ascontiguousarray(np.vstack([others, centres[segment] - step, centres[segment] + step])))
+    return found
+
+
+def _scattered(columns: Values, weights: Values, count: int, rng: np.random.Generator) -> Values:
+    chosen = np.zeros(count, dtype=np.intp)
+    scatter_seeds(columns, weights, rng.random((count, 2 + int(np.log(count)))), chosen)
+    return np.ascontiguousarray(columns[:, chosen].T)

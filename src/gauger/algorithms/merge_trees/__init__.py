@@ -1,0 +1,43 @@
+"""Merge trees on arrays: every linkage, the merges in order, and what follows from them."""
+
+from gauger.algorithms.merge_trees.branches import (
+    branches_after,
+    highest_below,
+    inverted,
+    larger_left,
+    leaf_order,
+    positions,
+    sizes_of,
+)
+from gauger.algorithms.merge_trees.cophenetic import cophenetic_distances
+from gauger.algorithms.merge_trees.lance_williams import MATRIX_LINKAGES
+from gauger.algorithms.merge_trees.leaf_order import MOST_LEAVES, in_best_order
+from gauger.algorithms.merge_trees.linkages import LINKAGES, POINT_LINKAGES, Ground, join_all, precision_for
+from gauger.algorithms.merge_trees.merges import Joins
+from gauger.algorithms.merge_trees.micro_segments import MicroSegments, condense_customers
+from gauger.algorithms.merge_trees.single_linkage import joins_of
+from gauger.algorithms.merge_trees.small_trees import TreeFitter
+
+__all__ = [
+    "LINKAGES",
+    "MATRIX_LINKAGES",
+    "MOST_LEAVES",
+    "POINT_LINKAGES",
+    "Ground",
+    "Joins",
+    "MicroSegments",
+    "TreeFitter",
+    "branches_after",
+    "condense_customers",
+    "cophenetic_distances",
+    "highest_below",
+    "in_best_order",
+    "inverted",
+    "join_all",
+    "joins_of",
+    "larger_left",
+    "leaf_order",
+    "positions",
+    "precision_for",
+    "sizes_of",
+]

@@ -1,0 +1,156 @@
+"""Build a merge tree: which linkage needs what, and where its merges come from."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.algorithms.compiling import compile_loops
+from gauger.algorithms.distances import Geometry, Settings, geometry
+from gauger.algorithms.memory import available_bytes, in_words
+from gauger.algorithms.merge_trees.closest_pairs import join_closest_points
+from gauger.algorithms.merge_trees.lance_williams import MATRIX_LINKAGES, Condensed, MatrixSpace
+from gauger.algorithms.merge_trees.merges import Joins, after_twins
+from gauger.algorithms.merge_trees.reciprocal_pairs import join_reciprocal_pairs
+from gauger.algorithms.merge_trees.single_linkage import join_by_links, join_points_by_links
+from gauger.algorithms.merge_trees.ward import WardSpace
+from gauger.algorithms.parallel import map_blocks
+from gauger.errors import SettingError
+from gauger.progress import task
+
+POINT_LINKAGES = ("ward", "centroid", "median")
+LINKAGES = ("single", *MATRIX_LINKAGES, *POINT_LINKAGES)
+
+_BLOCK = 128
+_SHIFT = 1e-9
+"""Relative: what is moved by as little as this to see whether ties decide."""
+_FULL, _TIGHT = 0.5, 0.9
+
+Values = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """What a tree stands on: leaves with a distance between any two, and weights (n,).
+
+    `columns` (d, n) are their points, where the distance is Euclidean. Where equal leaves, at no distance, stand side
+    by side, `firsts` are those that do not equal the one before them.
+    """
+
+    distances: Geometry
+    weights: Values
+    columns: Values | None = None
+    firsts: NDArray[np.intp] | None = None
+
+    def distinct(self) -> "Ground":
+        """One leaf for all that are equal, with their weight."""
+        firsts = self.firsts
+        assert firsts is not None
+        between = self.distances.between
+        fewer = replace(
+            self.distances, size=len(firsts), between=lambda rows, others: between(firsts[rows], firsts[others])
+        )
+        columns = None if self.columns is None else np.ascontiguousarray(self.columns[:, firsts])
+        return Ground(fewer, np.add.reduceat(self.weights, firsts), columns)
+
+    def shifted(self) -> "Ground":
+        """The same, every leaf moved by about a billionth, equal ones alike, so that ties fall another way."""
+        rng = np.random.default_rng(0)
+        n = len(self.weights)
+        firsts = np.arange(n) if self.firsts is None else self.firsts
+        twin = np.searchsorted(firsts, np.arange(n), side="right") - 1
+        noise = _SHIFT * rng.random(len(firsts))[twin]
+        between = self.distances.between
+        apart = replace(
+            self.distances,
+            between=lambda rows, others: between(rows, others) * (1.0 + noise[rows][:, None] + noise[others]),
+        )
+        if self.columns is None:
+            return replace(self, distances=apart)
+        widths = self.columns.std(axis=1, keepdims=True)
+        steps = _SHIFT * widths * rng.normal(size=(len(widths), len(firsts)))
+        return replace(self, distances=apart, columns=self.columns + steps[:, twin])
+
+
+def join_all(ground: Ground, linkage: str) -> Joins:
+    """Every merge of a ground's leaves, in order.
+
+    Heights of centroid and median linkage are squared distances, those of Ward's twice what a merge adds to the sum of
+    squares, those of the others distances.
+    """
+    compile_for(linkage)
+    n = len(ground.weights)
+    if ground.firsts is not None and len(ground.firsts) < n:
+        return after_twins(ground.firsts, n, join_all(ground.distinct(), linkage) if len(ground.firsts) > 1 else None)
+    if linkage in MATRIX_LINKAGES:
+        distances = condensed(ground.distances)
+        with task(f"{linkage}-linkage tree of {n:,} leaves", n - 1) as advance:
+            return join_reciprocal_pairs(MatrixSpace(distances, ground.weights, linkage), advance)
+    with task(f"{linkage}-linkage tree of {n:,} leaves", n - 1) as advance:
+        return _without_matrix(ground, linkage, advance)
+
+
+def _without_matrix(ground: Ground, linkage: str, advance: Callable[[int], None]) -> Joins:
+    if linkage == "single" and ground.columns is None:
+        return join_by_links(len(ground.weights), _from_one(ground.distances), advance)
+    assert ground.columns is not None
+    if linkage == "single":
+        return join_points_by_links(ground.columns, advance)
+    if linkage == "ward":
+        return join_reciprocal_pairs(WardSpace(ground.columns, ground.weights), advance)
+    return join_closest_points(ground.columns, ground.weights, linkage == "centroid", advance)
+
+
+@cache
+def compile_for(linkage: str) -> None:
+    """Compile the loops of a linkage that holds no matrix."""
+    if linkage in (*POINT_LINKAGES, "single"):
+        columns = np.array([[0.0, 1.0, 5.0]])
+        points = geometry("euclidean", columns.T, Settings(), range(3))
+        compile_loops(lambda: _without_matrix(Ground(points, np.ones(3), columns), linkage, lambda _: None))
+
+
+def _from_one(distances: Geometry) -> Callable[[int], Values]:
+    everyone = np.arange(distances.size)
+    return lambda leaf: np.ascontiguousarray(distances.between(everyone[leaf : leaf + 1], everyone)[0], np.float64)
+
+
+def condensed(distances: Geometry) -> Condensed:
+    """All distances, by rows above the diagonal (n (n - 1) / 2,): float64, or float32 where memory is short.
+
+    Raises SettingError when even that does not fit, with the ways out.
+    """
+    n = distances.size
+    pairs = n * (n - 1) // 2
+    matrix: Condensed = np.empty(pairs, np.float64) if precision_for(n) is np.float64 else np.empty(pairs, np.float32)
+    everyone = np.arange(n)
+
+    def fill(rows: slice) -> int:
+        block = distances.between(everyone[rows], everyone[rows.start :])
+        at = rows.start * (2 * n - rows.start - 1) // 2
+        for place, row in enumerate(range(rows.start, rows.stop)):
+            own = block[place, place + 1 :]
+            matrix[at : at + len(own)] = own
+            at += n - 1 - row
+        return len(block)
+
+    with task(f"distances of {n:,}, {in_words(matrix.nbytes)}", n) as advance:
+        for done in map_blocks(fill, n, _BLOCK):
+            advance(done)
+    return matrix
+
+
+def precision_for(n: int) -> type[np.float64] | type[np.float32]:
+    """The precision in which all distances of n fit into half the memory there is, float32 into nine tenths."""
+    pairs, free = n * (n - 1) // 2, available_bytes()
+    if 8 * pairs <= _FULL * free:
+        return np.float64
+    if 4 * pairs <= _TIGHT * free:
+        return np.float32
+    raise SettingError(
+        f"the distances between {n:,} take {in_words(8 * pairs)}, half of that at lower precision, and "
+        f"{in_words(free)} are free. Take linkage='ward', 'centroid' or 'single', which hold no such matrix, or build "
+        "the tree on micro-segments: condense=2000 (--condense 2000)."
+    )

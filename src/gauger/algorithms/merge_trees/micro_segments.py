@@ -1,0 +1,53 @@
+"""Micro-segments: a million customers as two thousand weighted points that a tree can stand on."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.algorithms.kmeans import assign, quick_fit, seed_plusplus, spread_of, sums_of
+from gauger.algorithms.row_order import RowOrder
+from gauger.progress import task
+
+_SAMPLE_EACH = 20
+_ROUNDS = 4
+
+Values = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class MicroSegments:
+    """`columns` (d, m) are their means, `weights` (m,) their sizes, `home` (n,) is each customer's.
+
+    `spread` is the sum of squares within them all.
+    """
+
+    columns: Values
+    weights: Values
+    home: NDArray[np.int32]
+    spread: float
+
+
+def condense_customers(customers: RowOrder, count: int, seed: int) -> MicroSegments:
+    """At most `count` micro-segments by k-means, a few rounds on a sample and two passes over everyone."""
+    rng = np.random.default_rng([seed, count])
+    with task(f"{count:,} micro-segments of {customers.size:,} customers", _ROUNDS + 3) as advance:
+        sample = customers.part(customers.sample(_SAMPLE_EACH * count, rng))
+        seeds = seed_plusplus(sample, count, rng)
+        advance(1)
+        centres = np.ascontiguousarray(
+            np.unique(quick_fit(sample.columns, sample.weights, seeds, _ROUNDS).centres, axis=0)
+        )
+        advance(_ROUNDS)
+        home = np.full(customers.size, -1, dtype=np.int32)
+        for _ in range(2):
+            assign(customers.columns, customers.weights, centres, home)
+            sums = sums_of(customers.columns, customers.weights, home, len(centres))
+            there = sums.weight > 0.0
+            centres = np.where(there[:, None], sums.total / np.where(there, sums.weight, 1.0)[:, None], centres)
+            advance(1)
+        number = np.cumsum(there, dtype=np.int32) - 1
+        home = number[home]
+        kept = np.ascontiguousarray(centres[there])
+        spread = spread_of(customers.columns, customers.weights, kept, home)
+    return MicroSegments(np.ascontiguousarray(kept.T), sums.weight[there], home, spread)

@@ -1,0 +1,124 @@
+"""Density at one radius: core customers, the border around them, and everyone else.
+
+Ester, Kriegel, Sander & Xu (1996), Proc. 2nd KDD, 226-231; Schubert, Sander, Ester, Kriegel & Xu (2017), ACM
+Transactions on Database Systems 42(3), 19.
+"""
+
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.algorithms.density import _LEAST_POINTS, NOBODY, spread_from, usual_min_points
+from gauger.clustering.customer_distances import Metric, neighbours_of
+from gauger.clustering.density_cautions import about_density, about_radius, about_small
+from gauger.clustering.density_outcome import key_ranks, segmentation_of_groups
+from gauger.clustering.ordering import order_customers
+from gauger.errors import SettingError
+from gauger.features import FeatureSet
+from gauger.progress import task
+from gauger.segmentation import Again, Codes, Placing, Segmentation
+from gauger.wording import plural
+
+CORE, BORDER, UNASSIGNED_KIND = "core", "border", "unassigned"
+
+
+Values = NDArray[np.float64]
+Rows = NDArray[np.intp]
+
+
+def segment_by_density(
+    features: FeatureSet, radius: float, *, min_points: int | None = None, metric: Metric = "euclidean"
+) -> Segmentation:
+    """Segments of any shape: customers who stand close together, and those who belong to none.
+
+    A customer with at least `min_points` customers within `radius`, itself among them, is a core customer. Core
+    customers within the radius of each other are in one segment. Another customer within the radius of a core customer
+    is on the border of a segment: that of its nearest core customer, of those as near the one with the lowest key. All
+    others are unassigned. So the answer does not depend on the order of rows.
+
+    - `radius` is on the working scale, more than 0: `study_radius` advises one (`study.advice.radius`).
+    - `min_points` is by default twice the number of features, at least 4.
+    - `metric` is a word or a matrix as for `build_tree`. Euclidean and city-block distances are looked for in a tree of
+      boxes; others are worked out block by block, O(n²) each time.
+
+    `.assignments` says of each customer its kind (core, border, unassigned), and of the unassigned also nearest_segment
+    and nearest_distance, from the nearest core customer: a campaign can still reach them. Distances are to the
+    segment's mean, as for every method; of a ring or a band it says little.
+
+    Remarks say when over 40 % are unassigned or over 90 % in one segment, and which radii are worth trying then; when
+    segments are very small; how much contrast distances have over more than 8 features; and when customers are core by
+    exact copies. O(n log n) or so in few features.
+
+    Raises SettingError for a radius that is not above 0 and finite, min_points below 2 or above the customers, and for
+    what a metric does not allow.
+
+    Ester, Kriegel, Sander & Xu (1996), Proc. 2nd KDD, 226-231; Schubert, Sander, Ester, Kriegel & Xu (2017), ACM
+    Transactions on Database Systems 42(3), 19.
+
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcdefghi"), "visits": [1, 2, 3, 4, 21, 22, 23, 24, 60]})
+    >>> features = gauger.prepare(table, key="who", scale="none")
+    >>> gauger.segment_by_density(features, 3).codes.tolist()
+    [1, 1, 1, 1, 2, 2, 2, 2, 0]
+    """
+    reach = checked_radius(radius)
+    enough = checked_min_points(min_points, features)
+    everyone = order_customers(features)
+    near = neighbours_of(features, everyone, metric)
+    with task(f"density within {reach:.3g}", 3) as advance:
+        core = near.have_near(reach, enough)
+        advance(1)
+        cores = np.flatnonzero(core)
+        dense = spread_from(near, cores, near.groups(cores, reach), reach, key_ranks(features, everyone))
+        advance(2)
+    kinds = np.where(core, CORE, np.where(dense.group != NOBODY, BORDER, UNASSIGNED_KIND)).astype(object)
+    seg, _ = segmentation_of_groups(
+        features,
+        everyone,
+        dense.group,
+        f"density (radius {reach:.3g}, min points {enough})",
+        details={"kind": kinds},
+        nearest=dense.nearest,
+        gaps=dense.gaps,
+    )
+    own = *about_radius(seg, near, reach, enough), *about_small(seg)
+    remarks = (*own, *about_density(len(features.names), everyone, near, enough))
+    again = Again(partial(_segment_again, reach, enough, metric), sampled=False) if isinstance(metric, str) else None
+    placing = Placing("core", metric, reach) if isinstance(metric, str) else None
+    return replace(seg, again=again, placing=placing).with_remarks(remarks)
+
+
+def _segment_again(radius: float, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:
+    return segment_by_density(features, radius, min_points=min_points, metric=metric).codes
+
+
+def checked_radius(radius: float) -> float:
+    """The radius as a float, refused unless it is above 0 and finite."""
+    number = isinstance(radius, (int, float, np.integer, np.floating)) and not isinstance(radius, bool)
+    if not number or not 0.0 < radius < np.inf:
+        raise SettingError(
+            f"radius={radius!r} must be a number above 0, on the working scale: study_radius (gauger radius) advises "
+            "one."
+        )
+    return float(radius)
+
+
+def checked_min_points(min_points: int | None, features: FeatureSet) -> int:
+    """The number of customers that make one of them a core customer: twice the features, at least 4, when not given."""
+    customers, names = len(features.keys), len(features.names)
+    usual = usual_min_points(names)
+    if min_points is None and usual > customers:
+        raise SettingError(
+            f"density by {names} {plural(names, 'feature')} needs {usual} min points (twice the features, at least "
+            f"{_LEAST_POINTS}), and there {plural(customers, 'is', 'are')} only {customers:,} "
+            f"{plural(customers, 'customer')}: leave features out, or give min_points= (--min-points)."
+        )
+    chosen = usual if min_points is None else min_points
+    if isinstance(chosen, bool) or not isinstance(chosen, (int, np.integer)) or not 2 <= chosen <= customers:
+        raise SettingError(
+            f"min_points={chosen!r} must be a whole number from 2, for a customer counts itself, up to the "
+            f"number of customers, {customers:,}."
+        )
+    return int(chosen)

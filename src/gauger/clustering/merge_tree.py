@@ -1,0 +1,243 @@
+"""MergeTree: who is joined with whom, at what height, and the segments that a cut leaves."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from functools import cached_property, partial
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from gauger.algorithms.distances import Geometry
+from gauger.algorithms.merge_trees import (
+    Joins,
+    branches_after,
+    cophenetic_distances,
+    highest_below,
+    inverted,
+    leaf_order,
+    sizes_of,
+)
+from gauger.algorithms.neighbours import SLACK
+from gauger.clustering.cautions import tiny_segments
+from gauger.clustering.tree_cautions import about_level_cut, about_one_segment, about_ties
+from gauger.errors import SettingError
+from gauger.features import FeatureSet
+from gauger.readable import Readable
+from gauger.remarks import Remark
+from gauger.segmentation import Again, Codes, Placing, Segmentation, number_by_size, segmentation_from_codes
+from gauger.wording import listed, plural, short_number
+
+MOST_COMPARED = 3_000
+IN_DISTANCE = "Ward's height, in units of distance"
+
+_NEARBY = 4
+
+Values = NDArray[np.float64]
+
+
+def linkage_words(linkage: str) -> str:
+    """A linkage as a sentence has it: Ward's linkage, average linkage."""
+    return "Ward's linkage" if linkage == "ward" else f"{linkage} linkage"
+
+
+def _cut_again(regrown: Callable[[FeatureSet], "MergeTree"], count: int, features: FeatureSet, _seed: int) -> Codes:
+    return regrown(features).cut(count=min(count, len(features.keys))).codes
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class MergeTree(Readable):
+    """Customers (or features) joined two by two until all are one, made by `build_tree`.
+
+    `.linkage`, `.metric` and `.of` ("customers" or "features") say how, `.height_words` what heights measure.
+    `.leaf_names` (leaves,) are the keys, the features' names, or for a tree on micro-segments their numbers;
+    `.leaf_of` (n,) says in which leaf each customer or feature is. `.regrown` builds the same kind of tree of other
+    customers, None where distances were given.
+    """
+
+    features: FeatureSet
+    of: str
+    linkage: str
+    metric: str
+    height_words: str
+    leaf_names: NDArray[np.generic]
+    leaf_of: NDArray[np.intp]
+    joins: Joins
+    distances: Geometry
+    rebuilt: Callable[[], Joins]
+    regrown: Callable[[FeatureSet], "MergeTree"] | None = None
+    remarks: tuple[Remark, ...] = ()
+
+    @property
+    def leaves(self) -> int:
+        """How many leaves there are."""
+        return self.joins.leaves
+
+    @cached_property
+    def merges(self) -> pd.DataFrame:
+        """A row a merge: step (from 1 to leaves - 1), left, right, height, size and jump.
+
+        left and right are what is joined: below leaves a leaf's place in `.leaf_names`, else leaves - 1 + s for the
+        branch that step s made; left is drawn to the left. size counts customers (or features). jump is how much higher
+        the next merge is; after step s there are leaves - s segments, and a large jump speaks for them.
+        """
+        height = self.joins.height
+        jump = np.append(np.diff(height), np.nan)
+        size = sizes_of(self.joins, np.bincount(self.leaf_of, minlength=self.leaves).astype(np.float64))[self.leaves :]
+        columns = {"step": np.arange(1, self.leaves), "left": self.joins.left, "right": self.joins.right}
+        return pd.DataFrame({**columns, "height": height, "size": size.astype(np.int64), "jump": jump})
+
+    @cached_property
+    def leaf_order(self) -> NDArray[np.int64]:
+        """The leaves from left to right, as places in `.leaf_names`."""
+        return leaf_order(self.joins)
+
+    @cached_property
+    def inversions(self) -> NDArray[np.intp]:
+        """The steps whose merge lies below one of the branches it joins (centroid and median linkage only)."""
+        return inverted(self.joins) + 1
+
+    def cophenetic(self) -> Values:
+        """The height at which each two leaves are first together, condensed by rows above the diagonal. O(n²) memory.
+
+        Sokal & Rohlf (1962), Taxon 11(2), 33-40.
+        """
+        return cophenetic_distances(self.joins, np.arange(self.leaves))
+
+    @cached_property
+    def cophenetic_correlation(self) -> float:
+        """Pearson's r between leaves' distances and the heights at which they meet: 1 when the tree tells them exactly.
+
+        Of more than 3,000 leaves, a seeded sample of 3,000 is compared. NaN when either does not vary. It compares the
+        tree with the distances, not with the truth.
+        """
+        rows = np.arange(self.leaves)
+        if self.leaves > MOST_COMPARED:
+            rows = self.leaf_order[np.sort(np.random.default_rng(0).choice(self.leaves, MOST_COMPARED, replace=False))]
+        met = cophenetic_distances(self.joins, rows)
+        apart = self.distances.between(rows, rows)[np.triu_indices(len(rows), k=1)]
+        met, apart = met - met.mean(), apart - apart.mean()
+        length = float(np.sqrt((met @ met) * (apart @ apart)))
+        return float(met @ apart) / length if length > 0.0 else np.nan
+
+    def groups(self, *, count: int | None = None, height: float | None = None) -> pd.Series:
+        """Each customer's or feature's group, from 1 for the largest, by name, after a cut as in `cut`."""
+        number = self._numbered(self._whole(count, height), self.joins)
+        names = self.features.keys if self.of == "customers" else np.array(self.features.names, dtype=object)
+        return pd.Series(number, index=pd.Index(names, name=self._leaf_word), name="group")
+
+    def cut(self, *, count: int | None = None, height: float | None = None) -> Segmentation:
+        """The segments that undoing the last merges leaves: `count` of them, or those joined up to `height`.
+
+        Cuts nest: with one segment more, one segment is divided and the others stay. Where merges lie below the
+        branches they join, a height keeps a branch whole only when nothing in it is higher. Remarks tell of tiny
+        segments, of one that holds nearly everyone, and of ties that decide who is where.
+
+        Raises SettingError unless exactly one of both is given, for a count below 1 or above the number of leaves, for
+        a height outside the tree's heights (with what nearby heights give), and for a tree of features, which has
+        `groups` instead.
+        """
+        if self.of != "customers":
+            raise SettingError("segments are of customers, and this tree is of features: use tree.groups(count=).")
+        whole = self._whole(count, height)
+        codes = self._numbered(whole, self.joins)
+        seg = segmentation_from_codes(self.features, codes, method=self.linkage_words)
+        seg = replace(seg, placing=Placing("customer", self.metric))
+        if self.regrown is not None:
+            seg = replace(seg, again=Again(partial(_cut_again, self.regrown, seg.count)))
+        return seg.with_remarks((*tiny_segments(seg), *about_one_segment(seg), *self._tied(seg, whole)))
+
+    def counts_near(self, height: float) -> dict[float, int]:
+        """Some heights around one, between merges, and the number of segments that a cut at each gives."""
+        levels = np.unique(highest_below(self.joins))
+        middles = (levels[:-1] + levels[1:]) / 2.0
+        place = int(np.searchsorted(middles, height))
+        start = max(0, min(place - _NEARBY // 2, len(middles) - _NEARBY))
+        return {float(at): self.count_at(at) for at in middles[start : start + _NEARBY]}
+
+    def count_at(self, height: float) -> int:
+        """How many segments (or groups) are not joined yet at any height, inside or outside the tree's."""
+        return self.leaves - int(np.count_nonzero(highest_below(self.joins) <= height))
+
+    def height_of(self, count: int) -> float:
+        """A height at which a cut leaves `count` segments: halfway between the merges below and above."""
+        self._refuse_count(count)
+        heights = self.joins.height
+        below = heights[self.leaves - count - 1] if count < self.leaves else 0.0
+        above = heights[self.leaves - count] if count > 1 else heights[-1] + 0.05 * abs(heights[-1])
+        return float(below + above) / 2.0
+
+    @property
+    def linkage_words(self) -> str:
+        """The linkage as a sentence has it: Ward's linkage, average linkage."""
+        return linkage_words(self.linkage)
+
+    def headline(self) -> str:
+        customers = len(self.leaf_of)
+        many = f"{customers:,} {plural(customers, self.of.removesuffix('s'))}"
+        if self.leaves < customers:
+            many += f" in {self.leaves:,} micro-segments"
+        low, high = (short_number(float(height)) for height in (self.joins.height[0], self.joins.height[-1]))
+        scale = "" if self.height_words in (IN_DISTANCE, self.distances.words) else f" ({self.height_words})"
+        return f"Tree of {many} by {self.linkage_words} and {self.distances.words}: heights {low} to {high}{scale}"
+
+    def overview(self) -> pd.DataFrame:
+        last = self.merges.tail(10).set_index("step")
+        return last.assign(segments=self.leaves - last.index)[["segments", "height", "jump", "size"]]
+
+    @property
+    def _leaf_word(self) -> str:
+        return self.features.key if self.of == "customers" else "feature"
+
+    def _whole(self, count: int | None, height: float | None) -> NDArray[np.bool_]:
+        """Which merges a cut keeps."""
+        if (count is None) == (height is None):
+            raise SettingError("say how to cut: either count=, the number of segments, or height=.")
+        if count is not None:
+            self._refuse_count(count)
+            return np.arange(self.leaves - 1) < self.leaves - count
+        assert height is not None
+        self._refuse_height(height)
+        return highest_below(self.joins) <= height
+
+    def _refuse_count(self, count: int) -> None:
+        if isinstance(count, bool) or not isinstance(count, (int, np.integer)) or not 1 <= count <= self.leaves:
+            unit = "micro-segments" if self.leaves < len(self.leaf_of) else self.of
+            raise SettingError(
+                f"count={count!r} must be a whole number from 1 to {self.leaves:,}: there are {self.leaves:,} {unit}."
+            )
+
+    def _refuse_height(self, height: float) -> None:
+        if isinstance(height, bool) or not isinstance(height, (int, float, np.integer, np.floating)):
+            raise SettingError(f"height={height!r} must be a number.")
+        low, high = float(self.joins.height.min()), float(self.joins.height.max())
+        if not low <= height <= high:
+            offers = [f"{short_number(at)} gives {count}" for at, count in self.counts_near(height).items()]
+            near = f" Nearby, a height of {listed(offers, most=_NEARBY)} segments." if offers else ""
+            raise SettingError(
+                f"height={height:g} is outside the tree: merges lie between {low:.6g} and {high:.6g} "
+                f"({self.height_words}).{near}"
+            )
+
+    def _numbered(self, whole: NDArray[np.bool_], joins: Joins) -> Codes:
+        """Each customer's segment, from 1 for the largest."""
+        branch = branches_after(joins, whole)[self.leaf_of]
+        _, first, codes, sizes = np.unique(branch, return_index=True, return_inverse=True, return_counts=True)
+        centres = first[:, None].astype(np.float64)
+        if self.of == "customers":
+            by_name = sorted(range(len(self.features.names)), key=lambda place: self.features.names[place])
+            sums = [np.bincount(codes, weights=self.features.values[:, place]) for place in by_name]
+            centres = np.column_stack(sums) / sizes[:, None]
+        return number_by_size(codes, centres)[0]
+
+    def _tied(self, seg: Segmentation, whole: NDArray[np.bool_]) -> Iterator[Remark]:
+        kept = np.count_nonzero(whole)
+        last, following = self.joins.height[kept - 1 : kept + 1].tolist() if 0 < kept < len(whole) else (0.0, 1.0)
+        if abs(following - last) <= SLACK * following:
+            yield about_level_cut(following)
+        elif self.joins.tied:
+            yield from about_ties(seg.codes, self._numbered(np.arange(len(whole)) < kept, self._shifted))
+
+    @cached_property
+    def _shifted(self) -> Joins:
+        return self.rebuilt()

@@ -1,0 +1,16 @@
+"""A FeatureSet's customers in an order that their values make, so that the order of rows changes nothing."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gauger.algorithms import RowOrder, order_rows
+from gauger.algorithms.kmeans import compile_kmeans
+from gauger.features import FeatureSet
+
+
+def order_customers(features: FeatureSet, weights: NDArray[np.float64] | None = None) -> RowOrder:
+    """The customers of a FeatureSet, its features by name; the same order whatever that of its rows and features."""
+    compile_kmeans()
+    places = np.argsort(np.array(features.names, dtype=object), kind="stable")
+    values = features.values.T[places] + 0.0  # there is one zero only
+    return order_rows(values, places, weights)

@@ -1,0 +1,147 @@
+"""Build a merge tree of customers or of features."""
+
+from functools import partial
+from typing import Literal
+
+import numpy as np
+
+from gauger.algorithms.distances import Geometry, Settings
+from gauger.algorithms.merge_trees import (
+    MOST_LEAVES,
+    POINT_LINKAGES,
+    Ground,
+    Joins,
+    in_best_order,
+    join_all,
+    larger_left,
+    sizes_of,
+)
+from gauger.clustering.customer_distances import Metric
+from gauger.clustering.merge_tree import IN_DISTANCE, MergeTree
+from gauger.clustering.tree_cautions import about_inversions
+from gauger.clustering.tree_input import of_customers, of_features
+from gauger.errors import SettingError
+from gauger.features import FeatureSet
+
+WARD_HEIGHTS = ("distance", "squared", "wcss")
+
+
+def build_tree(
+    features: FeatureSet,
+    *,
+    linkage: str | None = None,
+    metric: Metric | None = None,
+    of: Literal["customers", "features"] = "customers",
+    ward_heights: Literal["distance", "squared", "wcss"] = "distance",
+    optimal_order: bool = False,
+    condense: int | None = None,
+    p: float = 3.0,
+    band: int | None = None,
+    lag: int | None = None,
+    seed: int = 0,
+) -> MergeTree:
+    """Join customers two by two, the closest first, until all are one; or join features by how alike they are.
+
+    `linkage` says how far apart two branches A and B are, d being the metric:
+
+    - "single", "complete", "average": the smallest, largest, mean d between a customer of A and one of B,
+    - "weighted": the mean of the distances from B to the two parts that A was made of (and so on down),
+    - "centroid", "median": d between the branches' means, or between points halfway between those of a branch's parts;
+      a merge can then lie below an earlier one (an inversion, which is remarked),
+    - "ward": sqrt(2 x what joining A and B adds to the within-cluster sum of squares), which is d for two customers;
+      `ward_heights` "squared" leaves out the root, "wcss" gives the sum of squares of all branches after the merge.
+
+    Heights follow Lance & Williams (1967). Ward's for five customers at 0, 1, 4, 6 and 12: joining 0 and 1 adds 0.5,
+    height sqrt(2 x 0.5) = 1; 4 and 6 add 2, height 2; the two pairs, whose means are 0.5 and 5, add 2 x 2 / (2 + 2) x
+    4.5² = 20.25, height 6.36; the last adds 4 x 1 / (4 + 1) x 9.25² = 68.45, height 11.7. Squared: 1, 4, 40.5 and
+    136.9; as sums of squares: 0.5, 2.5, 22.75 and 91.2.
+
+    Ward, centroid and median need "euclidean". Ward is the default there, "average" elsewhere. `metric` is "euclidean"
+    (default), "squared_euclidean", "city_block", "chebyshev", "minkowski" (with `p`), "canberra", "cosine",
+    "correlation", "mahalanobis", or "gower" (measures, flags and categories together, gaps left out whatever they were
+    filled with). For series, a row each with its periods as features: "elastic" (dynamic time warping, periods at most
+    `band` apart), "elastic_shape" (of z-scored series) and "lagged_correlation" (up to `lag` periods); both are a tenth
+    of the periods by default. Or it holds the distances: square, condensed by rows above the diagonal, or a DataFrame
+    by key. Trees `of` "features" take "correlation" (1 - r, default) or "absolute_correlation" (1 - |r|).
+
+    Single linkage needs O(n) memory, Ward, centroid and median O(n d); the others hold all distances. `condense` first
+    gathers customers into that many micro-segments by k-means (with `seed`). With `optimal_order`, neighbouring leaves
+    are as alike as the tree allows (up to 2,000). Same features, same tree, whatever the order of rows and the threads.
+
+    Raises SettingError for an unknown word, a metric that linkage or data do not allow, distances that are none, one
+    customer only, or a matrix beyond the memory there is.
+
+    Lance & Williams (1967), The Computer Journal 9(4), 373-380; Ward (1963), J. American Statist. Assoc. 58, 236-244.
+
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcde"), "visits": [0, 1, 4, 6, 12]})
+    >>> tree = gauger.build_tree(gauger.prepare(table, key="who", scale="none"))
+    >>> tree.merges["height"].round(2).tolist()
+    [1.0, 2.0, 6.36, 11.7]
+    >>> tree.cut(count=2).codes.tolist()
+    [1, 1, 1, 1, 2]
+    """
+    _refuse_words(of, ward_heights, seed, condense)
+    if of == "features":
+        footing = of_features(features, linkage, metric, condense)
+    else:
+        footing = of_customers(features, linkage, metric, Settings(p, band, lag), condense, seed)
+
+    def made(ground: Ground) -> Joins:
+        joins = _with_heights(join_all(ground, footing.linkage), footing.linkage, ward_heights, footing.within)
+        return larger_left(joins, sizes_of(joins, ground.weights)).renumbered(footing.place)
+
+    joins, distances = made(footing.ground), footing.ground.distances.renumbered(footing.place)
+    joins = _in_best_order(joins, distances) if optimal_order else joins
+    return MergeTree(
+        features,
+        of,
+        footing.linkage,
+        distances.name,
+        _height_words(footing.linkage, ward_heights, distances),
+        footing.leaf_names,
+        footing.leaf_of,
+        joins,
+        distances,
+        rebuilt=lambda: made(footing.ground.shifted()),
+        regrown=partial(build_tree, linkage=linkage, metric=metric, p=p, band=band, lag=lag)
+        if metric is None or isinstance(metric, str)
+        else None,
+        remarks=(*footing.remarks, *about_inversions(joins)),
+    )
+
+
+def _refuse_words(of: str, ward_heights: str, seed: int, condense: int | None) -> None:
+    for name, given, allowed in (("of", of, ("customers", "features")), ("ward_heights", ward_heights, WARD_HEIGHTS)):
+        if given not in allowed:
+            raise SettingError.not_one_of(name, given, allowed)
+    for name, number, least in (("seed", seed, 0), ("condense", 2 if condense is None else condense, 2)):
+        if isinstance(number, bool) or not isinstance(number, (int, np.integer)) or number < least:
+            raise SettingError(f"{name}={number!r} must be a whole number from {least} up.")
+
+
+def _with_heights(joins: Joins, linkage: str, ward_heights: str, within: float) -> Joins:
+    """Heights in the units asked for, from what the linkage computes with."""
+    if linkage not in POINT_LINKAGES or (linkage == "ward" and ward_heights == "squared"):
+        return joins
+    height = np.sqrt(joins.height) if ward_heights != "wcss" or linkage != "ward" else np.cumsum(joins.height) / 2.0
+    return joins.at_heights(height + (within if linkage == "ward" and ward_heights == "wcss" else 0.0))
+
+
+def _height_words(linkage: str, ward_heights: str, distances: Geometry) -> str:
+    if linkage != "ward":
+        return distances.words
+    if ward_heights == "distance":
+        return IN_DISTANCE
+    if ward_heights == "squared":
+        return "2 x what the merge adds to the sum of squares"
+    return "within-cluster sum of squares after the merge"
+
+
+def _in_best_order(joins: Joins, distances: Geometry) -> Joins:
+    if joins.leaves > MOST_LEAVES:
+        raise SettingError(
+            f"optimal_order= takes at most {MOST_LEAVES:,} leaves, not {joins.leaves:,}: leave it out, or condense."
+        )
+    everyone = np.arange(joins.leaves)
+    return in_best_order(joins, distances.between(everyone, everyone))

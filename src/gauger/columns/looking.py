@@ -1,0 +1,95 @@
+"""Look at a table before anything is done with it: what each column is, and what would go wrong."""
+
+import datetime
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from pandas.api import types
+
+from gauger.columns.checking import checked_table
+from gauger.columns.facts import ColumnFacts, skewness
+from gauger.columns.quality_checks import oddities
+from gauger.columns.roles import facts_of, guess_role, holds_numbers
+from gauger.progress import task
+from gauger.readable import Readable
+from gauger.remarks import Remark
+from gauger.wording import plural
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class TableLook(Readable):
+    """What `look` saw: `.columns` has a row a column, `.remarks` the cautions, `.rows` the number of rows."""
+
+    columns: pd.DataFrame
+    rows: int
+    remarks: tuple[Remark, ...] = ()
+
+    def headline(self) -> str:
+        return f"{self.rows:,} {plural(self.rows, 'row')}, {len(self.columns)} columns"
+
+    def overview(self) -> pd.DataFrame:
+        return self.columns.drop(columns="because")
+
+    @property
+    def measures(self) -> list[str]:
+        """The columns that hold amounts or counts."""
+        return self.columns.index[self.columns["role"].isin(["measure", "count"])].tolist()
+
+
+def look(table: pd.DataFrame, key: str | None = None, *, today: datetime.date | None = None) -> TableLook:
+    """Describe every column of a table and remark on what a study would stumble over.
+
+    `.columns` is indexed by column name and has: role (key, measure, count, flag, category, ordinal code, date, text,
+    constant, empty), because (what the role was guessed from), type (whole, decimal, text, date, yes/no), missing and
+    distinct (numbers of rows and of values), min, median, max (of numbers and dates; a key has none), and skew (of
+    numbers; above 2 means a long tail of large values).
+
+    `.remarks` speak of repeated rows and keys, constants, gaps and gaps that come together, long tails, stand-ins for
+    missing values such as 999 or 1900-01-01, dates after `today` (by default the day it is), and levels of one row.
+    Raises UnknownColumnError when `key` is not a column.
+
+    >>> import gauger
+    >>> seen = gauger.look(gauger.read_table(gauger.demo_file("members.csv")), key="member_id")
+    >>> seen.columns.loc["age", "role"]
+    'measure'
+    """
+    table = checked_table(table, [] if key is None else [key])
+    records, facts = {}, {}
+    with task("looking", len(table.columns)) as advance:
+        for name in table.columns:
+            known = facts_of(table[name])
+            records[name] = _describe(table[name], name, known, key)
+            if known is not None:
+                facts[name] = known
+            advance(1)
+    columns = pd.DataFrame.from_dict(records, orient="index", columns=_COLUMNS)
+    columns.index.name = "column"
+    return TableLook(columns, len(table), tuple(oddities(table, columns, facts, key, today or datetime.date.today())))
+
+
+_COLUMNS = ["role", "because", "type", "missing", "distinct", "min", "median", "max", "skew"]
+
+
+def _describe(column: pd.Series, name: str, facts: ColumnFacts | None, key: str | None) -> list[object]:
+    role = guess_role(column, name, key=key, facts=facts)
+    ends: tuple[object, object, object] = (None, None, None)
+    skew = np.nan
+    if types.is_datetime64_any_dtype(column) and column.notna().any():
+        dates = (column.min(), column.median(), column.max())
+        ends = tuple(pd.Timestamp(date).date().isoformat() for date in dates)  # type: ignore[assignment]
+    elif role.name != "key" and facts is not None and len(facts.ordered):
+        ends = (facts.low, facts.quantile(0.5), facts.high)
+        skew = skewness(facts.ordered)
+    distinct = int(column.nunique()) if facts is None else facts.distinct
+    return [role.name, role.because, _type_word(column), int(column.isna().sum()), distinct, *ends, skew]
+
+
+def _type_word(column: pd.Series) -> str:
+    if types.is_bool_dtype(column):
+        return "yes/no"
+    if types.is_datetime64_any_dtype(column):
+        return "date"
+    if types.is_integer_dtype(column):
+        return "whole"
+    return "decimal" if holds_numbers(column) else "text"

@@ -1,0 +1,65 @@
+"""Every figure, one function a figure: each takes a result and returns a Matplotlib Figure."""
+
+from gauger.draw.boxes import segment_boxes
+from gauger.draw.bubbles import profile_bubbles
+from gauger.draw.comparisons import side_by_side
+from gauger.draw.components import component_scatter
+from gauger.draw.correlations import CLOSE, correlations
+from gauger.draw.counts import count_study
+from gauger.draw.dendrograms import dendrogram
+from gauger.draw.distributions import distributions, treatments
+from gauger.draw.feature_trees import feature_tree
+from gauger.draw.flows import flow, migration_flow
+from gauger.draw.heats import profile_heat
+from gauger.draw.jumps import merge_jumps
+from gauger.draw.levels import density_levels
+from gauger.draw.lines import profile_lines
+from gauger.draw.maps import segment_map
+from gauger.draw.outcomes import campaign_outcome
+from gauger.draw.pairs import pair_grid
+from gauger.draw.profiles import profile_bars
+from gauger.draw.radii import neighbour_distances, radius_study
+from gauger.draw.rounds import round_history
+from gauger.draw.scatters import scatter
+from gauger.draw.series import series_panels
+from gauger.draw.shares import category_shares
+from gauger.draw.silhouettes import silhouette_beside, silhouette_diagrams
+from gauger.draw.splits import segment_splits
+from gauger.draw.spreads import segment_spread
+from gauger.draw.tree_studies import linkage_study, metric_study
+
+__all__ = [
+    "CLOSE",
+    "campaign_outcome",
+    "category_shares",
+    "component_scatter",
+    "correlations",
+    "count_study",
+    "dendrogram",
+    "density_levels",
+    "distributions",
+    "feature_tree",
+    "flow",
+    "linkage_study",
+    "merge_jumps",
+    "metric_study",
+    "migration_flow",
+    "neighbour_distances",
+    "pair_grid",
+    "profile_bars",
+    "profile_bubbles",
+    "profile_heat",
+    "profile_lines",
+    "radius_study",
+    "round_history",
+    "scatter",
+    "segment_boxes",
+    "segment_map",
+    "segment_splits",
+    "segment_spread",
+    "series_panels",
+    "side_by_side",
+    "silhouette_beside",
+    "silhouette_diagrams",
+    "treatments",
+]

@@ -1,0 +1,169 @@
+"""Distributions by segment: boxes or violins, one panel a measure, in original units."""
+
+from collections.abc import Sequence
+
+import numpy as np
+import pandas as pd
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from numpy.typing import NDArray
+from pandas.api import types
+from scipy.stats import gaussian_kde
+
+from gauger.draw.labels import short_name
+from gauger.draw.panels import most_panels, panels_for
+from gauger.draw.planes import MOST_NAMED
+from gauger.draw.style import FAINT, INK, PAPER, dress, new_figure, segment_colour
+from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
+from gauger.profiling import matched_table, sample_of
+from gauger.segmentation import Segmentation
+
+KINDS = ("box", "violin")
+
+_WHISKERS = (0.05, 0.25, 0.5, 0.75, 0.95)
+_BEYOND = 0.8
+_SMOOTHED, _STEPS = 2_000, 120
+
+Values = NDArray[np.float64]
+
+
+def segment_boxes(
+    seg: Segmentation,
+    measures: Sequence[str] | None = None,
+    *,
+    table: pd.DataFrame | None = None,
+    kind: str = "box",
+) -> Figure:
+    """How each segment's customers are distributed in each measure: a "box", or a "violin" that shows peaks too.
+
+    A box holds the middle half, its line is the median, and whiskers reach from the lowest to the highest twentieth; a
+    violin is as high as there are customers, over the same range. By default the features that tell segments apart
+    best, at most nine (six of more than 8 segments, three of more than 14); `measures` may name columns of `table` too,
+    matched by key. A note says what is not drawn.
+
+    Raises UnknownColumnError for a measure that is neither, ColumnValuesError for one that holds no numbers, and
+    SettingError when nobody is in a segment, for more measures than that and for another kind.
+    """
+    if kind not in KINDS:
+        raise SettingError.not_one_of("kind", kind, KINDS)
+    if not seg.count:
+        raise SettingError("nobody is in a segment: there is nothing to draw.")
+    columns = _columns(seg, measures, table)
+    left_out = 0 if measures is not None else len(seg.features.names) - len(columns)
+    notes = [f"{_NOTES[kind]} Both are cut where a panel ends."]
+    if left_out:
+        notes.append(f"{left_out} more features tell segments apart less.")
+    if seg.count > MOST_NAMED:
+        notes.append(f"The {MOST_NAMED} largest of {seg.count:,} segments are drawn.")
+    figure = new_figure(_title(seg, columns), " ".join(notes))
+    panels, across = panels_for(figure, len(columns))
+    for place, (axes, (name, values)) in enumerate(zip(panels, columns.items(), strict=True)):
+        _panel(axes, seg, (name, values), kind, named=place % across == 0)
+    return figure
+
+
+_NOTES = {
+    "box": "Box: the middle half of a segment's customers, with the median. Line: nine in ten.",
+    "violin": "Height: how many of a segment's customers are there, over nine in ten of them. White: the median.",
+}
+
+
+def _columns(seg: Segmentation, measures: Sequence[str] | None, table: pd.DataFrame | None) -> dict[str, Values]:
+    """The measures to draw, values in the order of the customers, gaps as NaN."""
+    known = seg.features.original
+    most = most_panels(min(seg.count, MOST_NAMED))
+    if measures is None:
+        order = np.argsort(-seg.explained_by_feature.to_numpy(), kind="stable")[:most]
+        measures = [seg.features.names[place] for place in sorted(order)]
+    if not 0 < len(measures) <= most:
+        raise SettingError(
+            f"{len(measures)} measures of {seg.count} segments cannot be drawn in one figure: name one to {most}."
+        )
+    if table is not None:
+        others, _ = matched_table(known.index, table, seg.features.key)
+        known = known.join(others.drop(columns=[name for name in others.columns if name in known.columns]))
+    if not set(measures) <= set(known.columns):
+        raise UnknownColumnError.among(measures, list(known.columns))
+    for name in measures:
+        if not types.is_numeric_dtype(known[name]):
+            raise ColumnValuesError(f"{name!r} holds no numbers: draw it with category_shares.")
+    return {name: known[name].to_numpy(dtype=np.float64, na_value=np.nan) for name in measures}
+
+
+def _panel(axes: Axes, seg: Segmentation, measure: tuple[str, Values], kind: str, *, named: bool) -> None:
+    name, values = measure
+    halves, ends = [], []
+    for place, number in enumerate(seg.numbers[:MOST_NAMED].tolist()):
+        own = values[seg.codes == number]
+        own = own[np.isfinite(own)]
+        if not own.size:
+            continue
+        marks = np.quantile(own, _WHISKERS)
+        halves += [marks[1], marks[3]]
+        ends += [marks[0], marks[-1]]
+        if kind == "violin" and marks[0] < marks[-1]:
+            _violin(axes, place, own, marks, number)
+        else:
+            _box(axes, place, marks, number)
+    dress(axes, title=name)
+    axes.grid(visible=False, axis="y")
+    count = min(seg.count, MOST_NAMED)
+    axes.set_yticks(range(count), [short_name(seg.names[number]) if named else "" for number in seg.numbers[:count]])
+    axes.tick_params(axis="y", length=0)
+    axes.set_ylim(count - 0.4, -0.6)
+    if ends:
+        axes.axvline(float(np.median(values[np.isfinite(values)])), color=FAINT, linewidth=3.0, zorder=0)
+        low, high = min(halves), max(halves)
+        beyond = _BEYOND * (high - low) or (max(ends) - min(ends)) or 1.0
+        axes.set_xlim(max(min(ends), low - beyond) - 0.05 * beyond, min(max(ends), high + beyond) + 0.05 * beyond)
+
+
+def _box(axes: Axes, place: int, marks: Values, number: int) -> None:
+    names = ("whislo", "q1", "med", "q3", "whishi")
+    colour = segment_colour(number)
+    axes.bxp(
+        [dict(zip(names, marks.tolist(), strict=True))],
+        positions=[place],
+        widths=0.62,
+        orientation="horizontal",
+        showfliers=False,
+        patch_artist=True,
+        manage_ticks=False,
+        boxprops={"facecolor": colour, "edgecolor": INK, "alpha": 0.75},
+        medianprops={"color": INK, "linewidth": 2.4},
+        whiskerprops={"color": INK},
+        capprops={"color": INK},
+    )
+
+
+def _violin(axes: Axes, place: int, own: Values, marks: Values, number: int) -> None:
+    along = np.linspace(marks[0], marks[-1], _STEPS)
+    heights = gaussian_kde(own[sample_of(len(own), _SMOOTHED)])(along)
+    heights *= 0.42 / heights.max()
+    axes.fill_between(
+        along, place - heights, place + heights, color=segment_colour(number), alpha=0.75, linewidth=0.8, edgecolor=INK
+    )
+    axes.plot([marks[2]], [place], marker="o", markersize=6, color=PAPER, markeredgecolor=INK, linestyle="none")
+
+
+def _title(seg: Segmentation, columns: dict[str, Values]) -> str:
+    """The measure and the two segments whose middle halves are farthest from touching, or that all of them touch."""
+    if seg.count < 2:
+        return "One segment, and how its customers are distributed"
+    apart = {name: _apart(seg, values) for name, values in columns.items()}
+    best = max(apart, key=lambda name: apart[name])
+    pairs = seg.count * (seg.count - 1) // 2
+    if not apart[best]:
+        return "The middle halves of all segments overlap in every measure"
+    return f"{best} tells most apart: in {apart[best]} of {pairs} pairs of segments the middle halves do not overlap"
+
+
+def _apart(seg: Segmentation, values: Values) -> int:
+    """How many pairs of segments have middle halves that do not touch."""
+    halves = []
+    for number in seg.numbers.tolist():
+        own = values[(seg.codes == number) & np.isfinite(values)]
+        if own.size:
+            halves.append(np.quantile(own, (0.25, 0.75)))
+    lows, highs = np.array(halves).reshape(-1, 2).T
+    return int((highs[:, None] < lows).sum())

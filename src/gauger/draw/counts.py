@@ -1,0 +1,131 @@
+"""The count study in one picture: elbow, silhouette, gap and stability, with the advised count marked in all."""
+
+import pandas as pd
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.ticker import FuncFormatter, MaxNLocator
+
+from gauger.choosing import SHARP, STABLE, CountStudy
+from gauger.draw.style import ACCENT, INK, PAPER, QUIET, dress, new_figure
+from gauger.wording import first_up, listed, short_number
+
+_HEADROOM = 1.16
+
+
+def count_study(study: CountStudy) -> Figure:
+    """Sum of squares, mean silhouette, gap (with its standard error) and stability against the number of segments.
+
+    The advised count is marked in each, and with the sum of squares the elbow, when it is sharp and elsewhere. Beside
+    stability stands prediction strength.
+    """
+    figure = new_figure(_title(study), " ".join(first_up(remark.text) for remark in study.remarks))
+    (spread, apart), (gap, stable) = figure.subplots(2, 2)
+    _draw_spread(spread, study)
+    _draw_silhouette(apart, study)
+    _draw_gap(gap, study)
+    _draw_stability(stable, study)
+    for axes in (spread, apart, gap, stable):
+        axes.set_xlim(study.table.index[0] - 0.4, study.table.index[-1] + 0.4)
+        axes.xaxis.set_major_locator(MaxNLocator(integer=True, nbins=min(len(study.table), 12)))
+        axes.axvline(study.advice.count, color=ACCENT, linewidth=1.2, linestyle=(0, (4, 3)), zorder=1)
+    return figure
+
+
+def _draw_spread(axes: Axes, study: CountStudy) -> None:
+    spread, elbow = study.table["wcss"], study.advice.elbow
+    title = "Too few counts for an elbow"
+    if elbow is not None:
+        words = "" if elbow.strength >= SHARP else ": too smooth to say"
+        title = f"Elbow at {elbow.count}, strength {elbow.strength:.2f} of 1{words}"
+    dress(axes, title=title, y="within-cluster sum of squares")
+    _curve(axes, spread)
+    if elbow is not None and elbow.strength >= SHARP and elbow.count != study.advice.count:
+        _mark(axes, spread, elbow.count, "elbow", advised=False)
+    _mark(axes, spread, study.advice.count, f"{study.advice.count} advised", advised=True)
+    axes.set_ylim(0.0, float(spread.max()) * _HEADROOM or 1.0)
+    axes.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}" if value >= 10 else f"{value:g}"))
+
+
+def _draw_silhouette(axes: Axes, study: CountStudy) -> None:
+    apart = study.table["silhouette"].dropna()
+    dress(axes, title="Silhouette: higher is better", y="mean silhouette (-1 to 1)")
+    if apart.empty:
+        axes.text(0.5, 0.5, "one segment has no silhouette", ha="center", color=QUIET, transform=axes.transAxes)
+        return
+    _curve(axes, apart, 2.0 * study.table["silhouette_se"].reindex(apart.index))
+    if study.advice.count in apart.index:
+        _mark(axes, apart, study.advice.count, short_number(apart[study.advice.count]), advised=True)
+    axes.set_ylim(min(0.0, float(apart.min())), max(float(apart.max()) * _HEADROOM, 0.05))
+
+
+def _draw_gap(axes: Axes, study: CountStudy) -> None:
+    gap, pick = study.table["gap"].dropna(), study.advice.picks["gap"]
+    says = f"its rule says {pick}" if pick is not None else "its rule says none of these"
+    dress(axes, title=f"Gap: higher is better; {says}", x="number of segments", y="gap (log units)")
+    _curve(axes, gap, study.table["gap_se"].reindex(gap.index))
+    if study.advice.count in gap.index:
+        _mark(axes, gap, study.advice.count, short_number(gap[study.advice.count]), advised=True)
+    axes.margins(y=0.18)
+
+
+def _draw_stability(axes: Axes, study: CountStudy) -> None:
+    stable, strength = study.table["stability"].dropna(), study.table["prediction_strength"].dropna()
+    title = f"Stability of the weakest segment: above {STABLE} is stable"
+    dress(axes, title=title, x="number of segments", y="0 to 1")
+    axes.axhline(STABLE, color=QUIET, linewidth=0.9)
+    axes.plot(strength.index, strength, color=QUIET, linewidth=1.6, marker="s", markersize=4, linestyle=(0, (2, 2)))
+    _curve(axes, stable)
+    axes.set_ylim(0.0, _HEADROOM)
+    if study.advice.count in stable.index:
+        _mark(axes, stable, study.advice.count, short_number(stable[study.advice.count]), advised=True)
+    if not strength.empty:
+        last = float(strength.to_numpy()[-1])
+        above = stable.empty or last >= float(stable.to_numpy()[-1])
+        axes.annotate(
+            "prediction strength",
+            (strength.index[-1], last),
+            xytext=(0, 8 if above else -14),
+            textcoords="offset points",
+            ha="right",
+            color=QUIET,
+            fontsize=10,
+        )
+
+
+def _curve(axes: Axes, values: pd.Series, errors: pd.Series | None = None) -> None:
+    axes.plot(values.index, values, color=INK, linewidth=2.0, marker="o", markersize=5)
+    if errors is not None and bool(errors.any()):
+        axes.errorbar(values.index, values, yerr=errors, color=INK, linewidth=0.0, elinewidth=1.4, capsize=4)
+
+
+def _mark(axes: Axes, values: pd.Series, count: int, text: str, *, advised: bool) -> None:
+    value = float(values[count])
+    colour = ACCENT if advised else QUIET
+    axes.plot([count], [value], marker="o", markersize=10, color=colour if advised else PAPER, markeredgecolor=colour)
+    leftwards = count > values.index[len(values) * 2 // 3]
+    axes.annotate(
+        text,
+        (count, value),
+        xytext=(-10 if leftwards else 10, 9),
+        textcoords="offset points",
+        ha="right" if leftwards else "left",
+        color=colour,
+        fontsize=11,
+        fontweight="bold",
+    )
+
+
+def _title(study: CountStudy) -> str:
+    advice, apart = study.advice, study.table["silhouette"].dropna()
+    if apart.empty:
+        return "One segment alone compares with nothing"
+    if advice.verdict == "no structure":
+        return f"No structure: one cloud, whose best cut has a silhouette of only {apart.max():.2f}"
+    score = f"silhouette {apart[advice.count]:.2f}" if advice.count in apart.index else "no silhouette"
+    if advice.verdict == "clear":
+        return f"{advice.count} segments, clearly: {score}, and customers thin out between each two"
+    others = listed(map(str, sorted(advice.alternatives)), last="or") if advice.alternatives else ""
+    also = f"; look at {others} too" if others else ""
+    if advice.verdict == "leaning":
+        return f"Leaning to {advice.count} segments ({score}){also}"
+    return f"Unclear: {advice.count} segments at best ({score}){also}"

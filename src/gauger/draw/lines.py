@@ -1,0 +1,111 @@
+"""A profile as parallel lines: one line a segment, from measure to measure."""
+
+import numpy as np
+import pandas as pd
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.text import Text
+
+from gauger.draw.clouds import label_at
+from gauger.draw.labels import push_apart, short_name, wrapped
+from gauger.draw.planes import MOST_NAMED
+from gauger.draw.style import INK, PAPER, QUIET, dress, new_figure, segment_colour, segment_marker
+from gauger.errors import SettingError
+from gauger.profiling import Profile
+from gauger.wording import plain_number
+
+MOST_MEASURES = 20
+
+_UPRIGHT = 8
+_FARTHEST = 4.0
+_GAP = 9
+_INDENT = 0.02
+_MARGIN, _LETTER = 0.04, 0.0092
+
+
+def profile_lines(profile: Profile) -> Figure:
+    """How far each segment is from the rest, in standard deviations, from measure to measure.
+
+    What is typical of the highest and the lowest segment stands at each measure in original units (the median where
+    there is a long tail). At most 20 measures, those of the strongest difference, and 20 segments; a note says how many
+    are not drawn. Differences beyond 4 standard deviations are drawn at 4. Raises SettingError for a profile with fewer
+    than two measures, or one segment.
+    """
+    numbers = profile.numbers[:MOST_NAMED]
+    if profile.means.shape[1] < 2 or len(profile.numbers) < 2:
+        raise SettingError("parallel lines need two measures and two segments, and the profile has fewer.")
+    scores = profile.scores.loc[profile.numbers]
+    strongest = scores.abs().max().sort_values(ascending=False, kind="stable", na_position="last")
+    kept = set(strongest.index[:MOST_MEASURES])
+    measures = [name for name in profile.means.columns if name in kept]
+    notes = ["Written in: what is typical of the highest and the lowest segment, in original units."]
+    if left := profile.means.shape[1] - len(measures):
+        notes.append(f"{left} more measures are in the tables.")
+    if fewer := len(profile.numbers) - len(numbers):
+        notes.append(f"{fewer} smaller segments are in the tables.")
+    figure = new_figure(_title(strongest, len(profile.numbers)), " ".join(notes))
+    axes = figure.subplots()
+    shown = scores.loc[numbers, measures].clip(-_FARTHEST, _FARTHEST)
+    labels = _draw(axes, shown, [short_name(profile.name_of(number)) for number in numbers])
+    _write_ends(axes, shown, profile.typical)
+    push_apart(axes, labels)
+    return figure
+
+
+def _draw(axes: Axes, shown: pd.DataFrame, names: list[str]) -> list[Text]:
+    places = np.arange(len(shown.columns))
+    dress(axes, y="standard deviations from the rest")
+    axes.grid(visible=False, axis="y")
+    axes.axhline(0.0, color=QUIET, linewidth=1.2, linestyle=(0, (4, 3)), zorder=1)
+    room = _MARGIN + _LETTER * max(len(name) for name in names)
+    axes.set_xlim(-0.4, -0.4 + (len(places) - 0.6) / (1.0 - room))
+    indent = _INDENT * float(np.ptp(axes.get_xlim()))
+    labels = []
+    for number, name in zip(shown.index.tolist(), names, strict=True):
+        own = shown.loc[number].to_numpy(dtype=np.float64)
+        axes.plot(
+            places,
+            own,
+            color=segment_colour(number),
+            marker=segment_marker(number),
+            markersize=8,
+            markeredgecolor=PAPER,
+            linewidth=2.2,
+            alpha=0.9,
+        )
+        held = np.flatnonzero(~np.isnan(own))
+        if held.size:
+            labels.append(
+                label_at(axes, (float(held[-1]) + indent, float(own[held[-1]])), name, size=11, weight="bold")
+            )
+    upright = len(places) > _UPRIGHT
+    texts = [str(name) if upright else wrapped(str(name), 12) for name in shown.columns]
+    axes.set_xticks(places, texts, rotation=90 if upright else 0, fontsize=10)
+    low, high = float(np.nanmin(shown)), float(np.nanmax(shown))
+    margin = 0.12 * (high - low or 1.0)
+    axes.set_ylim(low - margin, high + margin)
+    return labels
+
+
+def _write_ends(axes: Axes, shown: pd.DataFrame, typical: pd.DataFrame) -> None:
+    for place, name in enumerate(shown.columns):
+        own = shown[name].to_numpy(dtype=np.float64)
+        values = typical.loc[shown.index, name].to_numpy(dtype=np.float64)
+        if np.isnan(own).all():
+            continue
+        for row, offset, side in ((int(np.nanargmax(own)), _GAP, "bottom"), (int(np.nanargmin(own)), -_GAP, "top")):
+            axes.annotate(
+                plain_number(float(values[row])),
+                (place, own[row]),
+                xytext=(0, offset),
+                textcoords="offset points",
+                ha="center",
+                va=side,
+                fontsize=9 if len(shown.columns) <= _UPRIGHT else 8,
+                color=INK,
+            )
+
+
+def _title(strongest: "pd.Series[float]", segments: int) -> str:
+    first, last = strongest.index[0], strongest.index[-1]
+    return f"The {segments} segments lie farthest apart in {first}, and least in {last}"

@@ -1,0 +1,65 @@
+"""What came of a campaign: the uplift of each segment with its interval."""
+
+import numpy as np
+from matplotlib.figure import Figure
+
+from gauger.campaigns import HELPED, TOO_SMALL, Outcome
+from gauger.draw.labels import short_name
+from gauger.draw.style import FAINT, INK, QUIET, dress, new_figure, segment_colour, segment_marker
+
+
+def campaign_outcome(outcome: Outcome) -> Figure:
+    """Response by arm (left), and the uplift with its 95 % interval (right), a row a segment and one for all.
+
+    Segments that are too small to say are grey.
+    """
+    table = outcome.table
+    figure = new_figure(
+        _title(outcome),
+        "Lines: intervals of the difference (Newcombe), 95 % over all segments together. Grey: too small to say.",
+    )
+    left, right = figure.subplots(1, 2, sharey=True, width_ratios=[1, 1])
+    places = np.arange(len(table))
+    for place, (label, row) in enumerate(zip(table.index, table.to_dict("records"), strict=True)):
+        number = label if isinstance(label, (int, np.integer)) else 0
+        colour = QUIET if row["reading"] == TOO_SMALL else segment_colour(int(number)) if number else INK
+        both = [100.0 * row["holdout_response"], 100.0 * row["response"]]
+        left.plot(both, [place, place], color=FAINT, linewidth=6.0, zorder=1)
+        left.scatter(both[0], place, s=70, facecolor="white", edgecolor=colour, linewidth=1.8, zorder=2)
+        left.scatter(
+            both[1], place, s=80, color=colour, marker=segment_marker(int(number)) if number else "o", zorder=3
+        )
+        right.plot([100.0 * row["low"], 100.0 * row["high"]], [place, place], color=colour, linewidth=2.6)
+        right.scatter(100.0 * row["uplift"], place, s=80, color=colour, zorder=3)
+        told = "too small to say" if row["reading"] == TOO_SMALL else f"{100.0 * row['uplift']:+.1f}"
+        right.annotate(
+            told,
+            (100.0 * row["uplift"], place),
+            xytext=(0, 9),
+            textcoords="offset points",
+            ha="center",
+            fontsize=10,
+            color=INK,
+        )
+    names = [
+        f"{short_name(row['name'])}\n{row['contacted']:,} and {row['holdout']:,}" for row in table.to_dict("records")
+    ]
+    dress(left, title="Response in %: filled contacted, hollow held out", x="%")
+    dress(right, title="Uplift in percentage points", x="points")
+    left.set_yticks(places, names)
+    left.tick_params(axis="y", length=0)
+    left.set_ylim(len(table) - 0.5, -0.6)
+    left.set_xlim(left=0.0)
+    right.axvline(0.0, color=QUIET, linewidth=1.2, linestyle=(0, (4, 3)), zorder=0)
+    right.margins(x=0.12)
+    return figure
+
+
+def _title(outcome: Outcome) -> str:
+    table = outcome.table.drop(index="all")
+    found = table[table["reading"] == HELPED]
+    if found.empty:
+        return f"{outcome.campaign}: {outcome.effect}"
+    row = max(found.to_dict("records"), key=lambda one: float(one["uplift"]))
+    others = f", and {len(found) - 1} more" if len(found) > 1 else ""
+    return f"{outcome.campaign}: {100.0 * row['uplift']:+.1f} points in {short_name(row['name'])}{others}"

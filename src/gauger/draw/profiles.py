@@ -1,0 +1,90 @@
+"""Segment profiles as bars: one panel a measure, one bar a segment, everyone's mean as a line."""
+
+import numpy as np
+import pandas as pd
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+
+from gauger.draw.labels import short_name
+from gauger.draw.panels import most_panels, panels_for
+from gauger.draw.style import INK, PAPER, QUIET, dress, new_figure, segment_colour
+from gauger.errors import SettingError
+from gauger.profiling import EVERYONE, Profile
+from gauger.wording import short_number
+
+_TITLE_WIDTH, _LINE = 31, "\n"
+
+
+def profile_bars(profile: Profile) -> Figure:
+    """Each measure's mean by segment, in original units, against everyone's mean.
+
+    At most nine measures are drawn (six of more than 8 segments, three of more than 14), those of strongest contrast; a
+    note says how many are not.
+    """
+    if profile.means.columns.empty:
+        raise SettingError("the profile has no measure to draw: every column is a category, a date or a key.")
+    measures = _measures_shown(profile)
+    left_out = profile.means.shape[1] - len(measures)
+    note = f"{left_out} more measures are in the tables." if left_out else ""
+    figure = new_figure(_title(profile), note)
+    panels, across = panels_for(figure, len(measures))
+    for place, axes in enumerate(panels):
+        _panel(axes, profile, measures[place], named=place % across == 0)
+    return figure
+
+
+def _panel(axes: Axes, profile: Profile, measure: str, *, named: bool) -> None:
+    means = profile.means[measure].drop(EVERYONE)
+    everyone = float(profile.means[measure].to_numpy()[-1])
+    places = np.arange(len(means))
+    numbers = [row if isinstance(row, int) else 0 for row in means.index]
+    axes.barh(places, means.fillna(0.0), color=[segment_colour(number) for number in numbers], height=0.72)
+    axes.axvline(everyone, color=INK, linewidth=1.2, linestyle=(0, (4, 3)))
+    told = f"(everyone {short_number(everyone)})"
+    dress(axes, title=f"{measure}{' ' if len(measure) + len(told) <= _TITLE_WIDTH else _LINE}{told}")
+    axes.grid(visible=False)
+    axes.set_yticks(places, [short_name(profile.name_of(row)) for row in means.index] if named else [""] * len(means))
+    axes.invert_yaxis()
+    axes.tick_params(axis="y", length=0)
+    low, high = min(0.0, float(means.min())), max(0.0, float(means.max()), everyone)
+    axes.set_xlim(low - (0.16 * (high - low) if low < 0 else 0.0), high + 0.16 * (high - low or 1.0))
+    behind = {"facecolor": PAPER, "edgecolor": "none", "pad": 0.6, "alpha": 0.9}
+    for place, value in zip(places, means, strict=True):
+        axes.annotate(
+            "no value" if np.isnan(value) else short_number(value),
+            (np.nan_to_num(max(value, 0.0)), place),
+            xytext=(4, 0),
+            textcoords="offset points",
+            va="center",
+            fontsize=10,
+            color=QUIET if np.isnan(value) else INK,
+            bbox=behind,
+        )
+
+
+def _measures_shown(profile: Profile) -> list[str]:
+    names = list(profile.means.columns)
+    most = most_panels(len(profile.means) - 1)
+    if len(names) <= most:
+        return names
+    widest = _contrast(profile).max().sort_values(ascending=False, kind="stable").index[:most]
+    return [name for name in names if name in widest]
+
+
+def _contrast(profile: Profile) -> pd.DataFrame:
+    """How many times everyone's mean, or its inverse: 1 is no contrast."""
+    ratio = profile.index.drop(EVERYONE) / 100.0
+    return ratio.where(ratio >= 1.0, 1.0 / ratio.where(ratio > 0.0)).fillna(1.0)
+
+
+def _title(profile: Profile) -> str:
+    times = profile.index.drop(EVERYONE) / 100.0
+    if times.empty or times.isna().all().all():
+        return "Means by segment, in original units"
+    widest = times.max().sort_values(ascending=False, kind="stable").index[0]
+    row = times[widest].idxmax()
+    factor = float(times.loc[row, widest])
+    if factor < 1.05:
+        return "Segments hardly differ in these measures"
+    name = profile.name_of(row)
+    return f"Strongest contrast: {name} has {factor:.1f} times everyone's {str(widest).replace('_', ' ')}"

@@ -1,0 +1,110 @@
+"""Segments over two features in original units, with their centres named."""
+
+import math
+from collections.abc import Sequence
+from itertools import combinations
+
+import numpy as np
+import pandas as pd
+from matplotlib.figure import Figure
+from numpy.typing import NDArray
+
+from gauger.draw.clouds import label_at
+from gauger.draw.labels import push_apart
+from gauger.draw.outlines import draw_outlines, refuse_bad_outline
+from gauger.draw.planes import MOST_NAMED, draw_plane, name_segments, note_on_names, plane_of
+from gauger.draw.style import INK, new_figure
+from gauger.errors import SettingError, UnknownColumnError
+from gauger.profiling import lies_around_centres, looks_mixed, share_placed
+from gauger.segmentation import UNASSIGNED, Segmentation
+from gauger.wording import listed, plural
+
+_MOST_LABELS = 12
+
+Rows = NDArray[np.intp]
+
+
+def scatter(
+    seg: Segmentation,
+    x: str | None = None,
+    y: str | None = None,
+    *,
+    outline: str | None = None,
+    label: Sequence[object] = (),
+) -> Figure:
+    """Customers as points over features `x` and `y`, by default the two that tell the segments apart best.
+
+    The unassigned are small grey crosses. `outline` draws around each segment a "hull" (of all its customers) or an
+    "ellipse" (that 90 % would be in, were it a normal cloud). `label` are the keys of up to twelve customers to name.
+    Segments that do not lie around their centres, such as rings, are named on their right side.
+
+    More than 20,000 customers are shaded by how many they are, 20 segments are named, and the frame leaves out extreme
+    values; a note below says so. Raises UnknownColumnError for a feature that the segmentation does not have,
+    SettingError with only one feature, for an unknown outline, and for a key that is none.
+    """
+    across, up = chosen_axes(seg, x, y)
+    named = _places_of(seg, label)
+    refuse_bad_outline(outline)
+    plane = plane_of(seg, across, up)
+    notes = plane.note(), note_on_names(seg.count), _note_on_mixing(seg, across, up)
+    figure = new_figure(_title(seg, across, up), " ".join(filter(None, notes)))
+    axes = figure.subplots()
+    draw_plane(axes, plane, seg)
+    draw_outlines(axes, plane.points, seg.codes, seg.numbers[:MOST_NAMED], outline)
+    labels = name_segments(axes, plane, seg)
+    for place in named.tolist():
+        at = tuple(plane.points[place].tolist())
+        axes.scatter(at[0], at[1], s=60, facecolor="none", edgecolor=INK, linewidth=1.4, zorder=4)
+        labels.append(label_at(axes, at, f"  {seg.features.keys[place]}", size=10))
+    push_apart(axes, labels, plane.middles)
+    return figure
+
+
+def chosen_axes(seg: Segmentation, x: str | None, y: str | None) -> tuple[str, str]:
+    """The two features that were asked for, or that tell the segments apart best."""
+    names = list(seg.features.names)
+    asked = [name for name in (x, y) if name is not None]
+    if not set(asked) <= set(names):
+        raise UnknownColumnError.among(asked, names)
+    if len(names) < 2:
+        raise SettingError("a scatter plot needs two features, and the segmentation has one.")
+    pairs = [(one, two) for one, two in combinations(names, 2) if set(asked) <= {one, two}]
+    if x is not None and y is not None:
+        return x, y
+    one, two = max(pairs, key=lambda pair: share_placed(seg, *pair))
+    return (two, one) if x == two or y == one else (one, two)
+
+
+def _title(seg: Segmentation, across: str, up: str) -> str:
+    everyone, outside = len(seg.codes), int(np.count_nonzero(seg.codes == UNASSIGNED))
+    if not seg.count:
+        return f"None of the {everyone:,} customers is in a segment"
+    if seg.count < 2:
+        rest = f", {outside:,} in none" if outside else ""
+        return f"{'All ' if not outside else ''}{everyone - outside:,} customers in one segment{rest}"
+    if seg.edges is not None:
+        return f"{seg.count} segments by bands of {listed(seg.edges, most=4)}"
+    if not lies_around_centres(seg):
+        rest = f", and {outside:,} {plural(outside, 'customer')} in none (grey crosses)" if outside else ""
+        return f"{seg.count} segments in shapes of their own{rest}"
+    names = f"{across} and {up}".replace("_", " ")
+    percent = math.floor(100.0 * share_placed(seg, across, up))  # 100 % is said only of everyone
+    return f"{names.capitalize()} alone place {percent}% of customers in their segment"
+
+
+def _note_on_mixing(seg: Segmentation, across: str, up: str) -> str:
+    """That segments which look mixed here are apart in all features, where it is so."""
+    everywhere = share_placed(seg)
+    if not looks_mixed(share_placed(seg, across, up), everywhere):
+        return ""
+    return f"They look mixed here, yet {everywhere:.0%} are nearest their own centre by all features."
+
+
+def _places_of(seg: Segmentation, keys: Sequence[object]) -> Rows:
+    places = pd.Index(seg.features.keys).get_indexer(pd.Index(list(keys), dtype=object))
+    strangers = [repr(key) for key, place in zip(keys, places, strict=True) if place < 0]
+    if strangers:
+        raise SettingError(f"there is no customer {listed(strangers, last='or')} to label.")
+    if len(places) > _MOST_LABELS:
+        raise SettingError(f"{len(places)} customers to label are more than a figure can hold: at most {_MOST_LABELS}.")
+    return np.asarray(places)

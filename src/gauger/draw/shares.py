@@ -1,0 +1,105 @@
+"""Categories by segment, as stacked bars of shares."""
+
+import numpy as np
+import pandas as pd
+from matplotlib.axes import Axes
+from matplotlib.colors import LinearSegmentedColormap, to_hex
+from matplotlib.figure import Figure
+
+from gauger.draw.labels import short_name
+from gauger.draw.planes import MOST_NAMED
+from gauger.draw.style import INK, PAPER, dress, new_figure
+from gauger.errors import SettingError, UnknownColumnError
+from gauger.profiling import EVERYONE, OTHER_LEVELS, Profile
+
+_TONES = LinearSegmentedColormap.from_list("levels", ["#1c3c5a", "#5f8fb4", "#dfe9f1"])
+_HATCHES = ("", "///", "...", "\\\\\\", "xx")
+_WRITTEN, _HEIGHT = 0.045, 0.74
+
+
+def category_shares(profile: Profile, column: str | None = None) -> Figure:
+    """Of each segment, and of everyone, the share of customers with each level of a category, as one bar.
+
+    By default the category that goes with the segments most. Shares below 4.5 % are drawn without their number. Levels
+    that the profile leaves out of very many are "(other)"; of a flag the yes is drawn. Raises SettingError when the
+    profile has no category, UnknownColumnError for a column that is none of them.
+    """
+    names = list(dict.fromkeys(profile.categories.index.get_level_values("column")))
+    if not names:
+        raise SettingError("the profile has no category to draw: give `profile` a table with some.")
+    chosen = column if column is not None else str(profile.associations.index[0])
+    if chosen not in names:
+        raise UnknownColumnError.among([chosen], names)
+    shares = profile.categories.xs(chosen, level="column")
+    assert isinstance(shares, pd.DataFrame)
+    rows = [row for row in shares.columns if not isinstance(row, int) or row in profile.numbers[:MOST_NAMED]]
+    shares = shares[rows]
+    fewer = len(profile.numbers) - MOST_NAMED
+    note = "Among the customers with a value." + (f" {fewer} smaller segments are left out." if fewer > 0 else "")
+    figure = new_figure(_title(profile, chosen, shares), note)
+    axes = figure.subplots()
+    _draw(axes, shares)
+    dress(axes, x="share of customers")
+    axes.grid(visible=False)
+    axes.set_xlim(0.0, 1.0)
+    axes.xaxis.set_major_formatter(lambda value, _: f"{value:.0%}")
+    labels = [short_name(profile.name_of(row)) for row in rows]
+    axes.set_yticks(range(len(rows)), labels)
+    axes.tick_params(axis="y", length=0, labelsize=11)
+    axes.set_ylim(len(rows) - 0.5, -0.5)
+    figure.legend(
+        *axes.get_legend_handles_labels(),
+        loc="outside right center",
+        frameon=False,
+        fontsize=11,
+        labelcolor=INK,
+        title=chosen,
+        handlelength=1.6,
+        handleheight=1.4,
+    )
+    return figure
+
+
+def _draw(axes: Axes, shares: pd.DataFrame) -> None:
+    count = len(shares)
+    starts = np.zeros(len(shares.columns))
+    for place, level in enumerate(shares.index):
+        tone = to_hex(_TONES(place / max(count - 1, 1)))
+        own = shares.loc[level].to_numpy(dtype=np.float64)
+        own = np.nan_to_num(own)
+        axes.barh(
+            range(len(own)),
+            own,
+            left=starts,
+            height=_HEIGHT,
+            color=tone,
+            edgecolor=PAPER,
+            linewidth=1.0,
+            hatch=_HATCHES[place % len(_HATCHES)],
+            label=str(level),
+        )
+        for row, share in enumerate(own):
+            if share >= _WRITTEN:
+                axes.text(
+                    starts[row] + share / 2.0,
+                    row,
+                    f"{share:.0%}",
+                    ha="center",
+                    va="center",
+                    fontsize=10,
+                    color=INK,
+                    bbox={"facecolor": PAPER, "edgecolor": "none", "alpha": 0.85, "pad": 1.5},
+                )
+        starts += own
+
+
+def _title(profile: Profile, column: str, shares: pd.DataFrame) -> str:
+    shares = shares.drop(index=OTHER_LEVELS, errors="ignore")
+    numbers = [row for row in shares.columns if isinstance(row, int)]
+    gaps = shares[numbers].sub(shares[EVERYONE], axis=0).to_numpy(dtype=np.float64)
+    if len(profile.numbers) < 2 or not gaps.size or np.isnan(gaps).all():
+        return f"{column}, in shares of customers"
+    level, place = (int(at) for at in np.unravel_index(int(np.nanargmax(np.abs(gaps))), gaps.shape))
+    own, everyone = float(shares[numbers[place]].iloc[level]), float(shares[EVERYONE].iloc[level])
+    name = short_name(profile.name_of(numbers[place]))
+    return f"{name}: {own:.0%} have {column} {shares.index[level]}, of everyone {everyone:.0%}"

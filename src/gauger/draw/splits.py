@@ -1,0 +1,133 @@
+"""How segments split as the count grows: a column a count, a band for the customers who go from one to the next."""
+
+from collections.abc import Sequence
+from itertools import pairwise
+
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.patches import Rectangle
+from numpy.typing import NDArray
+
+from gauger.choosing import CountStudy
+from gauger.draw.ribbons import ribbon
+from gauger.draw.style import INK, new_figure, segment_colour
+from gauger.errors import SettingError
+from gauger.segmentation import Segmentation
+from gauger.wording import listed
+
+MOST_COLUMNS = 8
+
+_BOX, _SPACE = 0.10, 0.018
+_LABELLED = 0.03
+
+Tops = dict[int, float]
+
+
+def segment_splits(study: CountStudy, counts: Sequence[int] | None = None) -> Figure:
+    """Which segments come from which when there is one more; bands are as wide as they have customers.
+
+    By default from 1 (or the lowest count studied) to two above the advised one, at most eight columns. Segments stand
+    so that bands cross little; each has its own colour. Raises SettingError for counts that were not studied.
+    """
+    tried = list(study.segmentations)
+    shown = sorted(counts) if counts is not None else _default_counts(study)
+    strangers = [str(count) for count in shown if count not in tried]
+    if strangers or not 0 < len(shown) <= MOST_COLUMNS:
+        raise SettingError(
+            f"counts={shown} must be one to {MOST_COLUMNS} of those studied: {listed(map(str, tried), most=12)}."
+        )
+    figure = new_figure(_title(study, shown))
+    axes = figure.subplots()
+    axes.set_axis_off()
+    orders = _orders([study.segmentations[count] for count in shown])
+    for place, (count, order) in enumerate(zip(shown, orders, strict=True)):
+        if place:
+            _draw_bands(axes, place, study.segmentations[shown[place - 1]], study.segmentations[count], orders)
+        _draw_boxes(axes, place, study.segmentations[count], order)
+        name = f"{count}\nadvised" if count == study.advice.count else f"{count}\n"
+        axes.text(place + _BOX / 2, 1.09, name, ha="center", va="center", fontsize=12, color=INK, fontweight="bold")
+    axes.set_xlim(-0.1, len(shown) - 1 + _BOX + 0.1)
+    axes.set_ylim(-0.02, 1.14)
+    return figure
+
+
+def _default_counts(study: CountStudy) -> list[int]:
+    tried = list(study.segmentations)
+    last = max(study.advice.count, *study.advice.alternatives, 0) + 1
+    return [count for count in tried if count <= last][-MOST_COLUMNS:] or tried[:MOST_COLUMNS]
+
+
+def _flows(one: Segmentation, other: Segmentation) -> NDArray[np.float64]:
+    """Shares of all customers by segment of the one and of the other."""
+    pairs = np.bincount((one.codes - 1) * other.count + other.codes - 1, minlength=one.count * other.count)
+    return pairs.reshape(one.count, other.count) / len(one.codes)
+
+
+def _orders(segmentations: Sequence[Segmentation]) -> list[list[int]]:
+    """Segment numbers from top to bottom, by where their customers stood in the column before."""
+    orders = [list(range(1, segmentations[0].count + 1))]
+    for one, other in pairwise(segmentations):
+        places = np.empty(one.count)
+        places[np.array(orders[-1]) - 1] = np.arange(one.count)
+        flows = _flows(one, other)
+        middles = (flows * places[:, None]).sum(axis=0) / flows.sum(axis=0)
+        orders.append([int(number) + 1 for number in np.argsort(middles, kind="stable")])
+    return orders
+
+
+def _tops(seg: Segmentation, order: Sequence[int]) -> tuple[Tops, float]:
+    """Where each segment's box begins, from 1 downwards, and how high one customer in all is."""
+    scale = 1.0 - _SPACE * (seg.count - 1)
+    tops: Tops = {}
+    top = 1.0
+    for number in order:
+        tops[number] = top
+        top -= scale * int(seg.sizes[number]) / len(seg.codes) + _SPACE
+    return tops, scale
+
+
+def _draw_boxes(axes: Axes, place: int, seg: Segmentation, order: Sequence[int]) -> None:
+    tops, scale = _tops(seg, order)
+    for number in order:
+        share = int(seg.sizes[number]) / len(seg.codes)
+        axes.add_patch(
+            Rectangle((place, tops[number] - scale * share), _BOX, scale * share, color=segment_colour(number))
+        )
+        if share >= _LABELLED:
+            axes.text(
+                place + _BOX + 0.015,
+                tops[number] - scale * share / 2.0,
+                f"{number}: {share:.0%}",
+                va="center",
+                fontsize=10,
+                color=INK,
+            )
+
+
+def _draw_bands(axes: Axes, place: int, one: Segmentation, other: Segmentation, orders: list[list[int]]) -> None:
+    flows = _flows(one, other)
+    (left, left_scale), (right, right_scale) = _tops(one, orders[place - 1]), _tops(other, orders[place])
+    for number in orders[place - 1]:
+        for target in orders[place]:
+            share = float(flows[number - 1, target - 1])
+            if share <= 0.0:
+                continue
+            heights = left_scale * share, right_scale * share
+            ribbon(axes, (place - 1 + _BOX, left[number]), (place, right[target]), heights, segment_colour(target))
+            left[number] -= heights[0]
+            right[target] -= heights[1]
+
+
+def _title(study: CountStudy, shown: Sequence[int]) -> str:
+    """What the last step to the advised count does, or how firmly segments stay together."""
+    before, count = study.advice.count - 1, study.advice.count
+    if before not in shown or count not in shown or before < 1:
+        return f"How segments split from {shown[0]} to {shown[-1]}"
+    flows = _flows(study.segmentations[before], study.segmentations[count])
+    kept = float(flows.max(axis=0).sum())
+    parent = flows.argmax(axis=0)
+    split = [int(number) + 1 for number in np.flatnonzero(np.bincount(parent, minlength=before) > 1)]
+    if kept > 0.9 and len(split) == 1:
+        return f"From {before} to {count}, segment {split[0]} splits and {kept:.0%} of customers stay with their own"
+    return f"From {before} to {count}, {kept:.0%} of customers stay with most of their segment"

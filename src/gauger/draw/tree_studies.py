@@ -1,0 +1,97 @@
+"""Linkages and metrics side by side: dot plots, and a map of metrics."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+
+from gauger.choosing import NEIGHBOURS, LinkageStudy, MetricStudy
+from gauger.draw.labels import push_apart
+from gauger.draw.style import ACCENT, FAINT, INK, QUIET, dress, new_figure
+from gauger.wording import first_up
+
+
+def linkage_study(study: LinkageStudy) -> Figure:
+    """A row a linkage: how well it tells distances, how much its largest segment holds, how far it agrees with others.
+
+    The advised one is marked.
+    """
+    table = study.table.sort_values("agreement", ascending=False, kind="stable")
+    words = study.trees[study.linkage].linkage_words
+    figure = new_figure(
+        f"{first_up(words)} is advised, of {len(table)} compared at {study.count} segments",
+        " ".join(study.reasons),
+    )
+    panels = (
+        ("cophenetic_correlation", "Tells the distances (cophenetic r)", "higher is truer to the distances"),
+        ("largest_share", f"Share in the largest of {study.count} segments", "near 1: a chain"),
+        ("agreement", "Agreement with the others", "mean adjusted Rand index"),
+    )
+    rows = list(table.index)
+    for axes, (column, title, below) in zip(figure.subplots(1, 3, sharey=True), panels, strict=True):
+        values = table[column].to_numpy(dtype=np.float64)
+        _dots(axes, rows, values, marked=rows.index(study.linkage))
+        dress(axes, title=title, x=below)
+        axes.grid(visible=False, axis="y")
+        axes.set_xlim(min(0.0, float(values.min()) - 0.08), 1.08)
+    return figure
+
+
+def metric_study(study: MetricStudy) -> Figure:
+    """A map on which metrics with a like order of distances are near each other, and each one's agreement with all."""
+    figure = new_figure(_closest(study), " ".join(study.reasons))
+    left, right = figure.subplots(1, 2, width_ratios=(1.5, 1.0))
+    dress(left, title="Near each other: a like order of distances")
+    x, y = (study.map[axis].to_numpy() for axis in ("x", "y"))
+    left.scatter(x, y, s=70, color=ACCENT, zorder=3)
+    left.set_xticks([])
+    left.set_yticks([])
+    reach = max(float(np.ptp(x)), float(np.ptp(y)), 1e-9)
+    middle = (x.min() + x.max()) / 2.0, (y.min() + y.max()) / 2.0
+    left.set_xlim(middle[0] - 0.8 * reach, middle[0] + 0.8 * reach)
+    left.set_ylim(middle[1] - 0.62 * reach, middle[1] + 0.62 * reach)
+    labels = []
+    for at, over, name in zip(x, y, study.map.index, strict=True):
+        crowded = ((x > at + 1e-9) & (x < at + 0.2 * reach) & (np.abs(y - over) < 0.05 * reach)).any()
+        side, align = (-0.02, "right") if crowded else (0.02, "left")
+        labels.append(left.text(at + side * reach, over, str(name), fontsize=11, color=INK, va="center", ha=align))
+    push_apart(left, labels)
+    table = study.table.sort_values("rank_correlation", ascending=False, kind="stable")
+    rows = list(table.index)
+    _dots(right, rows, table["rank_correlation"].to_numpy(), marked=None)
+    shared = table["neighbours"].to_numpy()
+    right.plot(shared, range(len(rows)), linestyle="none", marker="s", markersize=7, color=QUIET, zorder=3)
+    dress(right, title="Agreement with the others, on average", x=f"● rank correlation   ■ shared {NEIGHBOURS} nearest")
+    right.grid(visible=False, axis="y")
+    right.set_xlim(min(0.0, float(table["rank_correlation"].min()) - 0.05), 1.05)
+    return figure
+
+
+def _dots(axes: Axes, rows: Sequence[str], values: np.ndarray, *, marked: int | None) -> None:
+    places = np.arange(len(rows))
+    axes.hlines(places, 0.0, values, color=FAINT, linewidth=2.0, zorder=1)
+    colours = [ACCENT if place == marked else INK for place in places]
+    axes.scatter(values, places, s=80, color=colours, zorder=4)
+    if marked is not None:
+        for place, value in zip(places, values, strict=True):
+            axes.annotate(
+                f"{value:.2f}",
+                (value, place),
+                xytext=(0, 8),
+                textcoords="offset points",
+                ha="center",
+                fontsize=10,
+                color=colours[place],
+            )
+    axes.set_yticks(places, rows)
+    axes.tick_params(axis="y", length=0)
+    axes.set_ylim(len(rows) - 0.5, -0.6)
+
+
+def _closest(study: MetricStudy) -> str:
+    order = study.rank_correlation.to_numpy()
+    one, other = (int(place) for place in np.unravel_index(int(order.argmin()), order.shape))
+    names = list(study.rank_correlation.index)
+    least = f"{order[one, other]:.2f}"
+    return f"{len(names)} metrics: least alike are {names[one]} and {names[other]} (rank correlation {least})"

@@ -1,0 +1,202 @@
+"""Drift: how far other customers are from those that a model was learned from, and what to do about it."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from gauger.columns import checked_table, refuse_bad_key
+from gauger.errors import SettingError
+from gauger.models import (
+    LearnedFeature,
+    Placed,
+    SegmentModel,
+    about_values,
+    beyond_gates,
+    changed_units,
+    columns_of,
+    outside_of,
+    place,
+)
+from gauger.readable import Readable
+from gauger.remarks import Remark
+from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
+from gauger.wording import listed, percent, plural
+
+SMALL, LARGE = 0.1, 0.25
+"""The usual bands of the population stability index: below the first little has moved, above the second much."""
+KEEP, WATCH, LEARN = "keep", "watch", "learn again"
+
+STABLE, MOVED, CHANGED = "stable", "moved", "changed"
+
+_SLIGHT_SHIFT, _SOME_SHIFT, _LARGE_SHIFT = 0.1, 0.25, 0.5
+"""Shifts of the mean, in standard deviations: below the first nobody would notice, from the last segments' centres are
+no longer where customers are. Judgement, after Cohen's small and medium effects (0.2 and 0.5)."""
+_LIKE_SPREAD = 0.8
+"""A spread that shrinks by no more than to this share of then, or grows as much, is as it was: judgement."""
+_FEW_GATED, _MANY_GATED = 0.02, 0.05
+_LEAST_SHARE = 1e-4
+_NOISE = 0.05
+_DIGITS = 9
+_NO_VALUES = "no values"
+
+Values = NDArray[np.float64]
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class Drift(Readable):
+    """Customers now beside those that a model was learned from.
+
+    `.features` has a row a feature: mean_then, mean_now, shift (in standard deviations of then), stability (the
+    population stability index, 0 for the same distribution), missing_then, missing_now (shares) and reading ("stable",
+    "moved" for an index of 0.1 or a shift of 0.25, "changed" for a shift of 0.5, or an index of 0.25 with a mean or
+    spread that is not as it was). `.segments` has a row a segment, and one for the unassigned: name, share_then,
+    share_now, centre_shift (how far the mean of its customers is from the centre learned, working scale),
+    distance_then and distance_now (means of the customers' distances).
+
+    `.gated` is the share of customers beyond the learned gates (then it was `.gated_then`), `.stability` the index of
+    the segments' shares. `.advice` is "keep", "watch" or "learn again", and `.reasons` say why.
+    """
+
+    features: pd.DataFrame
+    segments: pd.DataFrame
+    customers: int
+    gated: float
+    gated_then: float
+    stability: float
+    advice: str
+    reasons: tuple[str, ...]
+    remarks: tuple[Remark, ...] = ()
+
+    def headline(self) -> str:
+        return (
+            f"{self.advice}: {self.customers:,} {plural(self.customers, 'customer')} against those learned from. "
+            f"{' '.join(self.reasons)}"
+        )
+
+    def overview(self) -> pd.DataFrame:
+        return self.features
+
+
+def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
+    """How the customers of a table differ from those that a model was learned from.
+
+    The population stability index of a feature is the sum over its bins (tenths of the learned customers, values
+    that many have in bins of their own) of (share now
+    - share then) ln(share now / share then), a share of none taken as 1 in 10,000: by custom below 0.1 is stable, up to
+    0.25 has moved, above has changed. Customers without a value are left out of it, and counted. The index of few
+    customers is noise: about 9 / n by chance alone, which a remark says.
+
+    Raises as `SegmentModel.assign`, and SettingError for a table without rows.
+
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(40), "visits": [1, 2, 3, 4, 21, 22, 23, 24] * 5})
+    >>> model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))
+    >>> gauger.drift(model, table).advice
+    'keep'
+    """
+    table = checked_table(table, columns_of(model))
+    refuse_bad_key(table[model.key])
+    if table.empty:
+        raise SettingError("there are no customers to compare: the table has no rows.")
+    placed = place(model, table, None)
+    rows = [_of_feature(feature, placed.raw[feature.name]) for feature in model.features]
+    columns = ["mean_then", "mean_now", "shift", "stability", "missing_then", "missing_now", "reading"]
+    features = pd.DataFrame(rows, columns=columns, index=pd.Index(model.names, name="feature"))
+    segments = _of_segments(model, placed, placed.working.T)
+    customers = len(table)
+    gated = float(beyond_gates(placed.codes, placed.distances, model.gates).mean())
+    stability = _index(segments["share_then"].to_numpy(), segments["share_now"].to_numpy())
+    advice, reasons = _advice(features, gated, stability)
+    remarks = (
+        *about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw)),
+        *_few(model, customers),
+    )
+    gated_then = 1.0 - model.gate_share
+    return Drift(features, segments, customers, gated, gated_then, stability, advice, tuple(reasons), remarks)
+
+
+def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, float, float, float, float, str]:
+    present = values[np.isfinite(values)]
+    missing = 1.0 - len(present) / len(values)
+    if not present.size:
+        return feature.mean, np.nan, np.nan, np.nan, feature.missing, missing, _NO_VALUES
+    counts = np.bincount(np.searchsorted(feature.edges, present, side="right"), minlength=len(feature.shares))
+    stability = _index(np.array(feature.shares), counts / len(present))
+    mean, spread = float(present.mean()), float(present.std())
+    gap = mean - feature.mean
+    shift = gap / feature.spread if feature.spread > 0.0 else (0.0 if gap == 0.0 else np.inf * np.sign(gap))
+    stays = abs(shift) < _SLIGHT_SHIFT and feature.spread * _LIKE_SPREAD <= spread <= feature.spread / _LIKE_SPREAD
+    reading = _reading(stability, abs(shift), stays=stays)
+    return feature.mean, mean, float(shift), stability, feature.missing, missing, reading
+
+
+def _reading(stability: float, shift: float, *, stays: bool) -> str:
+    """What index and shift say together of a feature; `stays` is whether mean and spread are as they were.
+
+    An index alone, as when everybody's recency is a day longer, has moved at most: bins are narrower than what matters.
+    """
+    if shift >= _LARGE_SHIFT or (stability >= LARGE and not stays):
+        return CHANGED
+    return MOVED if stability >= SMALL or shift >= _SOME_SHIFT else STABLE
+
+
+def _index(then: Values, now: Values) -> float:
+    """The population stability index of two lists of shares."""
+    old, new = np.maximum(then, _LEAST_SHARE), np.maximum(now, _LEAST_SHARE)
+    return float(((new - old) * np.log(new / old)).sum())
+
+
+def _of_segments(model: SegmentModel, placed: Placed, values: Values) -> pd.DataFrame:
+    n = len(placed.codes)
+    rows: list[tuple[str, float, float, float, float, float]] = []
+    for segment, centre in zip(model.segments, model.centres, strict=True):
+        own = placed.codes == segment.number
+        middle = values[own].mean(axis=0) if own.any() else np.full(len(centre), np.nan)
+        now = float(placed.distances[own].mean()) if own.any() else np.nan
+        gap = float(np.round(np.sqrt(((middle - centre) ** 2).sum()), _DIGITS))
+        share = segment.customers / model.customers
+        rows.append((segment.name, share, float(own.sum()) / n, gap, segment.mean_distance, now))
+    outside = float((placed.codes == UNASSIGNED).sum()) / n
+    rows.append((UNASSIGNED_NAME, model.unassigned / model.customers, outside, np.nan, np.nan, np.nan))
+    columns = ["name", "share_then", "share_now", "centre_shift", "distance_then", "distance_now"]
+    index = pd.Index([*(one.number for one in model.segments), UNASSIGNED_NAME], dtype=object, name="segment")
+    return pd.DataFrame(rows, columns=columns, index=index)
+
+
+def _advice(features: pd.DataFrame, gated: float, stability: float) -> tuple[str, list[str]]:
+    """Keep, watch or learn again, by the worst of what was seen; and every reason that speaks for it."""
+    changed = features.index[features["reading"] == CHANGED]
+    moved = features.index[features["reading"] == MOVED]
+    silent = features.index[features["reading"] == _NO_VALUES]
+    strong, weak = [], []
+    if len(silent):
+        strong.append(f"{listed(silent, most=4)} {plural(len(silent), 'has', 'have')} no values any more.")
+    if len(changed):
+        strong.append(f"{listed(changed, most=4)} {plural(len(changed), 'has', 'have')} changed.")
+    if gated >= _MANY_GATED:
+        strong.append(f"{percent(gated)} are beyond the gate of every segment.")
+    if stability >= LARGE:
+        strong.append(f"The segments' shares have changed (index {stability:.2f}).")
+    if len(moved):
+        weak.append(f"{listed(moved, most=4)} {plural(len(moved), 'has', 'have')} moved.")
+    if _FEW_GATED <= gated < _MANY_GATED:
+        weak.append(f"{percent(gated)} are beyond the gate.")
+    if SMALL <= stability < LARGE:
+        weak.append(f"The segments' shares have moved (index {stability:.2f}).")
+    if strong:
+        return LEARN, [*strong, *weak]
+    return (WATCH, weak) if weak else (KEEP, ["Features and shares are as they were."])
+
+
+def _few(model: SegmentModel, customers: int) -> Iterator[Remark]:
+    bins = max(len(feature.shares) for feature in model.features) - 1
+    noise = bins * (1.0 / max(customers, 1) + 1.0 / model.customers)
+    if noise > _NOISE:
+        yield Remark(
+            "few-for-drift",
+            f"with {customers:,} {plural(customers, 'customer')} now and {model.customers:,} then the index is about "
+            f"{noise:.2f} by chance alone: read shifts, and do not learn again for the index only.",
+        )

@@ -1,0 +1,230 @@
+"""Migration: who went from which segment to which, and whether more go there than chance would send."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+from scipy.stats import beta, binom
+
+from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
+from gauger.profiling import checked_assignments, holm
+from gauger.readable import Readable
+from gauger.remarks import Remark
+from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
+from gauger.wording import percent, plural, written_like
+
+_RESAMPLES = 500
+_INTERVAL = (0.025, 0.975)
+
+_LEVEL = 0.05
+
+Codes = NDArray[np.int64]
+Values = NDArray[np.float64]
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class Migration(Readable):
+    """Customers of both times, by the segment they were in and the one they are in.
+
+    `.counts` is the crossing table (rows before, columns after, "unassigned" last where there are any), `.shares` each
+    row's shares, `.value` the values of the customers added up in the same way (None without values). `.flows` has a
+    row for each way that anyone went: before, after, customers, share (of those who were there), expected (customers,
+    had those who left gone in proportion to the sizes before of the other segments), ratio, low, high (its 95 %
+    interval, Clopper & Pearson 1934), p_adjusted (two-sided, corrected for the number of ways: Holm 1979) and exceeds
+    (whether more went than chance would send, with p_adjusted of at most 0.05 over all ways together).
+
+    `.moved` is the share that is elsewhere now, `.moved_low` and `.moved_high` its 95 % interval, `.chance` what it
+    would be if segments were dealt out anew by lot. `.customers` has a row a customer of both times: the key, before,
+    after, moved. `.new` and `.lost` are the keys that are only there after, or before. `.names` are the segments'.
+    """
+
+    counts: pd.DataFrame
+    value: pd.DataFrame | None
+    flows: pd.DataFrame
+    moved: float
+    moved_low: float
+    moved_high: float
+    chance: float
+    customers: pd.DataFrame
+    new: pd.Index
+    lost: pd.Index
+    names: dict[object, str]
+    remarks: tuple[Remark, ...] = ()
+
+    @property
+    def shares(self) -> pd.DataFrame:
+        """Of each segment's customers before the share in each segment after."""
+        return self.counts.div(self.counts.sum(axis=1).mask(lambda sums: sums == 0), axis=0)
+
+    def headline(self) -> str:
+        n = len(self.customers)
+        return (
+            f"{percent(self.moved)} of {n:,} {plural(n, 'customer')} moved ({percent(self.moved_low)} to "
+            f"{percent(self.moved_high)}; by lot it would be {percent(self.chance)}); {len(self.new):,} new, "
+            f"{len(self.lost):,} lost"
+        )
+
+    def overview(self) -> pd.DataFrame:
+        return self.counts
+
+
+def migration(
+    before: Segmentation | pd.DataFrame,
+    after: Segmentation | pd.DataFrame,
+    *,
+    key: str | None = None,
+    value: pd.Series | None = None,
+    seed: int = 0,
+) -> Migration:
+    """Who moved between two times, by segments of the same numbering: those of one model, or aligned ones.
+
+    `before` and `after` are segmentations or assignments (DataFrames with `key`, segment and, if they like,
+    segment_name). Customers are matched by key. `value` is a Series indexed by key, such as what each is worth. Draw it
+    with `gauger.draw.migration_flow`.
+
+    Raises SettingError when no customer is there at both times or `key` is not given for DataFrames, ColumnValuesError
+    for values that are no numbers, and as `checked_assignments` for assignments that are none.
+
+    >>> import gauger, pandas as pd
+    >>> spring = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 2, 2]})
+    >>> summer = pd.DataFrame({"who": list("abce"), "segment": [1, 2, 2, 1]})
+    >>> gauger.migration(spring, summer, key="who").counts.values.tolist()
+    [[1, 1], [0, 1]]
+    """
+    first, second = _side(before, key), _side(after, key)
+    places = second[0].get_indexer(first[0])
+    both = places >= 0
+    if not both.any():
+        raise SettingError(
+            f"no customer is there at both times: keys before are written {written_like(first[0][:1])}, after "
+            f"{written_like(second[0][:1])}. Are they the same customers?"
+        )
+    keys, was, is_now = first[0][both], first[1][both], second[1][places[both]]
+    labels: list[object] = sorted({*was.tolist(), *is_now.tolist()} - {UNASSIGNED})
+    codes = [*labels, UNASSIGNED] if (was == UNASSIGNED).any() or (is_now == UNASSIGNED).any() else list(labels)
+    index = pd.Index([UNASSIGNED_NAME if code == UNASSIGNED else code for code in codes], dtype=object)
+    at = {code: place for place, code in enumerate(codes)}
+    own, new = (np.array([at[code] for code in side.tolist()], dtype=np.intp) for side in (was, is_now))
+    counts = np.zeros((len(codes), len(codes)), dtype=np.int64)
+    np.add.at(counts, (own, new), 1)
+    draws = _drawn_anew(counts, seed)
+    moved = 1.0 - np.trace(draws, axis1=1, axis2=2) / len(keys)
+    shares = counts.sum(axis=1) @ counts.sum(axis=0) / len(keys) ** 2
+    called = {**second[2], **first[2]}
+    crossing = pd.DataFrame(counts, index=index.rename("before"), columns=index.rename("after"))
+    customers = pd.DataFrame(
+        {str(first[0].name): keys.to_numpy(), "before": was, "after": is_now, "moved": was != is_now}
+    )
+    here, there = first[0][~both], second[0][~second[0].isin(first[0])]
+    return Migration(
+        crossing,
+        _values(value, keys, own, new, crossing),
+        _flows(counts, index),
+        float((was != is_now).mean()),
+        float(np.quantile(moved, _INTERVAL[0])),
+        float(np.quantile(moved, _INTERVAL[1])),
+        float(1.0 - shares),
+        customers,
+        there,
+        here,
+        {label: called[UNASSIGNED if label == UNASSIGNED_NAME else label] for label in index},
+        tuple(_of_one_time(there, here)),
+    )
+
+
+def _side(side: Segmentation | pd.DataFrame, key: str | None) -> tuple[pd.Index, Codes, Mapping[int, str]]:
+    """Keys, codes and names of segments at one time."""
+    if isinstance(side, Segmentation):
+        return pd.Index(side.features.keys, name=side.features.key), side.codes.astype(np.int64), side.names
+    if key is None:
+        raise SettingError("say which column of the assignments identifies a customer: key='…'.")
+    keys, codes, found = checked_assignments(side, key)
+    return keys.rename(key), codes, found
+
+
+def _drawn_anew(counts: NDArray[np.int64], seed: int) -> NDArray[np.int64]:
+    """Crossing tables of customers drawn anew with replacement (resamples, k, k)."""
+    n = int(counts.sum())
+    found = np.random.default_rng(seed).multinomial(n, counts.ravel() / n, size=_RESAMPLES)
+    return np.asarray(found.reshape(_RESAMPLES, *counts.shape))
+
+
+def _expected(counts: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Movers by way (k, k), had those who left gone in proportion to the sizes before of the other segments.
+
+    Sizes after would already hold the movement that is to be judged.
+    """
+    sizes = counts.sum(axis=1)
+    leaving = sizes - np.diag(counts)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        expected = leaving[:, None] * sizes / (sizes.sum() - sizes)[:, None]
+    return np.asarray(np.nan_to_num(expected))
+
+
+def _flows(counts: NDArray[np.int64], index: pd.Index) -> pd.DataFrame:
+    expected = _expected(counts)
+    sizes = counts.sum(axis=1)
+    leaving = sizes - np.diag(counts)
+    adjusted = _adjusted(counts, expected, leaving)
+    rows = []
+    for here, there in np.argwhere(counts > 0).tolist():
+        if here == there:
+            continue
+        wanted, customers = float(expected[here, there]), int(counts[here, there])
+        low, high = (end * leaving[here] / wanted if wanted else np.inf for end in _interval(customers, leaving[here]))
+        ratio = customers / wanted if wanted else np.inf
+        share, p = customers / int(sizes[here]), float(adjusted[here, there])
+        exceeds = bool(p <= _LEVEL and ratio > 1.0)
+        rows.append((index[here], index[there], customers, share, wanted, ratio, low, high, p, exceeds))
+    columns = ["before", "after", "customers", "share", "expected", "ratio", "low", "high", "p_adjusted", "exceeds"]
+    return pd.DataFrame(rows, columns=columns).sort_values(
+        "customers", ascending=False, kind="stable", ignore_index=True
+    )
+
+
+def _adjusted(counts: NDArray[np.int64], expected: NDArray[np.float64], leaving: NDArray[np.int64]) -> Values:
+    """Of every way (k, k) how surprising as many customers are, either way, corrected for the number of ways."""
+    k = len(counts)
+    p = np.ones((k, k))
+    apart = ~np.eye(k, dtype=np.bool_)
+    for here, there in np.argwhere(apart & (leaving[:, None] > 0)).tolist():
+        chance = min(float(expected[here, there] / leaving[here]), 1.0)
+        found = binom(int(leaving[here]), chance)
+        tail = min(float(found.sf(counts[here, there] - 1)), float(found.cdf(counts[here, there])))
+        p[here, there] = min(1.0, 2.0 * tail)
+    p[apart] = holm(p[apart])
+    return p
+
+
+def _interval(found: int, among: int) -> tuple[float, float]:
+    """The 95 % interval of a share, by Clopper & Pearson (1934), Biometrika 26(4), 404-413."""
+    low = beta.ppf(_INTERVAL[0], found, among - found + 1) if found else 0.0
+    high = beta.ppf(_INTERVAL[1], found + 1, among - found) if found < among else 1.0
+    return float(low), float(high)
+
+
+def _values(
+    value: pd.Series | None, keys: pd.Index, own: NDArray[np.intp], new: NDArray[np.intp], crossing: pd.DataFrame
+) -> pd.DataFrame | None:
+    if value is None:
+        return None
+    if not isinstance(value, pd.Series) or not pd.api.types.is_numeric_dtype(value):
+        raise ColumnValuesError("value must be a Series of numbers, indexed by key.")
+    if not keys.isin(value.index).any():
+        raise UnknownColumnError(f"value is indexed by {value.index[:1].tolist()}, which is no customer of both times.")
+    worth = value.reindex(keys).to_numpy(dtype=np.float64, na_value=np.nan)
+    sums = np.zeros(crossing.shape)
+    np.add.at(sums, (own, new), np.nan_to_num(worth))
+    return pd.DataFrame(sums, index=crossing.index, columns=crossing.columns)
+
+
+def _of_one_time(new: pd.Index, lost: pd.Index) -> Iterator[Remark]:
+    parts = [
+        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {word}"
+        for keys, word in ((new, "new"), (lost, "lost"))
+        if len(keys)
+    ]
+    if parts:
+        yield Remark("customers-of-one-time", f"{' and '.join(parts)}: movement is of those who are there both times.")

@@ -1,0 +1,101 @@
+"""Words for people: lists, plurals, numbers, and text with nothing hidden in it."""
+
+import difflib
+import unicodedata
+from collections.abc import Iterable, Sequence
+
+_UNSEEN = ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp")
+"""Unicode's categories of control, format, surrogate, private and unassigned signs, and its separators of lines."""
+
+
+def visible(text: str) -> str:
+    """Text with every sign that a terminal would act on, or that nobody sees, written out: an escape as \\x1b.
+
+    Line ends stay. What data hold could otherwise move the cursor, hide text or turn its direction.
+    """
+    return text if text.isascii() and text.isprintable() else "".join(map(_written_out, text))
+
+
+def _written_out(sign: str) -> str:
+    if sign == "\n" or unicodedata.category(sign) not in _UNSEEN:
+        return sign
+    return sign.encode("unicode_escape").decode("ascii")
+
+
+def first_up(text: str) -> str:
+    """Text as a sentence begins: its first letter a capital."""
+    return text[:1].upper() + text[1:]
+
+
+def percent(share: float) -> str:
+    """A share between 0 and 1 as a whole percentage; 0% is said only of nobody, 100% only of everyone."""
+    if 0.0 < share < 0.005:
+        return "<1%"
+    return ">99%" if 0.995 <= share < 1.0 else f"{share:.0%}"
+
+
+def shortened(text: str, most: int) -> str:
+    """Text of at most so many letters, its end replaced by dots where it is longer."""
+    return text if len(text) <= most else f"{text[: most - 1].rstrip()}…"
+
+
+def plain_number(value: float) -> str:
+    """A number as people write it: whole ones without decimals, others to three figures."""
+    return f"{value:,.0f}" if float(value).is_integer() and abs(value) < 1e15 else short_number(value)
+
+
+def short_number(value: float) -> str:
+    """A number to three figures with thousands marks: 1,240, 27.3, 4.20, 0.042."""
+    size = abs(value)
+    if size >= 99.95:
+        return f"{value:,.0f}"
+    if size >= 9.995:
+        return f"{value:.1f}"
+    if size >= 0.9995 or size == 0.0:
+        return f"{value:.2f}"
+    return f"{value:.3f}" if size >= 0.0005 else f"{value:.1e}"
+
+
+LONGEST_PART = 200
+"""Letters of a part of a file that a message quotes; judgement."""
+
+_LONGEST_FORM = 30
+"""Signs of a value's form that a message shows; judgement."""
+
+
+def nearest(name: str, present: Iterable[str]) -> str:
+    """The one to three names of `present` most like `name`, quoted and joined by 'or'; empty when none is near."""
+    by_lower = {word.lower(): word for word in present}
+    close = difflib.get_close_matches(name.lower(), by_lower, n=3, cutoff=0.6)
+    return " or ".join(repr(by_lower[word]) for word in close)
+
+
+def written_like(values: Iterable[object]) -> str:
+    """How values are written, without what they say: digits as 9, letters as a, no more than 30 characters of each."""
+    forms = dict.fromkeys(_form(str(value)) for value in values)
+    return f"like {listed(map(repr, forms))}"
+
+
+def _form(text: str) -> str:
+    shown = "".join("9" if sign.isdigit() else "a" if sign.isalpha() else sign for sign in text[:_LONGEST_FORM])
+    return shown + ("…" if len(text) > _LONGEST_FORM else "")
+
+
+def data_rows(places: Sequence[int]) -> str:
+    """The first three of some places, counted from 0, as a reader counts rows: "data rows 2, 4 and 9"."""
+    shown = [str(int(place) + 1) for place in places[:3]]
+    return f"data {plural(len(shown), 'row')} {listed(shown)}"
+
+
+def listed(words: Iterable[str], most: int = 3, last: str = "and") -> str:
+    """The first `most` words as a phrase, with how many more there are: "a, b and 4 more"."""
+    shown = list(words)
+    rest = len(shown) - most
+    if rest > 0:
+        return f"{', '.join(shown[:most])} and {rest:,} more"
+    return shown[0] if len(shown) == 1 else f"{', '.join(shown[:-1])} {last} {shown[-1]}" if shown else "nothing"
+
+
+def plural(count: int, one: str, many: str | None = None) -> str:
+    """`one` when count is 1, else its plural."""
+    return one if count == 1 else many or f"{one}s"

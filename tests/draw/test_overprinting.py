@@ -1,0 +1,176 @@
+"""No two texts of a figure overprint and none leaves it: on the demo data, with few and with many segments."""
+
+from collections.abc import Callable, Iterator
+from itertools import combinations
+
+import numpy as np
+import pandas as pd
+import pytest
+from matplotlib.axes import Axes
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.figure import Figure
+from matplotlib.text import Text
+
+import gauger
+from gauger.demo.walkthrough import FEATURES
+from gauger.draw.clouds import MOST_POINTS
+from gauger.segmentation import segmentation_from_codes
+
+draw = gauger.draw
+
+_HAIR = 1.0
+
+
+def _texts(figure: Figure) -> Iterator[Text]:
+    yield from figure.texts
+    for legend in (*figure.legends, *(axes.get_legend() for axes in figure.axes)):
+        if legend is not None:
+            yield from (*legend.get_texts(), legend.get_title())
+    for axes in figure.axes:
+        yield from axes.texts
+        yield from axes.findobj(lambda artist, own=axes: artist in (own.title, own._left_title, own._right_title))
+        if axes.axison:
+            yield from _of_axis(axes)
+
+
+def _of_axis(axes: Axes) -> Iterator[Text]:
+    for axis in (axes.xaxis, axes.yaxis):
+        low, high = sorted(axis.get_view_interval())
+        yield axis.label
+        for tick in (*axis.get_major_ticks(), *axis.get_minor_ticks()):
+            if low <= tick.get_loc() <= high:
+                yield from (tick.label1, tick.label2)
+
+
+def _faults(figure: Figure) -> list[object]:
+    """Pairs of texts whose frames share more than a hair, and texts that leave the figure."""
+    canvas = FigureCanvasAgg(figure)
+    canvas.draw()
+    shown = [text for text in _texts(figure) if text.get_visible() and text.get_text().strip()]
+    boxes = [(text.get_text(), Text.get_window_extent(text, canvas.renderer)) for text in shown]
+    width, height = canvas.get_width_height()
+    outside = [text for text, box in boxes if box.x0 < -1 or box.y0 < -1 or box.x1 > width + 1 or box.y1 > height + 1]
+    slanted = {text.get_text() for text in shown if text.get_rotation() % 90.0}  # their frames cover more than they do
+    return outside + [
+        (one, other)
+        for (one, a), (other, b) in combinations(boxes, 2)
+        if a.padded(-_HAIR).overlaps(b.padded(-_HAIR)) and not slanted & {one, other}
+    ]
+
+
+Named = dict[str, Callable[[], Figure]]
+
+
+@pytest.fixture(scope="module")
+def demo(
+    demo_features: gauger.FeatureSet,
+    demo_study: gauger.CountStudy,
+    demo_segments: gauger.Segmentation,
+    behaviour: pd.DataFrame,
+    members: pd.DataFrame,
+    tmp_path_factory: pytest.TempPathFactory,
+) -> Named:
+    """Every figure there is, of the demo data."""
+    plain = gauger.profile(demo_segments, members, resamples=0)
+    seg = demo_segments.rename(plain.suggested_names)
+    profile = gauger.profile(seg, members, resamples=0)
+    bands = gauger.segment_by_bands(demo_features, {"recency_days": 5, "visits": 5}, combine="score")
+    panel = gauger.read_table(gauger.demo_file("panel.csv")).set_index("member_id")["answer"]
+    moves = gauger.migration(seg, gauger.build_model(seg).assign(behaviour[::2], gate="learned"), key="member_id")
+    place = tmp_path_factory.mktemp("campaign") / "out"
+    gauger.hand_off(seg, members, place, campaign="spring", holdout=0.3)
+    came = gauger.measure(place, behaviour[["member_id"]][::9].assign(responded=1))
+    homes = gauger.read_table(gauger.demo_file("homes.csv"))
+    places = gauger.prepare(homes, key="home_id", features=["east_km", "north_km"], scale="none")
+    radii = gauger.study_radius(places)
+    part = gauger.prepare(behaviour.head(300), key="member_id", features=FEATURES)
+    weekly = gauger.read_table(gauger.demo_file("weekly_admissions.csv"))
+    weeks = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")
+    series = gauger.prepare(weeks, key="house", scale="none")
+    houses = gauger.build_tree(series, linkage="average", metric="elastic_shape", optimal_order=True)
+    return {
+        "bubbles": lambda: draw.profile_bubbles(profile),
+        "bubbles of customers": lambda: draw.profile_bubbles(profile, "visits", "age", "customers"),
+        "boxes": lambda: draw.segment_boxes(seg),
+        "violins": lambda: draw.segment_boxes(seg, ["age", "visits"], table=members, kind="violin"),
+        "campaign": lambda: draw.campaign_outcome(came),
+        "components": lambda: draw.component_scatter(seg, outline="ellipse"),
+        "correlations": lambda: draw.correlations(behaviour, "member_id"),
+        "counts": lambda: draw.count_study(demo_study),
+        "dendrogram": lambda: draw.dendrogram(gauger.build_tree(demo_features)),
+        "distributions": lambda: draw.distributions(behaviour, "member_id"),
+        "feature tree": lambda: draw.feature_tree(gauger.build_tree(demo_features, of="features")),
+        "flow to the panel": lambda: draw.flow(gauger.compare(seg, panel)),
+        "flow to bands": lambda: draw.flow(gauger.compare(seg, bands, resamples=0)),
+        "heat": lambda: draw.profile_heat(profile),
+        "dendrogram of houses": lambda: draw.dendrogram(houses, count=4),
+        "houses": lambda: draw.category_shares(profile, "home_house"),
+        "index": lambda: draw.profile_heat(profile, "index"),
+        "jumps": lambda: draw.merge_jumps(gauger.build_tree(demo_features)),
+        "levels": lambda: draw.density_levels(gauger.segment_by_density_levels(places, 50)),
+        "lines": lambda: draw.profile_lines(profile),
+        "linkages": lambda: draw.linkage_study(gauger.study_linkages(part)),
+        "map": lambda: draw.segment_map(seg, members),
+        "metrics": lambda: draw.metric_study(gauger.study_metrics(part)),
+        "moves": lambda: draw.migration_flow(moves),
+        "neighbours": lambda: draw.neighbour_distances(radii),
+        "pairs": lambda: draw.pair_grid(seg),
+        "profile": lambda: draw.profile_bars(profile),
+        "radii": lambda: draw.radius_study(radii),
+        "rounds": lambda: draw.round_history(seg),
+        "scatter": lambda: draw.scatter(seg, outline="hull"),
+        "series": lambda: draw.series_panels(houses.cut(count=4)),
+        "shares": lambda: draw.category_shares(profile),
+        "side by side": lambda: draw.side_by_side(gauger.compare(seg, bands, resamples=0)),
+        "silhouettes": lambda: draw.silhouette_diagrams(demo_study),
+        "silhouettes beside": lambda: draw.silhouette_beside(seg),
+        "splits": lambda: draw.segment_splits(demo_study),
+        "spread": lambda: draw.segment_spread(seg),
+        "treatments": lambda: draw.treatments(demo_features),
+    }
+
+
+def test_no_text_of_a_demo_figure_overprints_another(demo: Named) -> None:
+    assert {name: faults for name, make in demo.items() if (faults := _faults(make()))} == {}
+
+
+def test_every_public_figure_is_among_those_looked_at(demo: Named) -> None:
+    used = {name for make in demo.values() for name in make.__code__.co_names}
+    assert set(draw.__all__) <= used
+
+
+@pytest.mark.parametrize(("segments", "features", "customers"), [(2, 2, 300), (12, 20, 3_000), (12, 20, 30_000)])
+def test_figures_stay_readable_with_few_and_many_segments_and_features(
+    segments: int, features: int, customers: int
+) -> None:
+    rng = np.random.default_rng(segments * features)
+    codes = rng.integers(0, segments, customers)
+    values = rng.normal(0.0, 4.0, (segments, features))[codes] + rng.normal(size=(customers, features))
+    names = [f"{'share_kind' if place % 2 else 'weekly'}_measure_{place}" for place in range(features)]
+    table = pd.DataFrame(values, columns=names).assign(who=np.arange(customers))
+    table["town"] = rng.choice(["Ardick", "Ardmer", "Belath"], customers)
+    table["east_km"], table["north_km"] = rng.normal(0.0, 9.0, (2, customers))
+    prepared = gauger.prepare(table, key="who", features=names)
+    seg = segmentation_from_codes(prepared, codes + 1, method="by hand")
+    seg = seg.rename(
+        {number: f"many {names[number % features]}, few of all that is {number}" for number in seg.numbers}
+    )
+    profile = gauger.profile(seg, table, resamples=0)
+    figures: Named = {
+        "scatter": lambda: draw.scatter(seg),
+        "components": lambda: draw.component_scatter(seg),
+        "bubbles": lambda: draw.profile_bubbles(profile),
+        "heat": lambda: draw.profile_heat(profile),
+        "lines": lambda: draw.profile_lines(profile),
+        "profile": lambda: draw.profile_bars(profile),
+        "boxes": lambda: draw.segment_boxes(seg),
+        "spread": lambda: draw.segment_spread(seg),
+        "pairs": lambda: draw.pair_grid(seg),
+        "shares": lambda: draw.category_shares(profile),
+        "map": lambda: draw.segment_map(seg, table),
+        "flow": lambda: draw.flow(gauger.compare(seg, table.set_index("who")["town"])),
+        "silhouettes": lambda: draw.silhouette_beside(seg),
+    }
+    shaded = ("scatter", "components", "pairs", "map")
+    chosen = {name: figures[name] for name in (shaded if customers > MOST_POINTS else figures)}
+    assert {name: faults for name, make in chosen.items() if (faults := _faults(make()))} == {}
