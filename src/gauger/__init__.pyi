@@ -2,7 +2,6 @@ from . import draw as draw
 from . import errors as errors
 from .campaigns import HandOff as HandOff
 from .campaigns import Outcome as Outcome
-from .campaigns import hand_off as hand_off
 from .campaigns import measure as measure
 from .choosing import (
     CountAdvice as CountAdvice,
@@ -120,6 +119,7 @@ from .profiling import (
 from .progress import listening as listening
 from .remarks import Remark as Remark
 from .remarks import remarks_of as remarks_of
+from .report import hand_off as hand_off
 from .segmentation import Segmentation as Segmentation
 from .tables import read_table as read_table
 from .tables import write_table as write_table

@@ -55,9 +55,10 @@ class ModelFileError(GaugerError, ValueError):
     @classmethod
     def altered(cls, file: Path, places: Sequence[str]) -> "ModelFileError":
         """A model that was changed since it was saved."""
+        parts = listed(shortened(part, LONGEST_PART) for part in places)
         return cls(
-            f"{file} was altered since it was saved, in {listed((shortened(part, LONGEST_PART) for part in places))}: it would no longer assign as it "
-            "was learned. Take the file as it was, or build the model again."
+            f"{file} was altered since it was saved, in {parts}: it would no longer assign as it was learned. Take the "
+            "file as it was, or build the model again."
         )
 
 

@@ -1,6 +1,6 @@
 """Hand an audience to a campaign: consent, suppression, duplicates, a holdout, and the account of all of it."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from os import PathLike
@@ -13,12 +13,13 @@ import pandas as pd
 from gauger.campaigns import eligible
 from gauger.campaigns.arms import detectable_uplift
 from gauger.campaigns.eligible import STEPS
-from gauger.campaigns.files import FORMATS, database_of, write_files
+from gauger.campaigns.files import database_of, write_files
 from gauger.campaigns.folders import whole_folder
+from gauger.campaigns.hand_off_settings import HandOffSettings
 from gauger.campaigns.journey import Journey
 from gauger.campaigns.manifest import MANIFEST, PAGE, manifest_of, write_manifest
 from gauger.campaigns.people import People
-from gauger.campaigns.suppression import Suppression, about_suppression
+from gauger.campaigns.suppression import Account, Suppression, about_suppression
 from gauger.columns import checked_table, refuse_bad_key
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.models import SegmentModel
@@ -27,8 +28,6 @@ from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
 from gauger.wording import listed, plural
-
-MATCHES = ("email", "phone")
 
 _LEAST_UPLIFT = 0.05
 
@@ -67,139 +66,44 @@ class HandOff(Readable):
         return self.waterfall
 
 
-def hand_off(
+def write_hand_off(
     assignments: pd.DataFrame | Segmentation,
     contacts: pd.DataFrame,
     folder: str | PathLike[str],
+    settings: HandOffSettings,
     *,
-    campaign: str,
-    key: str | None = None,
-    segments: Sequence[int | str] | None = None,
-    columns: Sequence[str] | None = None,
-    holdout: float = 0.1,
-    suppress: object = None,
-    consent: str | None = "consent_email",
-    min_size: int = 0,
-    match_on: str | Sequence[str] | None = None,
-    address: str | None = "email",
-    email: str | None = "email",
-    phone: str | None = "phone",
-    region: str | None = None,
-    refusal_binds: str = "person",
-    unreadable: str = "refuse",
-    format: str = "csv",  # noqa: A002 - the word for it
-    base_rate: float = 0.02,
-    seed: int = 0,
+    page: Callable[[dict[str, Any]], str],
     model: SegmentModel | None = None,
     made_at: datetime | None = None,
     replace: bool = False,
 ) -> HandOff:
-    """Write one audience file a segment and one of all, the arms, and a manifest, into a folder of their own.
-
-    - `assignments` has a row a customer: the key (its first column, or `key`), segment, perhaps segment_name; or a
-      Segmentation. `contacts` has the same key, consent, and addresses. The unassigned go in only when `segments` names
-      0 or "unassigned"; by default all segments go in, else those named by number or name.
-    - `consent` is a column of contacts that says yes or no; a gap is no. consent=None says in so many words that none
-      is needed. Where one of several contacts who share an address says no, that binds all of them; with
-      `refusal_binds="customer"` only that one.
-    - `suppress` is a table with the key, the e-mail or the telephone column, or a list of any of them. Who shares an
-      address with somebody suppressed is suppressed too, also by way of contacts in no segment. A key that is nobody's
-      as it is written names whoever's differs only by case, leading zeros, `.0` or Unicode form. A remark and the
-      manifest say how many entries were read, matched somebody, matched nobody; entries that cannot be read are refused
-      unless `unreadable="skip"`.
-    - `region` is the country (ISO 3166, such as "GB") of telephone numbers that do not say theirs.
-    - `address` is the column that the campaign needs ("email", "phone" or another; None for none): who has no usable
-      one is left out. `email` and `phone` name the columns by which one person is told twice: of those who may be
-      contacted and share an address only the lowest key goes.
-    - `holdout` is the share of each segment that is not contacted, to measure by. Segments of fewer than `min_size` who
-      could be contacted are left out. `base_rate` is the response expected without the campaign: the hand-off says what
-      uplift over it each holdout can show.
-    - `columns` are those of contacts that the files have after key, segment, segment_name and arm; by default only the
-      address. `format` is csv, jsonl, parquet, xlsx, sqlite, or the URL of a PostgreSQL database. `match_on` "email" or
-      "phone" (or both) also writes SHA-256 hashes of addresses, for platforms that match by them, and no plain address
-      beside them.
-    - `model` lends the manifest its fingerprint, `made_at` its time (by default now). The same call gives the same
-      bytes but for the time.
-
-    Everything appears at once, by a rename, or nothing; files can be read by their owner only. No address is in remarks
-    or messages.
-
-    Raises UnknownColumnError for columns that are not there (a missing consent column among them), KeyColumnError for a
-    member that comes twice, ColumnValuesError for consent in other words, SettingError for settings that are none, and
-    OutputError when the folder holds something or writing fails.
-
-    >>> import gauger, pandas as pd, tempfile
-    >>> who = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 2, 0]})
-    >>> contacts = pd.DataFrame({"who": list("abcd"), "consent_email": [1, 0, 1, 1]})
-    >>> contacts["email"] = [f"{one}@example.org" for one in "abcd"]
-    >>> with tempfile.TemporaryDirectory() as place:
-    ...     made = gauger.hand_off(who, contacts, f"{place}/spring", campaign="spring", holdout=0.0)
-    >>> made.waterfall.loc["all", ["everyone", "unassigned", "no consent", "contacted"]].tolist()
-    [4, 1, 1, 2]
-    """
-    match = [match_on] if isinstance(match_on, str) else list(match_on or ())
-    _refuse(campaign, holdout, min_size, match, format, base_rate)
-    for setting, given, words in (
-        ("refusal_binds", refusal_binds, ("person", "customer")),
-        ("unreadable", unreadable, ("refuse", "skip")),
-    ):
-        if given not in words:
-            raise SettingError.not_one_of(setting, given, words)
-    customers, names = _assigned(assignments, key)
-    own_key = str(customers.columns[0])
-    people = _contacts(contacts, own_key, [consent, *(columns or ()), address])
-    chosen = _chosen(segments, names)
-    known = People.of(people, email, phone, region)
-    suppression = Suppression.of(suppress, key=own_key, email=email, phone=phone, region=region)
-    if unreadable == "refuse":
-        suppression.refuse_unreadable()
-    suppressed, account = suppression.found_among(people.index, known)
-    state = Journey.of(customers, people, own_key, known)
-    remarks = list(about_suppression(account))
-    remarks += state.sort_out(
-        chosen,
-        consent=consent,
-        refusal_binds=refusal_binds,
-        suppressed=suppressed,
-        address=address,
-        kinds={email: "email", phone: "phone"},
-        min_size=min_size,
-    )
-    state.hold_out(holdout, campaign, seed)
-    waterfall = _waterfall(state, names)
-    holdouts = _holdouts(state, names, base_rate)
-    remarks += list(_about_holdouts(holdouts, base_rate))
-    audience, arms_table = _tables(state, names, [*(columns if columns is not None else [address] if address else [])])
-    settings = {
-        "segments": "all" if segments is None else sorted(chosen),
-        "columns": list(audience.columns),
-        "holdout": holdout,
-        "refusal_binds": refusal_binds,
-        "suppression": {
-            "read": account.read,
-            "matched": account.matched,
-            "nobody": account.nobody,
-            "unreadable": account.unreadable,
-        },
-        "consent": consent if consent is not None else "not needed, as the caller said",
-        "address": address,
-        "min_size": min_size,
-        "match_on": match,
-        "base_rate": base_rate,
-        "seed": seed,
-        "format": format if format in FORMATS else "database",
-    }
+    """As `gauger.hand_off` tells; `page` makes HTML of a manifest."""
+    settings.refuse_bad()
+    customers, names = _assigned(assignments, settings.key)
+    chosen = _chosen(settings.segments, names)
+    journey, account, remarks = _travelled(customers, contacts, chosen, settings)
+    waterfall = _waterfall(journey, names)
+    holdouts = _holdouts(journey, names, settings.base_rate)
+    remarks += _about_holdouts(holdouts, settings.base_rate)
+    audience, arms_table = _tables(journey, names, settings.columns_to_write)
     target = Path(folder)
-    with database_of(format) as connection, whole_folder(target, replace=replace) as stage:
-        hashes = state.hashes(match)
+    with database_of(settings.format) as connection, whole_folder(target, replace=replace) as stage:
+        hashes = journey.hashes(settings.matches)
         files = write_files(
-            stage, audience, arms_table, hashes, names, campaign=campaign, kind=format, connection=connection
+            stage,
+            audience,
+            arms_table,
+            hashes,
+            names,
+            campaign=settings.campaign,
+            kind=settings.format,
+            connection=connection,
         )
         manifest = manifest_of(
-            campaign=campaign,
+            campaign=settings.campaign,
             made_at=(made_at or datetime.now(UTC)).isoformat(timespec="seconds"),
-            key=own_key,
-            settings=settings,
+            key=journey.key,
+            settings=settings.for_manifest(chosen, list(audience.columns), account),
             names=names,
             waterfall=waterfall,
             holdouts=holdouts,
@@ -207,24 +111,33 @@ def hand_off(
             fingerprint=model.fingerprint if model is not None else None,
             unmatched={name: int(hashes[name].isna().sum()) for name in hashes},
         )
-        write_manifest(stage, manifest)
-    return HandOff(target, waterfall, holdouts, state.outcome(), manifest, tuple(remarks))
+        write_manifest(stage, manifest, page(manifest))
+    return HandOff(target, waterfall, holdouts, journey.outcome(), manifest, tuple(remarks))
 
 
-def _refuse(campaign: str, holdout: float, min_size: int, match: list[str], kind: str, base_rate: float) -> None:
-    if not isinstance(campaign, str) or not campaign.strip():
-        raise SettingError("campaign must be a name: it decides who is held out.")
-    if isinstance(holdout, bool) or not isinstance(holdout, (int, float)) or not 0.0 <= holdout < 1.0:
-        raise SettingError(f"holdout={holdout!r} must be a share from 0 to below 1.")
-    if isinstance(min_size, bool) or not isinstance(min_size, (int, np.integer)) or min_size < 0:
-        raise SettingError(f"min_size={min_size!r} must be a whole number from 0 up.")
-    if not 0.0 < base_rate < 1.0:
-        raise SettingError(f"base_rate={base_rate!r} must be a share between 0 and 1.")
-    strange = [one for one in match if one not in MATCHES]
-    if strange:
-        raise SettingError.not_one_of("match_on", strange[0], MATCHES)
-    if kind not in FORMATS and "://" not in kind:
-        raise SettingError.not_one_of("format", kind, (*FORMATS, "a database's URL"))
+def _travelled(
+    customers: pd.DataFrame, contacts: pd.DataFrame, chosen: set[int], settings: HandOffSettings
+) -> tuple[Journey, Account, list[Remark]]:
+    """Every customer at the step where it left, or in its arm; what became of the suppression list; the remarks."""
+    key, email, phone, region = str(customers.columns[0]), settings.email, settings.phone, settings.region
+    contacts = _contacts(contacts, key, [settings.consent, *(settings.columns or ()), settings.address])
+    people = People.of(contacts, email, phone, region)
+    suppression = Suppression.of(settings.suppress, key=key, email=email, phone=phone, region=region)
+    if settings.unreadable == "refuse":
+        suppression.refuse_unreadable()
+    suppressed, account = suppression.found_among(contacts.index, people)
+    journey = Journey.of(customers, contacts, key, people)
+    remarks = journey.sort_out(
+        chosen,
+        consent=settings.consent,
+        refusal_binds=settings.refusal_binds,
+        suppressed=suppressed,
+        address=settings.address,
+        kinds={email: "email", phone: "phone"},
+        min_size=settings.min_size,
+    )
+    journey.hold_out(settings.holdout, settings.campaign, settings.seed)
+    return journey, account, [*about_suppression(account), *remarks]
 
 
 def _assigned(assignments: pd.DataFrame | Segmentation, key: str | None) -> tuple[pd.DataFrame, dict[int, str]]:

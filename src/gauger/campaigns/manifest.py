@@ -1,4 +1,4 @@
-"""The manifest of a hand-off: as JSON for programs, and as a page for people."""
+"""The manifest of a hand-off: the account of who went in and who did not."""
 
 import json
 import math
@@ -14,7 +14,6 @@ from gauger.algorithms.statistics import LEVEL
 from gauger.campaigns.arms import POWER
 from gauger.campaigns.eligible import DUPLICATE_RULE, STEPS
 from gauger.errors import MissingFileError, ModelFileError
-from gauger.report import page_of
 
 FORMAT, VERSION = "gauger hand-off", 1
 MANIFEST, PAGE = "manifest.json", "manifest.html"
@@ -71,11 +70,11 @@ def manifest_of(
     }
 
 
-def write_manifest(folder: Path, manifest: dict[str, Any]) -> None:
-    """manifest.json and manifest.html."""
+def write_manifest(folder: Path, manifest: dict[str, Any], page: str) -> None:
+    """manifest.json for programs, and manifest.html, the page, for people."""
     text = json.dumps(manifest, ensure_ascii=False, indent=1, allow_nan=False)
     (folder / MANIFEST).write_text(text + "\n", encoding="utf-8")
-    (folder / PAGE).write_text(page_of(manifest), encoding="utf-8")
+    (folder / PAGE).write_text(page, encoding="utf-8")
 
 
 def read_manifest(path: Path) -> dict[str, Any]:

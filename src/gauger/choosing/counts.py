@@ -8,13 +8,13 @@ from typing import Literal
 import numpy as np
 import pandas as pd
 
-from gauger.algorithms import RowOrder
+from gauger.algorithms import RowOrder, Stream
 from gauger.algorithms.diagnostics import EXACT_UP_TO, calinski_harabasz, davies_bouldin
 from gauger.algorithms.kmeans import total_spread
 from gauger.choosing.advice import CountAdvice, advise_count
 from gauger.choosing.criteria import resampled_criteria, steps_of_criteria
 from gauger.choosing.evidence import look_for_groups, steps_of_evidence
-from gauger.choosing.methods import EVIDENCE, ByKmeans, ByTree
+from gauger.choosing.methods import ByKmeans, ByTree
 from gauger.clustering import MergeTree, Metric, build_tree, order_customers, refuse_bad_settings
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
@@ -134,7 +134,9 @@ def study_counts(
             advance=advance,
         )
         several = [count for count in asked if count > 1]
-        evidence = look_for_groups(looked_at, several, (seed, EVIDENCE), advance, one_scale=way.one_scale)
+        evidence = look_for_groups(
+            looked_at, several, Stream.EVIDENCE_SAMPLE.seed(seed), advance, one_scale=way.one_scale
+        )
     table = pd.concat([pd.DataFrame(measures).T, criteria.table], axis=1).rename_axis("count")
     table.insert(1, "wcss_share", table["wcss"] / _everyone_spread(way.everyone))
     advice = advise_count(table, evidence, criteria.gap, names=names, segmentations=segmentations)

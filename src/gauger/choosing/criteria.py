@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.algorithms import RowOrder
+from gauger.algorithms import RowOrder, Stream
 from gauger.algorithms.diagnostics import Gap, gap_statistic, prediction_strength, stability
 from gauger.algorithms.kmeans import Fitter, distinct_up_to
 
@@ -15,9 +15,6 @@ MOST_CUSTOMERS = 2_500
 SPLITS = 10
 
 Values = NDArray[np.float64]
-
-_GAP, _STRENGTH, _STABILITY, _FITS, _SAMPLE = range(5)
-"""The streams of the seed."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,7 +33,7 @@ def steps_of_criteria(references: int, resamples: int) -> int:
 
 def sampled_columns(customers: RowOrder, seed: int) -> Values:
     """Up to 2,500 customers drawn with `seed`, as columns (d, n)."""
-    rows = customers.sample(MOST_CUSTOMERS, np.random.default_rng([seed, _SAMPLE]))
+    rows = customers.sample(MOST_CUSTOMERS, Stream.CRITERIA_SAMPLE.generator(seed))
     return np.ascontiguousarray(customers.columns[:, rows])
 
 
@@ -57,13 +54,17 @@ def resampled_criteria(
     """
     most = distinct_up_to(columns, counts[-1])
     possible = [count for count in counts if count <= most]
-    fits = own(columns, possible, np.random.default_rng([seed, _FITS]))
+    fits = own(columns, possible, Stream.CRITERIA_FITS.generator(seed))
     wcss = {count: fit.wcss for count, fit in fits.items()}
-    gap = gap_statistic(columns.T, wcss, references=references, seed=(seed, _GAP), fitter=fitter, advance=advance)
-    strength = prediction_strength(
-        columns, possible, splits=SPLITS, seed=(seed, _STRENGTH), fitter=fitter, advance=advance
+    gap = gap_statistic(
+        columns.T, wcss, references=references, seed=Stream.GAP_REFERENCES.seed(seed), fitter=fitter, advance=advance
     )
-    stable = stability(columns, fits, resamples=resamples, seed=(seed, _STABILITY), fitter=fitter, advance=advance)
+    strength = prediction_strength(
+        columns, possible, splits=SPLITS, seed=Stream.PREDICTION_SPLITS.seed(seed), fitter=fitter, advance=advance
+    )
+    stable = stability(
+        columns, fits, resamples=resamples, seed=Stream.STABILITY_RESAMPLES.seed(seed), fitter=fitter, advance=advance
+    )
     found = {"gap": gap.gap, "gap_se": gap.error, "prediction_strength": strength, "stability": stable}
     table = pd.DataFrame({name: pd.Series(values, dtype=float) for name, values in found.items()}).reindex(counts)
     return Criteria(table.rename_axis("count"), gap, columns.shape[1])

@@ -6,11 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 
+from gauger.algorithms import Stream
 from gauger.algorithms.merge_trees import LINKAGES, POINT_LINKAGES
 from gauger.algorithms.statistics import adjusted_rand
 from gauger.choosing.cuts import fair_segments
 from gauger.choosing.evidence import look_for_groups
-from gauger.choosing.methods import EVIDENCE, ByTree
+from gauger.choosing.methods import ByTree
 from gauger.choosing.sampling import sampled_features
 from gauger.clustering import MergeTree, Metric, build_tree, linkage_words
 from gauger.errors import SettingError
@@ -25,7 +26,6 @@ MOST_CUSTOMERS = 3_000
 _CHAINED = 0.9
 _CLOSE = 0.02
 _MOST_COUNT = 10
-_SAMPLE = 11
 
 CAUTION = (
     "All this compares trees with distances, not with the truth: a tree can tell the distances well and still not give "
@@ -78,7 +78,7 @@ def study_linkages(
     """
     if not isinstance(metric, (str, type(None))) and len(features.keys) > MOST_CUSTOMERS:
         raise SettingError(f"a given matrix can be studied for at most {MOST_CUSTOMERS:,} customers.")
-    chosen, remarks = sampled_features(features, MOST_CUSTOMERS, "linkages", (seed, _SAMPLE))
+    chosen, remarks = sampled_features(features, MOST_CUSTOMERS, "linkages", Stream.LINKAGES_SAMPLE.generator(seed))
     euclidean = metric is None or (isinstance(metric, str) and metric == "euclidean")
     linkages = [name for name in LINKAGES if euclidean or name not in POINT_LINKAGES]
     trees: dict[str, MergeTree] = {}
@@ -114,7 +114,9 @@ def _groups_of(tree: MergeTree, seed: int) -> int:
     """The number of groups that the evidence finds, 1 for none."""
     way = ByTree(tree, seed)
     counts = range(2, min(_MOST_COUNT, tree.leaves) + 1)
-    return look_for_groups(way.for_evidence()[0], counts, (seed, EVIDENCE), one_scale=way.one_scale).count
+    return look_for_groups(
+        way.for_evidence()[0], counts, Stream.EVIDENCE_SAMPLE.seed(seed), one_scale=way.one_scale
+    ).count
 
 
 def _advise(table: pd.DataFrame, count: int) -> tuple[str, tuple[str, ...]]:

@@ -6,6 +6,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from gauger.algorithms import Stream
 from gauger.algorithms.diagnostics import (
     SAMPLE,
     mean_over_segments,
@@ -33,7 +34,6 @@ from gauger.features import FeatureSet
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 
-EVIDENCE, _PLACES = 7, 8
 """Streams of the seed: the evidence's customers, and those that coordinates are found for."""
 
 _MOST_PLACED, _MOST_MEASURED = 1_500, 4_000
@@ -64,7 +64,7 @@ class _OnFeatures:
 
     def for_evidence(self) -> tuple[Values, list[str]]:
         """Customers (n, d), at most 4,000, to look for groups in, and the names of their features."""
-        sample = self.everyone.sample(MOST_CUSTOMERS, np.random.default_rng([self._seed, EVIDENCE]))
+        sample = self.everyone.sample(MOST_CUSTOMERS, Stream.EVIDENCE_SAMPLE.generator(self._seed))
         return self.everyone.columns[:, sample].T, [self._features.names[place] for place in self.everyone.places]
 
     def own_measures(self, _count: int) -> dict[str, float]:
@@ -146,29 +146,29 @@ class ByTree(_OnFeatures):
             return self.everyone.columns.T
         if self.tree.distances.points is not None:
             return self.tree.distances.points[order]
-        placed = order[self.everyone.sample(_MOST_PLACED, np.random.default_rng([self._seed, _PLACES]))]
+        placed = order[self.everyone.sample(_MOST_PLACED, Stream.EMBEDDED_SAMPLE.generator(self._seed))]
         return principal_coordinates(self.tree.distances.between(placed, placed), _MOST_AXES, least_share=_LEAST_AXIS)
 
-    def _sampled(self, most: int, stream: int) -> Values:
+    def _sampled(self, most: int, stream: Stream) -> Values:
         assert self._points is not None
         n = len(self._points)
         rows = np.arange(n)
         if n > most:
-            rows = np.sort(np.random.default_rng([self._seed, stream]).choice(n, most, replace=False))
+            rows = np.sort(stream.generator(self._seed).choice(n, most, replace=False))
         return self._points[rows]
 
     def for_criteria(self) -> Values:
         """Customers as columns, at most 2,500."""
         if self._points is None:
             return super().for_criteria()
-        return np.ascontiguousarray(self._sampled(MOST_RESAMPLED, _PLACES).T)
+        return np.ascontiguousarray(self._sampled(MOST_RESAMPLED, Stream.EMBEDDED_SAMPLE).T)
 
     def for_evidence(self) -> tuple[Values, list[str]]:
         """Customers as points, at most 4,000; axes that are no features have no names."""
         points, names = super().for_evidence()
         if self._points is None:
             return points, names
-        return self._sampled(MOST_CUSTOMERS, EVIDENCE), [] if self.one_scale else names
+        return self._sampled(MOST_CUSTOMERS, Stream.EVIDENCE_SAMPLE), [] if self.one_scale else names
 
     def refuse_too_many(self, count: int) -> None:
         """Raise SettingError for more segments than the tree has leaves."""

@@ -9,6 +9,7 @@ import pandas as pd
 from numpy.typing import NDArray
 from scipy.stats import rankdata
 
+from gauger.algorithms import Stream
 from gauger.algorithms.distances import SERIES_METRICS, principal_coordinates
 from gauger.choosing.sampling import sampled_features
 from gauger.clustering import CUSTOMER_METRICS, distances_of
@@ -23,7 +24,6 @@ MOST_CUSTOMERS = 1_000
 NEIGHBOURS = 10
 
 _SAME, _OTHER = 0.95, 0.7
-_SAMPLE = 13
 
 CAUTION = (
     "All this compares metrics with each other, not with the truth: take the one whose idea of nearness is yours, and "
@@ -80,7 +80,7 @@ def study_metrics(features: FeatureSet, *, metrics: Sequence[str] | None = None,
             raise SettingError.not_one_of("metric", name, CUSTOMER_METRICS)
     if len(features.keys) < 4:
         raise SettingError(f"metrics are compared on at least four customers, and there are {len(features.keys)}.")
-    chosen, remarks = sampled_features(features, MOST_CUSTOMERS, "metrics", (seed, _SAMPLE))
+    chosen, remarks = sampled_features(features, MOST_CUSTOMERS, "metrics", Stream.METRICS_SAMPLE.generator(seed))
     everyone = np.arange(len(chosen.keys))
     ranks: dict[str, Values] = {}
     nearest: dict[str, NDArray[np.bool_]] = {}

@@ -66,9 +66,9 @@ def handoff(
     of all), arms.csv (contacted and holdout, for `gauger measure`), manifest.json and manifest.html, all at once or not
     at all, for your eyes only.
     """
-    from gauger.campaigns import hand_off
     from gauger.cli import console
     from gauger.models import load_model
+    from gauger.report import hand_off
     from gauger.tables import read_table
 
     done = hand_off(

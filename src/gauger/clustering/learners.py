@@ -3,11 +3,8 @@
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from gauger.algorithms import RowOrder
+from gauger.algorithms import RowOrder, Stream
 from gauger.errors import SettingError
-
-_DRAW = 1
-"""The stream of the seed that samples are drawn from."""
 
 Values = NDArray[np.float64]
 
@@ -50,7 +47,7 @@ def learners_among(everyone: RowOrder, size: int | None, seed: int) -> RowOrder:
     learners = everyone if len(counting) == everyone.size else everyone.part(counting)
     if size is None or size >= learners.size:
         return learners
-    return learners.part(learners.sample(size, np.random.default_rng([seed, _DRAW])))
+    return learners.part(learners.sample(size, Stream.LEARNERS.generator(seed)))
 
 
 def other_sample(everyone: RowOrder, learners: RowOrder, seed: int) -> RowOrder:
@@ -58,5 +55,5 @@ def other_sample(everyone: RowOrder, learners: RowOrder, seed: int) -> RowOrder:
     counting = np.flatnonzero(everyone.weights > 0.0)
     rest = counting[~np.isin(everyone.order[counting], learners.order)]
     drawn = rest if len(rest) >= learners.size else counting
-    rng = np.random.default_rng([seed, _DRAW, 1])
+    rng = Stream.OTHER_LEARNERS.generator(seed)
     return everyone.part(np.sort(rng.choice(drawn, size=learners.size, replace=False)))

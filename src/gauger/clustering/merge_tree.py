@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from gauger.algorithms import fixed_generator
 from gauger.algorithms.distances import Geometry
 from gauger.algorithms.merge_trees import (
     Joins,
@@ -113,7 +114,7 @@ class MergeTree(Readable):
         """
         rows = np.arange(self.leaves)
         if self.leaves > MOST_COMPARED:
-            rows = self.leaf_order[np.sort(np.random.default_rng(0).choice(self.leaves, MOST_COMPARED, replace=False))]
+            rows = self.leaf_order[np.sort(fixed_generator().choice(self.leaves, MOST_COMPARED, replace=False))]
         met = cophenetic_distances(self.joins, rows)
         apart = self.distances.between(rows, rows)[np.triu_indices(len(rows), k=1)]
         met, apart = met - met.mean(), apart - apart.mean()

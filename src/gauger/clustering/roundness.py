@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms import RowOrder
+from gauger.algorithms import RowOrder, fixed_generator
 from gauger.algorithms.density import groups_of_levels, levels_of, usual_min_points, usual_smoothing
 from gauger.algorithms.merge_trees import joins_of
 from gauger.algorithms.neighbours import PointNeighbours, compile_links
@@ -33,7 +33,7 @@ def about_roundness(everyone: RowOrder, seg: Segmentation) -> Iterator[Remark]:
     smallest = checked_smallest(None, len(sample)) if len(sample) > 1 else 1
     if features > _MOST_FEATURES or customers < 2 * usual_min_points(features):
         return
-    rng = np.random.default_rng(0)
+    rng = fixed_generator()
     columns = np.array([between_steps(column, rng) for column in everyone.columns[:, sample]])
     groups = _groups_by_density(columns, smallest)
     count = int(groups.max(initial=0))

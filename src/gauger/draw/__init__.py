@@ -4,13 +4,13 @@ from gauger.draw.boxes import segment_boxes
 from gauger.draw.bubbles import profile_bubbles
 from gauger.draw.comparisons import side_by_side
 from gauger.draw.components import component_scatter
-from gauger.draw.correlations import CLOSE, correlations
+from gauger.draw.correlation_heat import CLOSE, correlations
 from gauger.draw.counts import count_study
 from gauger.draw.dendrograms import dendrogram
-from gauger.draw.distributions import distributions, treatments
 from gauger.draw.feature_trees import feature_tree
 from gauger.draw.flows import flow, migration_flow
 from gauger.draw.heats import profile_heat
+from gauger.draw.histograms import distributions, treatments
 from gauger.draw.jumps import merge_jumps
 from gauger.draw.levels import density_levels
 from gauger.draw.lines import profile_lines

@@ -13,7 +13,7 @@ from matplotlib.patches import Rectangle
 from matplotlib.ticker import FuncFormatter
 
 from gauger.clustering import MergeTree
-from gauger.draw.correlations import CLOSE
+from gauger.draw.correlation_heat import CLOSE
 from gauger.draw.style import ACCENT, INK, PAPER, QUIET, dress, new_figure, segment_colour
 from gauger.draw.tree_view import Cut, TreeView, view_of
 from gauger.errors import SettingError

@@ -4,7 +4,7 @@ from matplotlib.figure import Figure
 
 from gauger.algorithms.statistics import correlation_matrix
 from gauger.clustering import MergeTree
-from gauger.draw.correlations import heat_map
+from gauger.draw.correlation_heat import heat_map
 from gauger.draw.dendrograms import draw_tree, height_axis, what_repeats
 from gauger.draw.style import dress, new_figure
 from gauger.draw.tree_view import MOST_LEAVES, view_of

@@ -2,8 +2,9 @@
 
 from gauger.models.assigning import Placed, about_values, beyond_gates, changed_units, columns_of, outside_of, place
 from gauger.models.building import build_model, can_be_model
-from gauger.models.files import load_model, save_model
-from gauger.models.model import LearnedFeature, SegmentModel
+from gauger.models.files import save_model
+from gauger.models.learned import LearnedFeature
+from gauger.models.model import SegmentModel, load_model
 from gauger.models.streaming import ENDINGS, StreamedAssignments, assign_file
 
 __all__ = [

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from gauger.columns import checked_table, refuse_bad_key
 from gauger.errors import SettingError
 from gauger.features import Fill, Indicator, about_new_levels, apply_all, as_numbers, new_levels, undo_all
-from gauger.models.model import LearnedFeature, SegmentModel
+from gauger.models.learned import LearnedFeature, LearnedModel
 from gauger.models.rules import NearestCustomer, SameBands
 from gauger.remarks import Remark, attach_remarks
 from gauger.segmentation import UNASSIGNED
@@ -43,7 +43,7 @@ class Placed:
 WHYS = ("", MISSING, GATE, RADIUS, AMONG, BANDS)
 
 
-def assign(model: SegmentModel, table: pd.DataFrame, gate: float | str | None) -> pd.DataFrame:
+def assign(model: LearnedModel, table: pd.DataFrame, gate: float | str | None) -> pd.DataFrame:
     """As `SegmentModel.assign` says."""
     table = checked_table(table, columns_of(model))
     refuse_bad_key(table[model.key])
@@ -63,12 +63,12 @@ def assign(model: SegmentModel, table: pd.DataFrame, gate: float | str | None) -
     return result
 
 
-def columns_of(model: SegmentModel) -> list[str]:
+def columns_of(model: LearnedModel) -> list[str]:
     """The columns that a table must have."""
     return list(dict.fromkeys([model.key, *(feature.column for feature in model.features)]))
 
 
-def gates_of(model: SegmentModel, gate: float | str | None) -> Values | None:
+def gates_of(model: LearnedModel, gate: float | str | None) -> Values | None:
     """The distance that each segment allows (k,), None for any."""
     if gate is None:
         return None
@@ -79,7 +79,7 @@ def gates_of(model: SegmentModel, gate: float | str | None) -> Values | None:
     return np.full(len(model.segments), float(gate))
 
 
-def place(model: SegmentModel, table: pd.DataFrame, gates: Values | None) -> Placed:
+def place(model: LearnedModel, table: pd.DataFrame, gates: Values | None) -> Placed:
     """The customers of a table that has the columns needed."""
     indicators = {feature.name: feature.indicator for feature in model.features if feature.indicator}
     raw = {feature.name: as_numbers(table, feature.name, indicators) for feature in model.features}
@@ -100,7 +100,7 @@ def _has_no_fill(feature: LearnedFeature) -> bool:
 
 
 def _placed(
-    model: SegmentModel, columns: Values, raw: Mapping[str, Values], lacking: NDArray[np.bool_], gates: Values | None
+    model: LearnedModel, columns: Values, raw: Mapping[str, Values], lacking: NDArray[np.bool_], gates: Values | None
 ) -> Placed:
     lacking = lacking | ~np.isfinite(columns).all(axis=0)
     whole = bool(not lacking.any())
@@ -128,14 +128,14 @@ def beyond_gates(codes: Codes, distances: Values, gates: Values) -> NDArray[np.b
     return np.asarray((codes > 0) & (distances > np.append(np.inf, gates)[codes]))
 
 
-def _no_segment(model: SegmentModel) -> str:
+def _no_segment(model: LearnedModel) -> str:
     """Why the rule itself leaves a customer out."""
     if isinstance(model.rule, NearestCustomer):
         return RADIUS if model.rule.radius is not None else AMONG
     return BANDS
 
 
-def _filled(model: SegmentModel, raw: Mapping[str, Values], columns: Values) -> dict[str, Values]:
+def _filled(model: LearnedModel, raw: Mapping[str, Values], columns: Values) -> dict[str, Values]:
     """Features in original units, gaps as they were filled."""
     found = {}
     for at, feature in enumerate(model.features):
@@ -149,7 +149,7 @@ def _filled(model: SegmentModel, raw: Mapping[str, Values], columns: Values) -> 
 
 
 def _with_exceptions(
-    model: SegmentModel, columns: Values, codes: Codes, why: NDArray[np.int8]
+    model: LearnedModel, columns: Values, codes: Codes, why: NDArray[np.int8]
 ) -> tuple[Codes, NDArray[np.int8]]:
     """Customers who are just like a learned one that the rule does not tell get its segment."""
     points = model.exceptions.points
@@ -168,14 +168,14 @@ def _with_exceptions(
     return codes, why
 
 
-def about_assigned(model: SegmentModel, table: pd.DataFrame, placed: Placed) -> Iterator[Remark]:
+def about_assigned(model: LearnedModel, table: pd.DataFrame, placed: Placed) -> Iterator[Remark]:
     """What there is to say of customers that were assigned."""
     yield from about_new_levels(new_levels(table, indicators_of(model)), "the model was")
     yield from about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw))
     yield from about_left_out(np.bincount(placed.why, minlength=len(WHYS)), len(placed.codes))
 
 
-def indicators_of(model: SegmentModel) -> list[Indicator]:
+def indicators_of(model: LearnedModel) -> list[Indicator]:
     """The model's features that say something of a column."""
     return [feature.indicator for feature in model.features if feature.indicator is not None]
 
@@ -204,7 +204,7 @@ def about_left_out(reasons: NDArray[np.integer], customers: int) -> Iterator[Rem
         )
 
 
-def outside_of(model: SegmentModel, raw: Mapping[str, Values]) -> dict[str, int]:
+def outside_of(model: LearnedModel, raw: Mapping[str, Values]) -> dict[str, int]:
     """How many values of each feature lie beyond the learned range, where any do."""
     counts = {
         feature.name: int(np.count_nonzero((raw[feature.name] < feature.low) | (raw[feature.name] > feature.high)))
@@ -213,13 +213,13 @@ def outside_of(model: SegmentModel, raw: Mapping[str, Values]) -> dict[str, int]
     return {name: count for name, count in counts.items() if count}
 
 
-def changed_units(model: SegmentModel, raw: Mapping[str, Values]) -> dict[str, float]:
+def changed_units(model: LearnedModel, raw: Mapping[str, Values]) -> dict[str, float]:
     """By which factor whole columns seem to be shifted, where any do."""
     factors = {one.name: _changed_unit(one, raw[one.name]) for one in model.features if one.indicator is None}
     return {name: factor for name, factor in factors.items() if factor is not None}
 
 
-def about_values(model: SegmentModel, outside: Mapping[str, int], changed: Mapping[str, float]) -> Iterator[Remark]:
+def about_values(model: LearnedModel, outside: Mapping[str, int], changed: Mapping[str, float]) -> Iterator[Remark]:
     """Columns that look as if their unit had changed, and values of others beyond the learned range."""
     if changed:
         parts = [f"{name} by about {factor:,.4g}" for name, factor in changed.items()]

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from gauger.clustering import CORE
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import FeatureSet
-from gauger.models.model import Exceptions, LearnedFeature, LearnedSegment, SegmentModel
+from gauger.models.learned import Exceptions, LearnedFeature, LearnedSegment
+from gauger.models.model import SegmentModel
 from gauger.models.rules import METRICS, BandsOf, NearestCentre, NearestCustomer, Rule, SameBands
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation

@@ -23,7 +23,7 @@ from gauger.models.form import (
     OriginPart,
     Part,
 )
-from gauger.models.model import Exceptions, LearnedFeature, LearnedSegment, SegmentModel
+from gauger.models.learned import Exceptions, LearnedFeature, LearnedModel, LearnedSegment
 from gauger.models.rules import BandsOf, NearestCentre, NearestCustomer, Rule, SameBands
 from gauger.tables import result_folder
 
@@ -40,7 +40,7 @@ _KINDS: dict[str, type[Any]] = {
 }
 
 
-def save_model(model: SegmentModel, file: Path, *, replace: bool = False) -> Path:
+def save_model(model: LearnedModel, file: Path, *, replace: bool = False) -> Path:
     """Write a model as JSON, whole, by a rename."""
     content = _content(model)
     content["checks"] = _checks(content)
@@ -51,20 +51,8 @@ def save_model(model: SegmentModel, file: Path, *, replace: bool = False) -> Pat
     return file
 
 
-def load_model(path: str | PathLike[str]) -> SegmentModel:
-    """Read a model that `SegmentModel.save` wrote as JSON.
-
-    Raises MissingFileError, and ModelFileError with the place when the file is cut short, does not have the form that
-    docs/model.schema.json tells, was made by a later format, or was altered.
-
-    >>> import gauger, pandas as pd, tempfile
-    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 21, 23]})
-    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)
-    >>> with tempfile.TemporaryDirectory() as folder:
-    ...     file = gauger.build_model(seg).save(f"{folder}/model.json")
-    ...     gauger.load_model(file).assign(table)["segment"].tolist() == seg.codes.tolist()
-    True
-    """
+def read_model(path: str | PathLike[str]) -> LearnedModel:
+    """As `load_model` tells."""
     file = Path(path)
     if not file.is_file():
         raise MissingFileError.at(file)
@@ -97,7 +85,7 @@ def _fault(error: Mapping[str, Any]) -> str:
     return f"{place or 'the whole'}: {error['msg'][:1].lower()}{error['msg'][1:]}"
 
 
-def _content(model: SegmentModel) -> dict[str, Any]:
+def _content(model: LearnedModel) -> dict[str, Any]:
     return {
         "format": FORMAT,
         "version": VERSION,
@@ -197,9 +185,9 @@ def _refuse_strange_segments(file: Path, part: ModelPart) -> None:
     _same_length(file, "exceptions.segments", part.exceptions.segments, len(part.exceptions.points))
 
 
-def _model(file: Path, part: ModelPart) -> SegmentModel:
+def _model(file: Path, part: ModelPart) -> LearnedModel:
     centres = _rows(file, "segments", [one.centre for one in part.segments], len(part.features))
-    return SegmentModel(
+    return LearnedModel(
         key=part.key,
         features=tuple(_learned(one) for one in part.features),
         segments=tuple(

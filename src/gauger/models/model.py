@@ -1,73 +1,21 @@
-"""SegmentModel: all that it takes to treat other customers and find their segments."""
+"""SegmentModel: a segmentation that can be saved, loaded and applied to other customers."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from os import PathLike
 from pathlib import Path
 
-import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
 from gauger.errors import SettingError
-from gauger.features import Indicator, Treatment
-from gauger.models.rules import Rule
-from gauger.readable import Readable
-from gauger.remarks import Remark
-from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
-from gauger.wording import plural
-
-Values = NDArray[np.float64]
-
-
-@dataclass(frozen=True, eq=False)
-class LearnedFeature:
-    """One feature as it was learned: what it is made from, its treatments, and how its values were distributed.
-
-    `column` is the column it comes from, `indicator` what it says of it, if it is one. `low` and `high` are the range
-    of the values, `mean` and `spread` (standard deviation) in original units, `missing` the share without a value.
-    `quartiles` are those of the values. `edges` part them into bins of about a tenth of the customers each, values that
-    many have in bins of their own, and `shares` are those of the bins.
-    `unit` is what values are counted in, where that is known.
-    """
-
-    name: str
-    column: str
-    indicator: Indicator | None
-    treatments: tuple[Treatment, ...]
-    low: float
-    high: float
-    mean: float
-    spread: float
-    missing: float
-    quartiles: tuple[float, ...]
-    edges: tuple[float, ...]
-    shares: tuple[float, ...]
-    unit: str | None = None
-
-
-@dataclass(frozen=True)
-class LearnedSegment:
-    """One segment as it was learned: its number, name and customers, its gate, and the mean of their distances."""
-
-    number: int
-    name: str
-    customers: int
-    gate: float
-    mean_distance: float
-
-
-@dataclass(frozen=True, eq=False)
-class Exceptions:
-    """Learned customers whose segment the rule does not tell, such as one halfway between two: `points` (m, d) on the
-    working scale, and their `codes` (m,)."""
-
-    points: Values
-    codes: NDArray[np.int32]
+from gauger.models.assigning import assign
+from gauger.models.files import read_model, save_model
+from gauger.models.learned import LearnedModel
+from gauger.models.pmml import save_pmml
+from gauger.models.sql import assign_sql
 
 
 @dataclass(frozen=True, repr=False, eq=False)
-class SegmentModel(Readable):
+class SegmentModel(LearnedModel):
     """A segmentation that can be saved, loaded and applied to other customers; made by `build_model`.
 
     `.key` names the key column, `.features` what was learned of each, `.segments` of each segment, `.rule` how a
@@ -75,37 +23,6 @@ class SegmentModel(Readable):
     8601), `.made_by` (Gauger's version), `.seed`, `.customers` (learned from) and `.fingerprint` (SHA-256 of keys and
     working values, in whatever order they came) say where it comes from.
     """
-
-    key: str
-    features: tuple[LearnedFeature, ...]
-    segments: tuple[LearnedSegment, ...]
-    rule: Rule
-    centres: Values
-    exceptions: Exceptions
-    method: str
-    customers: int
-    unassigned: int
-    gate_share: float
-    made_at: str
-    made_by: str
-    seed: int | None
-    fingerprint: str
-    remarks: tuple[Remark, ...] = ()
-
-    @property
-    def names(self) -> tuple[str, ...]:
-        """The features' names."""
-        return tuple(feature.name for feature in self.features)
-
-    @property
-    def segment_names(self) -> Mapping[int, str]:
-        """What each segment is called, by number; 0 is "unassigned"."""
-        return {UNASSIGNED: UNASSIGNED_NAME, **{segment.number: segment.name for segment in self.segments}}
-
-    @property
-    def gates(self) -> Values:
-        """Each segment's gate (k,): the distance that all but a small share of its own customers keep."""
-        return np.array([segment.gate for segment in self.segments])
 
     def assign(self, table: pd.DataFrame, *, gate: float | str | None = None) -> pd.DataFrame:
         """Customers of a table with their segments: the key, segment, segment_name, distance and why.
@@ -125,8 +42,6 @@ class SegmentModel(Readable):
         Raises UnknownColumnError for a column that is not there, ColumnValuesError for what is no number,
         KeyColumnError when keys are missing or repeat, and SettingError for a gate that is none.
         """
-        from gauger.models.assigning import assign
-
         return assign(self, table, gate)
 
     def sql(self, table: str, *, dialect: str = "postgres", gate: float | str | None = None) -> str:
@@ -140,8 +55,6 @@ class SegmentModel(Readable):
         Raises SettingError for another dialect, and for models of trees and density: no SELECT finds the nearest of
         thousands of customers.
         """
-        from gauger.models.sql import assign_sql
-
         return assign_sql(self, table, dialect, gate)
 
     def save(self, path: str | PathLike[str], *, replace: bool = False) -> Path:
@@ -150,22 +63,25 @@ class SegmentModel(Readable):
         PMML carries k-means without a gate only. Raises SettingError for another ending and for what PMML cannot carry,
         OutputError as `write_table` does.
         """
-        from gauger.models.files import save_model
-        from gauger.models.pmml import save_pmml
-
         file = Path(path)
         if file.suffix not in (".json", ".pmml"):
             raise SettingError(f"{file.name}: a model is written as .json, or as .pmml.")
         return (save_model if file.suffix == ".json" else save_pmml)(self, file, replace=replace)
 
-    def headline(self) -> str:
-        count = len(self.segments)
-        return (
-            f"model of {count} {plural(count, 'segment')} by {self.method}, learned from {self.customers:,} "
-            f"{plural(self.customers, 'customer')} with {len(self.features)} {plural(len(self.features), 'feature')}"
-        )
 
-    def overview(self) -> pd.DataFrame:
-        rows = [(one.number, one.name, one.customers, one.gate, one.mean_distance) for one in self.segments]
-        columns = ["segment", "name", "customers", "gate", "mean_distance"]
-        return pd.DataFrame(rows, columns=columns).set_index("segment")
+def load_model(path: str | PathLike[str]) -> SegmentModel:
+    """Read a model that `SegmentModel.save` wrote as JSON.
+
+    Raises MissingFileError, and ModelFileError with the place when the file is cut short, does not have the form that
+    docs/model.schema.json tells, was made by a later format, or was altered.
+
+    >>> import gauger, pandas as pd, tempfile
+    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 21, 23]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     file = gauger.build_model(seg).save(f"{folder}/model.json")
+    ...     gauger.load_model(file).assign(table)["segment"].tolist() == seg.codes.tolist()
+    True
+    """
+    learned = read_model(path)
+    return SegmentModel(**{part.name: getattr(learned, part.name) for part in fields(learned)})

@@ -8,7 +8,7 @@ from xml.etree.ElementTree import Element, ElementTree, SubElement, indent
 
 from gauger.errors import SettingError
 from gauger.features import Cap, Fill, Level, Power, Rank, Scale, Shape, Treatment, Weight
-from gauger.models.model import LearnedFeature, SegmentModel
+from gauger.models.learned import LearnedFeature, LearnedModel
 from gauger.models.rules import NearestCentre
 from gauger.tables import result_folder
 from gauger.wording import plural
@@ -16,7 +16,7 @@ from gauger.wording import plural
 NAMESPACE = "http://www.dmg.org/PMML-4_4"
 
 
-def save_pmml(model: SegmentModel, file: Path, *, replace: bool = False) -> Path:
+def save_pmml(model: LearnedModel, file: Path, *, replace: bool = False) -> Path:
     """Write a model as PMML. Raises SettingError for what PMML cannot carry."""
     root = pmml_of(model)
     with result_folder(file.parent, [file.name], replace=replace) as results:
@@ -24,7 +24,7 @@ def save_pmml(model: SegmentModel, file: Path, *, replace: bool = False) -> Path
     return file
 
 
-def pmml_of(model: SegmentModel) -> Element:
+def pmml_of(model: LearnedModel) -> Element:
     """The document: data fields, treatments as derived fields, centres as clusters; gates are not in it."""
     if not isinstance(model.rule, NearestCentre):
         raise SettingError(
@@ -81,7 +81,7 @@ def pmml_of(model: SegmentModel) -> Element:
     return root
 
 
-def _data_type(model: SegmentModel, column: str) -> str | None:
+def _data_type(model: LearnedModel, column: str) -> str | None:
     """The type of a column that is only read for its levels, None for one that is a measure too."""
     own = [feature.indicator for feature in model.features if feature.column == column]
     levels = [one.level for one in own if one is not None and one.level is not None]

@@ -20,7 +20,7 @@ from gauger.features import (
     undo_all,
 )
 from gauger.models.assigning import BANDS, GATE, MISSING, gates_of
-from gauger.models.model import LearnedFeature, SegmentModel
+from gauger.models.learned import LearnedFeature, LearnedModel
 from gauger.models.rules import NearestCentre, SameBands
 from gauger.segmentation import UNASSIGNED_NAME
 
@@ -29,7 +29,7 @@ DIALECTS = ("postgres", "duckdb", "sqlite", "mysql", "bigquery", "snowflake", "r
 _MATERIALIZING = ("postgres", "duckdb", "sqlite")
 
 
-def assign_sql(model: SegmentModel, table: str, dialect: str, gate: float | str | None) -> str:
+def assign_sql(model: LearnedModel, table: str, dialect: str, gate: float | str | None) -> str:
     """As `SegmentModel.sql` says."""
     import sqlglot
 
@@ -39,7 +39,7 @@ def assign_sql(model: SegmentModel, table: str, dialect: str, gate: float | str 
     return sqlglot.transpile(statement, read="duckdb", write=dialect, pretty=True)[0] + ";\n"
 
 
-def _statement(model: SegmentModel, table: str, gates: np.ndarray | None, dialect: str) -> str:
+def _statement(model: LearnedModel, table: str, gates: np.ndarray | None, dialect: str) -> str:
     """The statement in DuckDB's words, a step a named part: as read, one part a treatment, distances, the segment."""
     if not isinstance(model.rule, (NearestCentre, SameBands)):
         raise SettingError(
@@ -99,7 +99,7 @@ def _table(name: str) -> str:
     return ".".join(sql_name(part) for part in name.split("."))
 
 
-def _numbers(model: SegmentModel) -> list[int]:
+def _numbers(model: LearnedModel) -> list[int]:
     return [segment.number for segment in model.segments]
 
 
@@ -187,14 +187,14 @@ _SAID: dict[type, Callable[..., str]] = {
 }
 
 
-def _square(model: SegmentModel, columns: dict[str, str], number: int) -> str:
+def _square(model: LearnedModel, columns: dict[str, str], number: int) -> str:
     """The squared distance to a segment's centre, features added up in the order of their names."""
     centre = model.centres[number - 1]
     gaps = {name: f"({_minus(columns[name], value)})" for name, value in zip(model.names, centre, strict=True)}
     return " + ".join(f"{gaps[name]} * {gaps[name]}" for name in sorted(gaps))
 
 
-def _segment(model: SegmentModel) -> str:
+def _segment(model: LearnedModel) -> str:
     """The segment's number, NULL for none."""
     if isinstance(model.rule, SameBands):
         return _same_bands(model.rule)
@@ -208,7 +208,7 @@ def _segment(model: SegmentModel) -> str:
     return f"CASE {' '.join(cases)} END"
 
 
-def _nearest(model: SegmentModel) -> str:
+def _nearest(model: LearnedModel) -> str:
     """The squared distance to the own centre."""
     numbers = _numbers(model)
     if isinstance(model.rule, SameBands):
@@ -219,7 +219,7 @@ def _nearest(model: SegmentModel) -> str:
     return f"CASE WHEN NOT apart_1 IS NULL THEN LEAST({', '.join(f'apart_{number}' for number in numbers)}) END"
 
 
-def _bands_kept(model: SegmentModel) -> list[tuple[str, str]]:
+def _bands_kept(model: LearnedModel) -> list[tuple[str, str]]:
     """For bands: a column for each feature's band, and how it is told from the values as read."""
     if not isinstance(model.rule, SameBands):
         return []

@@ -4,11 +4,12 @@ from gauger.profiling.assignments import checked_assignments, segmentation_from_
 from gauger.profiling.closeness import lies_around_centres, looks_mixed, sample_of, share_placed
 from gauger.profiling.comparison import Comparison, compare
 from gauger.profiling.components import Components, components_of
+from gauger.profiling.describing import profile, profile_assignments
 from gauger.profiling.drivers import holm
 from gauger.profiling.levels import OTHER_LEVELS
 from gauger.profiling.matching import matched_table
-from gauger.profiling.members import members
-from gauger.profiling.profile import Profile, profile, profile_assignments
+from gauger.profiling.member_search import members
+from gauger.profiling.profiles import Profile
 from gauger.profiling.series_patterns import course_of
 from gauger.segmentation import EVERYONE
 

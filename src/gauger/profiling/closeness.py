@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from scipy.spatial import KDTree
 from scipy.spatial.distance import cdist
 
+from gauger.algorithms import fixed_generator
 from gauger.segmentation import UNASSIGNED, Segmentation
 
 AROUND = 0.8
@@ -29,7 +30,7 @@ def sample_of(customers: int, most: int = _SAMPLE) -> Rows:
 
 @lru_cache(maxsize=8)
 def _drawn(customers: int, most: int) -> Rows:
-    rows = np.sort(np.random.default_rng(0).choice(customers, size=most, replace=False))
+    rows = np.sort(fixed_generator().choice(customers, size=most, replace=False))
     rows.flags.writeable = False
     return rows
 

@@ -1,19 +1,15 @@
 """A segment told in words, from its profile."""
 
-from typing import TYPE_CHECKING
-
 from gauger.errors import SettingError
+from gauger.profiling.profile_tables import ProfileTables
 from gauger.profiling.rules import rule_sentence
 from gauger.segmentation import EVERYONE
 from gauger.wording import listed, plain_number, plural
 
-if TYPE_CHECKING:
-    from gauger.profiling.profile import Profile
-
 _TOLD, _MUCH_MORE = 3, 0.15
 
 
-def in_words(profile: "Profile", number: int) -> str:
+def narrative(profile: ProfileTables, number: int) -> str:
     """As `Profile.in_words` says."""
     if number not in profile.numbers:
         raise SettingError(f"there is no segment {number!r}: they run from 1 to {len(profile.numbers)}.")
@@ -34,7 +30,7 @@ def in_words(profile: "Profile", number: int) -> str:
     return " ".join(parts)
 
 
-def _strongest(profile: "Profile", number: int) -> str:
+def _strongest(profile: ProfileTables, number: int) -> str:
     """The measures in which a segment differs most, of those it was built on where they are known."""
     built_on = profile.measures.index[profile.measures["used"].fillna(False).astype(bool)]
     scores = profile.scores.loc[[number], built_on if len(built_on) else profile.measures.index].iloc[0]
@@ -43,7 +39,7 @@ def _strongest(profile: "Profile", number: int) -> str:
     return ", ".join(f"{name} {plain_number(own[name])} (everyone {plain_number(everyone[name])})" for name in names)
 
 
-def _levels(profile: "Profile", number: int) -> list[str]:
+def _levels(profile: ProfileTables, number: int) -> list[str]:
     """The levels that are most over-represented in a segment, if any is by much."""
     shares = profile.categories
     surplus = (shares[number] - shares[EVERYONE]).sort_values(ascending=False, kind="stable")

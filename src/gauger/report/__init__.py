@@ -1,7 +1,7 @@
 """Every page that people open: for now the one of a hand-off."""
 
-from gauger.report.hand_off_page import page_of
+from gauger.report.handing import hand_off
 
 __all__ = [
-    "page_of",
+    "hand_off",
 ]

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from naive_density import all_distances
 
-from gauger.algorithms.diagnostics.density_validity import core_distances, density_validity
+from gauger.algorithms.diagnostics.validity import core_distances, density_validity
 
 
 def _on_a_line(*values: float) -> np.ndarray:

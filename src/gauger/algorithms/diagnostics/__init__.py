@@ -1,6 +1,5 @@
 """How good segments are, and how many: silhouette, elbow, gap, separation, stability, validity."""
 
-from gauger.algorithms.diagnostics.density_validity import density_validity
 from gauger.algorithms.diagnostics.elbow import Elbow, find_elbow
 from gauger.algorithms.diagnostics.gap import Gap, gap_statistic
 from gauger.algorithms.diagnostics.isolates import isolated, neighbour_distances
@@ -16,6 +15,7 @@ from gauger.algorithms.diagnostics.silhouettes import (
     silhouette_values,
     silhouettes_from_sums,
 )
+from gauger.algorithms.diagnostics.validity import density_validity
 from gauger.algorithms.diagnostics.valleys import Valleys
 
 __all__ = [

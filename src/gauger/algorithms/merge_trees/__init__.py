@@ -11,10 +11,10 @@ from gauger.algorithms.merge_trees.branches import (
 )
 from gauger.algorithms.merge_trees.cophenetic import cophenetic_distances
 from gauger.algorithms.merge_trees.lance_williams import MATRIX_LINKAGES
-from gauger.algorithms.merge_trees.leaf_order import MOST_LEAVES, in_best_order
 from gauger.algorithms.merge_trees.linkages import LINKAGES, POINT_LINKAGES, Ground, join_all, precision_for
 from gauger.algorithms.merge_trees.merges import Joins
 from gauger.algorithms.merge_trees.micro_segments import MicroSegments, condense_customers
+from gauger.algorithms.merge_trees.optimal_order import MOST_LEAVES, in_best_order
 from gauger.algorithms.merge_trees.single_linkage import joins_of
 from gauger.algorithms.merge_trees.small_trees import TreeFitter
 

@@ -17,6 +17,7 @@ from gauger.algorithms.merge_trees.reciprocal_pairs import join_reciprocal_pairs
 from gauger.algorithms.merge_trees.single_linkage import join_by_links, join_points_by_links
 from gauger.algorithms.merge_trees.ward import WardSpace
 from gauger.algorithms.parallel import map_blocks
+from gauger.algorithms.random_streams import fixed_generator
 from gauger.errors import SettingError
 from gauger.progress import task
 
@@ -57,7 +58,7 @@ class Ground:
 
     def shifted(self) -> "Ground":
         """The same, every leaf moved by about a billionth, equal ones alike, so that ties fall another way."""
-        rng = np.random.default_rng(0)
+        rng = fixed_generator()
         n = len(self.weights)
         firsts = np.arange(n) if self.firsts is None else self.firsts
         twin = np.searchsorted(firsts, np.arange(n), side="right") - 1

@@ -18,12 +18,11 @@ from gauger.profiling.exemplars import exemplars_of
 from gauger.profiling.levels import Levels, levels_of, median_dates, share_tables
 from gauger.profiling.matching import matched_table
 from gauger.profiling.naming import suggested_names
-from gauger.profiling.narrative import in_words
 from gauger.profiling.overlap import about_overlap, overlap_of
+from gauger.profiling.profiles import Profile
 from gauger.profiling.rules import rules_of
 from gauger.profiling.summaries import Grouping, Summary, by_group, summarise
 from gauger.progress import task
-from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import EVERYONE, UNASSIGNED, UNASSIGNED_NAME, Segmentation
 from gauger.wording import listed, plural
@@ -31,102 +30,6 @@ from gauger.wording import listed, plural
 _MEASURED, _LEVELLED = ("measure", "count"), ("category", "flag", "ordinal code")
 _TOTAL = "_total"
 _NOBODY = "nobody is in a segment: there is nothing to profile."
-
-
-@dataclass(frozen=True, repr=False, eq=False)
-class Profile(Readable):
-    """Who is in each segment. Tables by segment have a row a number, "unassigned" where there are any, "everyone".
-
-    - `.sizes`: name, customers and share, and for each total its share ("share_of_spend_total").
-    - `.means`, `.medians`, `.lower_quartiles`, `.upper_quartiles` and `.spreads` (standard deviations): a column a
-      measure, in original units. `.index`: the segment's mean against everyone's, everyone = 100 (NaN where everyone's
-      mean is not positive). `.scores`: how far the segment is from the rest, in standard deviations (0.2 is little, 0.8
-      much); of measures with a long tail by ranks. `.dates`: median days.
-    - `.measures`: a row a measure: used (whether segments were built on it), skew, missing, leads ("median" for a long
-      tail, else "mean") and why. `.typical` is that figure of each.
-    - `.categories`: share of the segment (columns) with each level (rows: column, level), among those with a value; of
-      many levels the most over-represented. `.category_index`: the same against everyone, everyone = 100.
-    - `.drivers`: what sets segments apart, the strongest first, as `drivers_of` tells; `.associations` of categories.
-    - `.rules`: rule, matching, share_of_segment and share_of_matching: a short rule that finds the segment.
-    - `.overlap`: nearest, near_share, stability, dissolved, resamples. `.exemplars`: the most and least typical. Both
-      are empty for assignments whose features are not known.
-    - `.suggested_names`: a plain name for each number, for `seg.rename(…)`.
-    """
-
-    sizes: pd.DataFrame
-    means: pd.DataFrame
-    medians: pd.DataFrame
-    lower_quartiles: pd.DataFrame
-    upper_quartiles: pd.DataFrame
-    spreads: pd.DataFrame
-    index: pd.DataFrame
-    scores: pd.DataFrame
-    dates: pd.DataFrame
-    measures: pd.DataFrame
-    categories: pd.DataFrame
-    category_index: pd.DataFrame
-    drivers: pd.DataFrame
-    associations: pd.DataFrame
-    rules: pd.DataFrame
-    overlap: pd.DataFrame
-    exemplars: pd.DataFrame
-    suggested_names: Mapping[int, str] = field(default_factory=dict)
-    remarks: tuple[Remark, ...] = ()
-
-    @property
-    def numbers(self) -> list[int]:
-        """The segments' numbers."""
-        return [row for row in self.sizes.index if isinstance(row, int)]
-
-    def name_of(self, row: object) -> str:
-        """What a row of the tables is called: a segment's name, "unassigned" or "everyone"."""
-        return str(self.sizes["name"].to_dict()[row])
-
-    @property
-    def typical(self) -> pd.DataFrame:
-        """The median of each measure with a long tail, the mean of the others: a column a measure."""
-        leads = self.measures["leads"]
-        return pd.DataFrame(
-            {name: (self.medians if leads[name] == "median" else self.means)[name] for name in self.means.columns}
-        )
-
-    @property
-    def tables(self) -> dict[str, pd.DataFrame]:
-        """All tables by name, with their rows' names in the first columns, ready to be written.
-
-        Overlap, exemplars and dates are among them where there are any.
-        """
-        parts = {
-            name: getattr(self, name)
-            for name in (
-                *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "spreads", "index", "scores"),
-                *("measures", "categories", "category_index", "drivers", "associations", "rules", "overlap", "dates"),
-            )
-        }
-        optional = {"overlap", "dates"}
-        found = {
-            name: part.rename(columns=str).reset_index()
-            for name, part in parts.items()
-            if name not in optional or part.shape[1]
-        }
-        names = pd.Series(dict(self.suggested_names), name="suggested_name").rename_axis("segment")
-        found |= {"exemplars": self.exemplars} if len(self.exemplars) else {}
-        return {**found, "names": names.reset_index()}
-
-    def in_words(self, number: int) -> str:
-        """A segment in a few sentences: its name and size, what is typical of it against everyone, and a rule.
-
-        Raises SettingError for a segment that does not exist.
-        """
-        return in_words(self, number)
-
-    def headline(self) -> str:
-        customers = self.sizes["customers"].iloc[-1]
-        count = len(self.numbers)
-        return f"{count} {plural(count, 'segment')} of {customers:,} {plural(int(customers), 'customer')}"
-
-    def overview(self) -> pd.DataFrame:
-        return self.sizes.join(self.typical)
 
 
 @dataclass(frozen=True, eq=False)

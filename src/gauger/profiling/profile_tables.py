@@ -1,0 +1,83 @@
+"""The tables of a profile: all that was found out about each segment."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import pandas as pd
+
+from gauger.readable import Readable
+from gauger.remarks import Remark
+from gauger.wording import plural
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class ProfileTables(Readable):
+    """The tables of a `Profile`, which tells what each of them holds."""
+
+    sizes: pd.DataFrame
+    means: pd.DataFrame
+    medians: pd.DataFrame
+    lower_quartiles: pd.DataFrame
+    upper_quartiles: pd.DataFrame
+    spreads: pd.DataFrame
+    index: pd.DataFrame
+    scores: pd.DataFrame
+    dates: pd.DataFrame
+    measures: pd.DataFrame
+    categories: pd.DataFrame
+    category_index: pd.DataFrame
+    drivers: pd.DataFrame
+    associations: pd.DataFrame
+    rules: pd.DataFrame
+    overlap: pd.DataFrame
+    exemplars: pd.DataFrame
+    suggested_names: Mapping[int, str] = field(default_factory=dict)
+    remarks: tuple[Remark, ...] = ()
+
+    @property
+    def numbers(self) -> list[int]:
+        """The segments' numbers."""
+        return [row for row in self.sizes.index if isinstance(row, int)]
+
+    def name_of(self, row: object) -> str:
+        """What a row of the tables is called: a segment's name, "unassigned" or "everyone"."""
+        return str(self.sizes["name"].to_dict()[row])
+
+    @property
+    def typical(self) -> pd.DataFrame:
+        """The median of each measure with a long tail, the mean of the others: a column a measure."""
+        leads = self.measures["leads"]
+        return pd.DataFrame(
+            {name: (self.medians if leads[name] == "median" else self.means)[name] for name in self.means.columns}
+        )
+
+    @property
+    def tables(self) -> dict[str, pd.DataFrame]:
+        """All tables by name, with their rows' names in the first columns, ready to be written.
+
+        Overlap, exemplars and dates are among them where there are any.
+        """
+        parts = {
+            name: getattr(self, name)
+            for name in (
+                *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "spreads", "index", "scores"),
+                *("measures", "categories", "category_index", "drivers", "associations", "rules", "overlap", "dates"),
+            )
+        }
+        optional = {"overlap", "dates"}
+        found = {
+            name: part.rename(columns=str).reset_index()
+            for name, part in parts.items()
+            if name not in optional or part.shape[1]
+        }
+        names = pd.Series(dict(self.suggested_names), name="suggested_name").rename_axis("segment")
+        found |= {"exemplars": self.exemplars} if len(self.exemplars) else {}
+        return {**found, "names": names.reset_index()}
+
+    def headline(self) -> str:
+        customers = self.sizes["customers"].iloc[-1]
+        count = len(self.numbers)
+        return f"{count} {plural(count, 'segment')} of {customers:,} {plural(int(customers), 'customer')}"
+
+    def overview(self) -> pd.DataFrame:
+        return self.sizes.join(self.typical)
