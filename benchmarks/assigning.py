@@ -20,7 +20,7 @@ def run() -> Iterator[Measured]:
         folder = Path(place)
         _write(folder / "all.parquet")
         head = parquet.ParquetFile(folder / "all.parquet").read_row_group(0).to_pandas().head(20_000)
-        seg = gauger.segment_by_kmeans(gauger.prepare(head, key="who", shape="log", cap=(0.0, 0.99)), 8, starts=2)
+        seg = gauger.segment_by_kmeans(gauger.prepare(head, key="who", transform="log", cap=(0.0, 0.99)), 8, starts=2)
         model = gauger.build_model(seg)
 
         def assigned() -> None:

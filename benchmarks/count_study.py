@@ -7,7 +7,7 @@ import pandas as pd
 
 import gauger
 from benchmarks.measuring import Measured, measure
-from gauger.algorithms.kmeans.lloyd import settle_in_rounds
+from gauger.algorithms.kmeans.lloyd import run_lloyd
 from gauger.algorithms.kmeans.seeding import seed_plusplus
 from gauger.clustering.ordering import order_customers
 
@@ -19,7 +19,7 @@ def run() -> Iterator[Measured]:
 
     def one_start() -> None:
         seeds = seed_plusplus(everyone, 10, np.random.default_rng(0))
-        settle_in_rounds(everyone.columns, everyone.weights, seeds, 1_000)
+        run_lloyd(everyone.columns, everyone.weights, seeds, 1_000)
 
     yield measure(
         "count study 1 to 10, 100,000 x 6",

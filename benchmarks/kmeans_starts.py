@@ -9,7 +9,7 @@ import pandas as pd
 
 import gauger
 from benchmarks.battery import FAMILIES
-from gauger.algorithms.kmeans.lloyd import settle_in_rounds
+from gauger.algorithms.kmeans.lloyd import run_lloyd
 from gauger.algorithms.kmeans.racing import FINISHED, race
 from gauger.algorithms.kmeans.seeding import seed_plusplus
 from gauger.algorithms.row_order import RowOrder
@@ -61,7 +61,7 @@ def _table(family: str, seed: list[int], repeat: int) -> RowOrder:
 
 def _raced(everyone: RowOrder, count: int, starts: int, finished: int) -> float:
     entrants = race(everyone, count, seed_plusplus, "kmeans++", starts, np.random.SeedSequence(5))[:finished]
-    return min(settle_in_rounds(everyone.columns, everyone.weights, one.centres, 300).wcss for one in entrants)
+    return min(run_lloyd(everyone.columns, everyone.weights, one.centres, 300).wcss for one in entrants)
 
 
 def _ten_full(everyone: RowOrder, count: int) -> float:
@@ -75,5 +75,5 @@ def _ten_full(everyone: RowOrder, count: int) -> float:
             nearest = np.minimum(nearest, (gaps**2).sum(axis=0))
             seeds.append(int(rng.choice(everyone.size, p=nearest / nearest.sum())))
         centres = np.ascontiguousarray(everyone.columns[:, seeds].T)
-        ends.append(settle_in_rounds(everyone.columns, everyone.weights, centres, 300).wcss)
+        ends.append(run_lloyd(everyone.columns, everyone.weights, centres, 300).wcss)
     return min(ends)

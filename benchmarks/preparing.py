@@ -18,7 +18,7 @@ def run() -> Iterator[Measured]:
     what = f"prepare {N:,} x {D}: cap, log, zscore"
 
     def work() -> gauger.FeatureSet:
-        return gauger.prepare(table, key="who", cap=(0.0, 0.99), shape="log")
+        return gauger.prepare(table, key="who", cap=(0.0, 0.99), transform="log")
 
     yield measure(what, work, lambda: np.sort(values, axis=0), "np.sort by column", runs=7)
     yield weigh(f"{what}, memory", work, values.nbytes, "the array")

@@ -8,7 +8,7 @@ import pandas as pd
 
 import gauger
 from benchmarks.measuring import Measured, measure
-from gauger.clustering.kmeans import kmeans_again
+from gauger.clustering.kmeans import kmeans_refit
 from gauger.segmentation import segmentation_from_codes
 
 _CUSTOMERS, _FEATURES, _SEGMENTS = 1_000_000, 10, 8
@@ -24,7 +24,7 @@ def run() -> Iterator[Measured]:
     table.insert(0, "who", np.arange(_CUSTOMERS))
     features = gauger.prepare(table, key="who", features=names, scale="none")
     made = segmentation_from_codes(features, codes + 1, method="k-means")
-    seg = replace(made, again=kmeans_again(_SEGMENTS))
+    seg = replace(made, refit=kmeans_refit(_SEGMENTS))
 
     def floor() -> None:
         groups = features.original.groupby(seg.codes)

@@ -46,7 +46,12 @@ TERMINALS = {
 FIGURES = {
     "figure-look": ("behaviour/distributions.png", "behaviour/correlations.png", "study/features.png"),
     "figure-counts": ("results/counts.png", "study/silhouettes.png", "study/splits.png"),
-    "figure-segments": ("results/segments.png", "results/profile.png", "segments/spread.png", "segments/rounds.png"),
+    "figure-segments": (
+        "results/segments.png",
+        "results/profile.png",
+        "segments/spread.png",
+        "segments/iterations.png",
+    ),
     "figure-trees": ("tree/tree.png", "measures/tree.png"),
     "figure-density": ("radius/neighbours.png", "radius/radii.png", "compare/side-by-side.png", "levels/levels.png"),
     "figure-profiles": ("profile/components.png", "profile/heat.png", "profile/lines.png", "panel/flow.png"),

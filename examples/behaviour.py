@@ -45,7 +45,7 @@ features = gauger.prepare(
     missing={"gap_days_mean": "median"},
     flag_missing=["gap_days_mean"],
     cap={"gap_days_mean": (0.0, 0.99), "spend_mean": (0.0, 0.99)},
-    shape={"visits": "log", "gap_days_mean": "log", "spend_mean": "log", "share_kind_arthouse": "sqrt"},
+    transform={"visits": "log", "gap_days_mean": "log", "spend_mean": "log", "share_kind_arthouse": "sqrt"},
     scale={"recency_days": "rank"},
     weight={"recency_days": 3.0},
 )

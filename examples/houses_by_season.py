@@ -1,4 +1,4 @@
-"""Houses by season: weekly series grouped by their course, plain against elastic distance, and merged back.
+"""Houses by season: weekly series grouped by their pattern, plain against dynamic time warping, and merged back.
 
 Run it as it stands: python examples/houses_by_season.py [folder]
 """
@@ -21,15 +21,15 @@ for remark in gauger.remarks_of(series):
 # scale="none": a z-score of each week by itself would bend the series.
 houses = gauger.prepare(series, key="house", scale="none")
 
-# How differently do metrics see these houses? Plain and elastic distance see large and small ones; the elastic distance
-# of z-scored series sees their course.
-metrics = gauger.study_metrics(houses, metrics=["euclidean", "elastic", "elastic_shape", "lagged_correlation"])
+# How differently do metrics see these houses? Plain and dynamic time warping see large and small ones; the dynamic time warping
+# of z-scored series sees their pattern.
+metrics = gauger.study_metrics(houses, metrics=["euclidean", "dtw", "dtw_zscored", "lagged_correlation"])
 print(metrics.rank_correlation.round(2).to_string())
 print(*metrics.reasons, sep="\n")
 gauger.draw.metric_study(metrics).savefig(folder / "metrics.png")
 
 # The count by three criteria, for each of two trees.
-for metric in ("euclidean", "elastic_shape"):
+for metric in ("euclidean", "dtw_zscored"):
     tree = gauger.build_tree(houses, linkage="average", metric=metric, optimal_order=True)
     study = gauger.study_counts(houses, counts=range(1, 9), method="tree", tree=tree)
     three = {name: study.advice.picks[name] for name in ("silhouette", "gap", "merge_jump")}
@@ -40,7 +40,7 @@ for metric in ("euclidean", "elastic_shape"):
 segments = tree.cut(count=study.advice.count)
 gauger.draw.dendrogram(tree, count=segments.count).savefig(folder / "tree.png")
 gauger.draw.merge_jumps(tree, study.advice).savefig(folder / "jumps.png")
-gauger.draw.series_panels(segments, relative=True).savefig(folder / "courses.png")
+gauger.draw.series_panels(segments, relative=True).savefig(folder / "series.png")
 
 # Membership back on the weekly table, ready for whoever plans the programme.
 merged = weekly.merge(segments.assignments[["house", "segment"]], on="house")

@@ -38,8 +38,8 @@ gauger.draw.count_study(study).savefig(folder / "counts.png")
 gauger.draw.silhouette_diagrams(study).savefig(folder / "silhouettes.png")
 gauger.draw.segment_splits(study).savefig(folder / "splits.png")
 
-# Start from last year's idea of the segments, in the units people think in, and see how many rounds it takes.
+# Start from last year's idea of the segments, in the units people think in, and see how many iterations it takes.
 advised = study.segmentations[study.advice.count]
 again = gauger.segment_by_kmeans(features, study.advice.count, seeding=advised.centres.round(0))
-print(f"from rounded centres: {again.rounds} rounds, {again.explained:.0%} of the variance explained")
-print(again.course.tail(3).to_string())
+print(f"from rounded centres: {again.iterations} iterations, {again.explained:.0%} of the variance explained")
+print(again.history.tail(3).to_string())

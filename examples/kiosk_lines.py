@@ -36,7 +36,7 @@ print(f"{bought.attrs['rows']:,} rows are {bought.attrs['lines']:,} lines of {bo
 for remark in gauger.remarks_of(bought):
     print("-", remark)
 
-features = gauger.prepare(bought, key="member_id", features=["recency_days", "visits", "spend_mean"], shape="log")
+features = gauger.prepare(bought, key="member_id", features=["recency_days", "visits", "spend_mean"], transform="log")
 segments = gauger.segment_by_kmeans(features, 3)
 first, second, third = members.loc[[0, 1, 2], ["member_id", "email", "phone"]].itertuples(index=False)
 handed = gauger.hand_off(

@@ -20,7 +20,7 @@ behaviour = gauger.summarise_events(
     quantity="seats",
     event_key="visit_id",
 )
-features = gauger.prepare(behaviour, key="member_id", shape="signed_log")
+features = gauger.prepare(behaviour, key="member_id", transform="signed_log")
 
 # 1 - |r|: a measure and its opposite say the same.
 tree = gauger.build_tree(features, of="features", metric="absolute_correlation", optimal_order=True)
@@ -32,7 +32,7 @@ gauger.draw.feature_tree(tree, height=0.1).savefig(folder / "measures.png")
 # One of each group is enough: the first by name in the table.
 kept = groups[~groups.duplicated()].index.tolist()
 print(f"kept {len(kept)} of {len(groups)}: {', '.join(kept)}")
-lean = gauger.prepare(behaviour, key="member_id", features=kept, shape="signed_log")
+lean = gauger.prepare(behaviour, key="member_id", features=kept, transform="signed_log")
 for several in (features, lean):
     cut = gauger.build_tree(several).cut(count=6)
     print(f"{len(several.names)} features: segments of {', '.join(map(str, cut.sizes))}")

@@ -67,7 +67,7 @@ def mixed_features(members: pd.DataFrame) -> gauger.FeatureSet:
         missing={"age": "median"},
         flag_missing=["age"],
         cap={"north_km": (0.01, 0.99)},
-        shape={"age": "power", "east_km": "sqrt", "north_km": "signed_log"},
+        transform={"age": "power", "east_km": "sqrt", "north_km": "signed_log"},
         scale={"east_km": "rank", "north_km": "robust"},
         weight={"age": 2.0},
     )

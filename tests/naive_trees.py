@@ -27,7 +27,7 @@ def naive_merges(distances, linkage, points=None):
 
 
 def refuse_unless_closest(merges, distances, linkage, points=None):
-    """Assert that each of some merges joins a closest pair of its time, at the height that the definition gives."""
+    """Assert that each of some merges merges a closest pair of its time, at the height that the definition gives."""
     branches = {(leaf,): None if points is None else points[leaf].astype(float) for leaf in range(len(distances))}
     parts = {}
     for one, other, height in merges:

@@ -32,7 +32,7 @@ class Readable(ABC):
         return f"<p>{html.escape(self.headline())}</p>{table}" + (f"<ul>{cautions}</ul>" if cautions else "")
 
 
-class Spoken(ABC):
+class Advice(ABC):
     """An advice that tells itself: a headline and sentences, in a terminal and in a notebook."""
 
     @abstractmethod

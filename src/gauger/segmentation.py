@@ -23,7 +23,7 @@ Distances = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Again:
+class Refit:
     """The same method for other customers on the same scale: `segment(features, seed)` gives their codes (n,).
 
     `sampled` says whether fewer customers than there were will do; density needs all of them.
@@ -34,7 +34,7 @@ class Again:
 
 
 @dataclass(frozen=True)
-class Placing:
+class AssignmentRule:
     """How other customers find their segment: `way` is "centre" (the nearest), "customer" (the segment of the nearest
     one that was learned from), "core" (of the nearest core customer within `radius`) or "bands" (the same bands)."""
 
@@ -51,17 +51,17 @@ class Segmentation(Readable):
     segment number. `.distances` (n_customers,) are from each customer to the own centre, on the working scale.
     `.method` says how it was made.
 
-    k-means fills what follows, None for other methods. `.rounds` is how many were done, `.converged` whether the last
-    of them moved nobody. `.course` has a row a round: wcss after it, moved (customers that changed segment) and shift
+    k-means fills what follows, None for other methods. `.iterations` is how many were done, `.converged` whether the last
+    of them moved nobody. `.history` has a row an iteration: wcss after it, moved (customers that changed segment) and shift
     (the longest way a centre went, working scale). `.starts` has a row for each start that came to something of its
-    own, by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished rounds and
+    own, by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished iterations and
     wcss; chosen marks the one that counts. `.weights` (n_customers,) are those given.
 
     Density fills `.details`, further columns of `.assignments`: a row a customer; and density levels `.branches` and
     `.departures`, their hierarchy, as `segment_by_density_levels` tells. Bands fill `.details` and `.edges`: for each
     feature, where each band but the first begins, in original units.
 
-    `.again` is how the method segments other customers anew, for trying whether segments come back, `.placing` how
+    `.refit` is how the method segments other customers anew, for trying whether segments come back, `.assignment_rule` how
     others find their segment among these; None where that is not known, as for segments from a file.
     """
 
@@ -71,17 +71,17 @@ class Segmentation(Readable):
     distances: NDArray[np.float64]
     method: str
     remarks: tuple[Remark, ...] = ()
-    rounds: int | None = None
+    iterations: int | None = None
     converged: bool | None = None
-    course: pd.DataFrame | None = None
+    history: pd.DataFrame | None = None
     starts: pd.DataFrame | None = None
     weights: NDArray[np.float64] | None = None
     details: pd.DataFrame | None = None
     branches: pd.DataFrame | None = None
     departures: pd.DataFrame | None = None
     edges: Mapping[str, tuple[float, ...]] | None = None
-    again: Again | None = None
-    placing: Placing | None = None
+    refit: Refit | None = None
+    assignment_rule: AssignmentRule | None = None
     given_names: Mapping[int, str] = field(default_factory=dict)
 
     @property
@@ -112,16 +112,16 @@ class Segmentation(Readable):
         return self.features.restore(self.scaled_centres).set_index(self.numbers)
 
     @cached_property
-    def spread(self) -> pd.Series:
+    def wcss_by_segment(self) -> pd.Series:
         """Within-segment sum of squares on the working scale, by segment number; each customer by its weight."""
         own = self.distances**2 if self.weights is None else self.distances**2 * self.weights
         squares = np.bincount(self.codes, weights=own, minlength=self.count + 1)[1:]
-        return pd.Series(squares, index=self.numbers, name="spread")
+        return pd.Series(squares, index=self.numbers, name="wcss")
 
     @property
     def wcss(self) -> float:
         """Within-cluster sum of squares: squared distances to the own centre, added up; lower means tighter."""
-        return float(self.spread.sum())
+        return float(self.wcss_by_segment.sum())
 
     @cached_property
     def explained(self) -> float:
@@ -257,7 +257,7 @@ def segmentation_from_codes(
     *,
     method: str,
     remarks: tuple[Remark, ...] = (),
-    rounds: int | None = None,
+    iterations: int | None = None,
     converged: bool | None = None,
 ) -> Segmentation:
     """A Segmentation from each customer's segment (1 to k, 0 for none), centres being the means of their customers.
@@ -274,7 +274,7 @@ def segmentation_from_codes(
     centres = sums / counts[:, None]
     distances = distances_to_own(features, own, centres)
     own.flags.writeable = False
-    return Segmentation(features, own, centres, distances, method, remarks, rounds, converged)
+    return Segmentation(features, own, centres, distances, method, remarks, iterations, converged)
 
 
 def distances_to_own(features: FeatureSet, codes: NDArray[np.integer], centres: NDArray[np.float64]) -> Distances:

@@ -127,7 +127,7 @@ def test_a_range_that_ends_too_early_is_said(features_of: Make) -> None:
 
 
 def test_rounds_that_ran_out_are_remarked(demo_features: gauger.FeatureSet) -> None:
-    study = gauger.study_counts(demo_features, counts=[5, 6], starts=1, max_rounds=1, resamples=2)
+    study = gauger.study_counts(demo_features, counts=[5, 6], starts=1, max_iterations=1, resamples=2)
     assert [remark.code for remark in study.remarks] == ["not-converged"]
     assert "with 5 and 6 segments" in study.remarks[0].text
 

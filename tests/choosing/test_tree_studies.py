@@ -177,7 +177,7 @@ def test_the_map_puts_like_metrics_near_each_other(features_of: Make) -> None:
     assert apart.loc["euclidean", "squared_euclidean"] < 1e-6
     assert apart.loc["euclidean", "minkowski"] < apart.loc["euclidean", "correlation"]
     assert study.reasons[-1] == ABOUT_METRICS
-    assert set(study.table.index) == {*METRICS, "gower"} - {"elastic", "elastic_shape", "lagged_correlation"}
+    assert set(study.table.index) == {*METRICS, "gower"} - {"dtw", "dtw_zscored", "lagged_correlation"}
 
 
 def test_metrics_that_these_features_do_not_allow_are_left_out_and_named(features_of: Make) -> None:

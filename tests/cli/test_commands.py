@@ -134,14 +134,23 @@ def test_features_takes_measures_an_event_key_and_all_customers(command: Run, tm
 
 
 def test_preparation_is_typed_as_in_python(command: Run, tmp_path: Path, behaviour_file: Path) -> None:
-    chosen = ("--features", "visits,spend_mean", "--shape", "log", "--scale", "visits=robust", "--weight", "visits=2")
+    chosen = (
+        "--features",
+        "visits,spend_mean",
+        "--transform",
+        "log",
+        "--scale",
+        "visits=robust",
+        "--weight",
+        "visits=2",
+    )
     shown = command("segment", behaviour_file, "--key", "member_id", *chosen, "--count", "3", "--out", "s")
     assert shown.returncode == 0, shown.stderr
     features = gauger.prepare(
         gauger.read_table(behaviour_file),
         key="member_id",
         features=["visits", "spend_mean"],
-        shape="log",
+        transform="log",
         scale={"visits": "robust"},
         weight={"visits": 2.0},
     )
@@ -304,7 +313,7 @@ def test_auto_makes_one_segment_of_one_cloud_and_says_why(command: Run, tmp_path
     assert shown.returncode == 0, shown.stderr
     assert "Advice: 1 segment (no structure)" in shown.stdout
     assert "1 segment of 300 customers by k-means" in shown.stdout
-    assert (tmp_path / "s" / "rounds.png").exists()
+    assert (tmp_path / "s" / "iterations.png").exists()
 
 
 def test_segment_learns_on_a_sample_and_says_so(command: Run, tmp_path: Path, behaviour_file: Path) -> None:
@@ -366,12 +375,12 @@ def test_a_tree_of_series_has_its_courses_drawn(command: Run, tmp_path: Path) ->
     weekly = gauger.read_table(gauger.demo_file("weekly_admissions.csv"))
     wide = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")
     gauger.write_table(wide, tmp_path / "wide.csv")
-    options = ("--metric", "elastic_shape", "--band", "5", "--scale", "none", "--out", "tree")
+    options = ("--metric", "dtw_zscored", "--band", "5", "--scale", "none", "--out", "tree")
     shown = command("tree", "wide.csv", "--key", "house", *options)
     assert shown.returncode == 0, shown.stderr
     assert "104 features: 2024-01-01, 2024-01-08, …, 2025-12-15, 2025-12-22" in shown.stdout
     assert "5 segments of 48 customers by average linkage" in shown.stdout
-    assert (tmp_path / "tree" / "courses.png").read_bytes().startswith(b"\x89PNG")
+    assert (tmp_path / "tree" / "series.png").read_bytes().startswith(b"\x89PNG")
 
 
 def test_one_feature_is_enough(command: Run, tmp_path: Path, behaviour_file: Path) -> None:

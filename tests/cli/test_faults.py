@@ -118,7 +118,7 @@ def test_results_are_kept_unless_replace_is_said(command: Run, tmp_path: Path) -
 def test_cautions_travel_to_stderr(command: Run, tmp_path: Path) -> None:
     rows = "".join(f"c{row},{row % 7},{row * 997 % 1000 * 1000}\n" for row in range(300))
     (tmp_path / "t.csv").write_text("who,visits,spend\n" + rows + "x,5000,1\n")
-    quickly = ("--from", "3", "--to", "4", "--starts", "1", "--max-rounds", "1")
+    quickly = ("--from", "3", "--to", "4", "--starts", "1", "--max-iterations", "1")
     shown = command("counts", "t.csv", "--key", "who", "--scale", "none", *quickly)
     assert "remark: the features are on very different scales" in shown.stderr
     assert "still moving" in " ".join(shown.stderr.split())

@@ -17,7 +17,7 @@ from naive_density import (
 import gauger
 from gauger.algorithms.density.hierarchy import hierarchy_of
 from gauger.algorithms.density.levels import depths
-from gauger.algorithms.merge_trees.single_linkage import joins_of
+from gauger.algorithms.merge_trees.single_linkage import merges_of_links
 from gauger.algorithms.statistics.contingency import adjusted_rand
 from gauger.clustering.customer_distances import neighbours_of
 from gauger.clustering.ordering import order_customers
@@ -69,7 +69,7 @@ def test_every_branch_of_the_whole_hierarchy_is_that_of_the_definition(
     everyone = order_customers(features)
     near = neighbours_of(features, everyone, "euclidean")
     reach = near.nth_distances(3)
-    found = hierarchy_of(joins_of(*near.links(reach, lambda _: None)), smallest)
+    found = hierarchy_of(merges_of_links(*near.links(reach, lambda _: None)), smallest)
     waiting, expected = [_reference(points, smallest, 3, prune=False)], []
     while waiting:
         branch = waiting.pop()
@@ -203,7 +203,7 @@ def test_depth_is_the_logarithm_of_how_much_denser_a_branch_is_than_where_it_cam
     features = features_of(points)
     near = neighbours_of(features, order_customers(features), "euclidean")
     reach = near.nth_distances(2)
-    found = hierarchy_of(joins_of(*near.links(reach, lambda _: None)), 5)
+    found = hierarchy_of(merges_of_links(*near.links(reach, lambda _: None)), 5)
     assert sorted(depths(found, reach, 1)[1:]) == pytest.approx([np.log(96.0 / 2.0), np.log(96.0 / 1.0)])
 
 

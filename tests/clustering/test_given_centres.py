@@ -52,8 +52,8 @@ def test_given_centres_lead_to_the_same_segments_in_every_guise(table: pd.DataFr
     carried = gauger.segment_by_kmeans(elsewhere, 3, seeding=by_frame)
     for other in (by_array, again, carried):
         assert (other.codes == by_frame.codes).all()
-    assert again.course is not None
-    assert again.course["moved"].tolist()[1:] == [0] * (again.rounds - 1)
+    assert again.history is not None
+    assert again.history["moved"].tolist()[1:] == [0] * (again.iterations - 1)
     assert by_frame.starts["seeding"].tolist() == ["given"]
 
 

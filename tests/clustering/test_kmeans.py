@@ -117,7 +117,7 @@ def test_threads_do_not_change_a_bit(features_of: Make, monkeypatch: pytest.Monk
     results = []
     for threads in ("1", "2", "3"):
         monkeypatch.setenv("GAUGER_THREADS", threads)
-        results.append(gauger.segment_by_kmeans(features_of(values), 4, starts=2, max_rounds=15))
+        results.append(gauger.segment_by_kmeans(features_of(values), 4, starts=2, max_iterations=15))
     for other in results[1:]:
         assert results[0].codes.tobytes() == other.codes.tobytes()
         assert results[0].scaled_centres.tobytes() == other.scaled_centres.tobytes()
@@ -159,10 +159,10 @@ def test_the_published_optimum_is_reached(features_of: Make, count: int, publish
 
 def test_the_course_and_the_starts_tell_how_it_went(demo_features: gauger.FeatureSet) -> None:
     seg = gauger.segment_by_kmeans(demo_features, 6)
-    assert list(seg.course.columns) == ["wcss", "moved", "shift"]
-    assert len(seg.course) == seg.rounds
-    assert seg.course["moved"].iloc[0] == len(seg.codes)
-    assert seg.course["wcss"].iloc[-1] == pytest.approx(seg.wcss)
+    assert list(seg.history.columns) == ["wcss", "moved", "shift"]
+    assert len(seg.history) == seg.iterations
+    assert seg.history["moved"].iloc[0] == len(seg.codes)
+    assert seg.history["wcss"].iloc[-1] == pytest.approx(seg.wcss)
     assert seg.starts["chosen"].sum() == 1
     assert seg.starts.loc[seg.starts["chosen"], "wcss"].item() == pytest.approx(seg.wcss)
     assert seg.starts["wcss"].notna().sum() == 3
@@ -181,11 +181,11 @@ def test_far_customers_are_remarked_with_their_keys(features_of: Make) -> None:
 
 
 def test_running_out_of_rounds_is_said(demo_features: gauger.FeatureSet) -> None:
-    seg = gauger.segment_by_kmeans(demo_features, 6, starts=1, max_rounds=2)
+    seg = gauger.segment_by_kmeans(demo_features, 6, starts=1, max_iterations=2)
     assert seg.converged is False
-    assert seg.rounds == 2
+    assert seg.iterations == 2
     (remark,) = [remark for remark in seg.remarks if remark.code == "not-converged"]
-    assert remark.text.startswith("stopped after 2 rounds with ")
+    assert remark.text.startswith("stopped after 2 iterations with ")
 
 
 def test_a_tiny_segment_is_remarked_with_its_keys(features_of: Make) -> None:
@@ -215,7 +215,7 @@ def test_the_smallest_tables_have_an_answer(features_of: Make, values: list[list
         (5, {}, "5 segments asked for, but there are only 4 customers"),
         (3, {}, "only 2 distinct combinations of feature values. Ask for at most 2"),
         (2, {"starts": 0}, "starts=0"),
-        (2, {"max_rounds": 0}, "max_rounds=0"),
+        (2, {"max_iterations": 0}, "max_iterations=0"),
         (2, {"seed": -1}, "seed=-1"),
     ],
 )

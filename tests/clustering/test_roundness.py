@@ -62,7 +62,7 @@ def test_tied_whole_numbers_are_no_dense_groups() -> None:
         rng = np.random.default_rng(seed)
         days, orders = np.ceil(rng.exponential(30.0, 1_500)), rng.poisson(4.0, 1_500) + 1
         table = pd.DataFrame({"who": range(1_500), "recency_days": days, "orders": orders})
-        seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", shape="log"), 4)
+        seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", transform="log"), 4)
         assert "not-round" not in {remark.code for remark in seg.remarks}
 
 

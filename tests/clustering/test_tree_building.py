@@ -185,7 +185,7 @@ def test_the_default_linkage_is_wards_where_it_can_be():
         ({"condense": 1}, "condense=1 must be a whole number from 2 up"),
         ({"condense": 5, "metric": "gower"}, "condense= stands customers in for each other"),
         ({"metric": "minkowski", "p": 0.5}, "p=0.5 must be a number from 1 up"),
-        ({"metric": "elastic", "band": 9}, "band=9 must be a whole number of periods from 0 to 1"),
+        ({"metric": "dtw", "band": 9}, "band=9 must be a whole number of periods from 0 to 1"),
         ({"of": "features", "metric": "cosine"}, "it can be correlation or absolute_correlation"),
         ({"of": "features", "condense": 5}, "condense= gathers customers"),
         ({"of": "features", "linkage": "ward"}, "take single, complete, average or weighted"),
@@ -197,9 +197,9 @@ def test_wrong_words_get_one_clear_message(how, words):
 
 
 def test_one_customer_and_one_feature_are_too_few():
-    with pytest.raises(gauger.GaugerError, match="joins at least two customers, and there is only 1"):
+    with pytest.raises(gauger.GaugerError, match="merges at least two customers, and there is only 1"):
         gauger.build_tree(features_of([[1.0, 2.0]]))
-    with pytest.raises(gauger.GaugerError, match="joins at least two features, and there is only 1"):
+    with pytest.raises(gauger.GaugerError, match="merges at least two features, and there is only 1"):
         gauger.build_tree(features_of([1.0, 2.0]), of="features")
 
 
@@ -246,9 +246,9 @@ def test_constant_features_are_named():
 
 def test_series_treated_period_by_period_are_remarked():
     rows = np.random.default_rng(8).normal(size=(10, 20))
-    plain = gauger.build_tree(features_of(rows), metric="elastic")
+    plain = gauger.build_tree(features_of(rows), metric="dtw")
     assert plain.remarks == ()
-    scaled = gauger.build_tree(features_of(rows, scale="zscore"), metric="elastic")
+    scaled = gauger.build_tree(features_of(rows, scale="zscore"), metric="dtw")
     assert [remark.code for remark in scaled.remarks] == ["periods-scaled"]
 
 
@@ -273,7 +273,7 @@ def test_a_tree_on_micro_segments_says_so_and_finds_the_planted_segments():
 def test_micro_segments_are_no_more_than_customers_that_differ():
     corners = np.random.default_rng(6).integers(0, 2, size=(500, 2))
     assert gauger.build_tree(features_of(corners), condense=100).leaves == 4
-    with pytest.raises(gauger.GaugerError, match="joins at least two micro-segments, and there is only 1"):
+    with pytest.raises(gauger.GaugerError, match="merges at least two micro-segments, and there is only 1"):
         gauger.build_tree(features_of(np.ones((50, 2))), condense=10)
 
 

@@ -94,7 +94,7 @@ def _look(**columns: object) -> dict[str, gauger.Remark]:
         ("near-constant", [0] * 195 + [1] * 5, "x (97.5% are 0)"),
         ("sentinel", [999] * 3 + [row % 70 + 18 for row in range(ROWS - 3)], "x (999)"),
         ("sentinel", pd.to_datetime(["1900-01-01"] * 3 + ["2025-01-07"] * (ROWS - 3)), "x (1900-01-01)"),
-        ("heavy-tail", [float(row % 9) for row in range(ROWS - 1)] + [900.0], "shape='log' (--shape log)"),
+        ("heavy-tail", [float(row % 9) for row in range(ROWS - 1)] + [900.0], "transform='log' (--transform log)"),
         (
             "future-dates",
             pd.to_datetime(["2025-01-07", "2025-06-02"] * (ROWS // 2)),

@@ -106,16 +106,19 @@ def test_splits_are_as_wide_as_they_have_customers(demo_study: gauger.CountStudy
 
 def test_the_round_history_shows_what_each_round_did(demo_features: gauger.FeatureSet) -> None:
     seg = gauger.segment_by_kmeans(demo_features, 6)
-    upper, lower = gauger.draw.round_history(seg).axes
-    assert [bar.get_height() for bar in upper.patches] == seg.course["moved"].tolist()
-    np.testing.assert_allclose(lower.lines[0].get_ydata(), seg.course["wcss"])
-    assert _title(gauger.draw.round_history(seg)).startswith(f"At rest after {seg.rounds} rounds")
-    stopped = gauger.segment_by_kmeans(demo_features, 6, max_rounds=2)
-    moved = stopped.course["moved"].iloc[-1]
-    assert _title(gauger.draw.round_history(stopped)) == f"Stopped at 2 rounds with {moved} still moving: not final"
+    upper, lower = gauger.draw.iteration_history(seg).axes
+    assert [bar.get_height() for bar in upper.patches] == seg.history["moved"].tolist()
+    np.testing.assert_allclose(lower.lines[0].get_ydata(), seg.history["wcss"])
+    assert _title(gauger.draw.iteration_history(seg)).startswith(f"At rest after {seg.iterations} iterations")
+    stopped = gauger.segment_by_kmeans(demo_features, 6, max_iterations=2)
+    moved = stopped.history["moved"].iloc[-1]
+    assert (
+        _title(gauger.draw.iteration_history(stopped))
+        == f"Stopped at 2 iterations with {moved} still moving: not final"
+    )
     by_hand = segmentation_from_codes(demo_features, stopped.codes, method="hand")
-    with pytest.raises(SettingError, match="segments by hand are not made in rounds"):
-        gauger.draw.round_history(by_hand)
+    with pytest.raises(SettingError, match="segments by hand are not made in iterations"):
+        gauger.draw.iteration_history(by_hand)
 
 
 def test_spreads_show_centres_and_the_middle_half_in_original_units(demo_segments: gauger.Segmentation) -> None:
@@ -277,7 +280,7 @@ def test_bins_of_whole_numbers_hold_as_many_of_them_each() -> None:
 
 def test_treatments_stand_beside_what_they_were(behaviour: pd.DataFrame) -> None:
     features = gauger.prepare(
-        behaviour, key="member_id", features=["visits", "spend_total"], shape={"visits": "log"}, cap=(0.0, 0.99)
+        behaviour, key="member_id", features=["visits", "spend_total"], transform={"visits": "log"}, cap=(0.0, 0.99)
     )
     figure = gauger.draw.treatments(features)
     titles = [axes.get_title(loc="left") for axes in figure.axes]

@@ -87,7 +87,7 @@ def demo(
     weekly = gauger.read_table(gauger.demo_file("weekly_admissions.csv"))
     weeks = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")
     series = gauger.prepare(weeks, key="house", scale="none")
-    houses = gauger.build_tree(series, linkage="average", metric="elastic_shape", optimal_order=True)
+    houses = gauger.build_tree(series, linkage="average", metric="dtw_zscored", optimal_order=True)
     return {
         "bubbles": lambda: draw.profile_bubbles(profile),
         "bubbles of customers": lambda: draw.profile_bubbles(profile, "visits", "age", "customers"),
@@ -117,7 +117,7 @@ def demo(
         "pairs": lambda: draw.pair_grid(seg),
         "profile": lambda: draw.profile_bars(profile),
         "radii": lambda: draw.radius_study(radii),
-        "rounds": lambda: draw.round_history(seg),
+        "rounds": lambda: draw.iteration_history(seg),
         "scatter": lambda: draw.scatter(seg, outline="hull"),
         "series": lambda: draw.series_panels(houses.cut(count=4)),
         "shares": lambda: draw.category_shares(profile),

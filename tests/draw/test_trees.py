@@ -16,7 +16,7 @@ from gauger.draw.correlation_heat import CLOSE
 from gauger.draw.style import ACCENT, INK, QUIET, segment_colour
 from gauger.draw.tree_view import USUAL_BRANCHES, view_of
 from gauger.errors import SettingError
-from gauger.profiling.series_patterns import course_of
+from gauger.profiling.series_patterns import pattern_of
 
 Make = Callable[..., gauger.FeatureSet]
 
@@ -224,7 +224,7 @@ def houses() -> gauger.Segmentation:
     weekly = gauger.read_table(gauger.demo_file("weekly_admissions.csv"))
     series = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")
     features = gauger.prepare(series, key="house", scale="none")
-    return gauger.build_tree(features, linkage="average", metric="elastic_shape").cut(count=5)
+    return gauger.build_tree(features, linkage="average", metric="dtw_zscored").cut(count=5)
 
 
 def test_the_planted_courses_of_the_houses_are_told_in_the_panels(houses: gauger.Segmentation) -> None:
@@ -244,7 +244,7 @@ def test_the_planted_courses_of_the_houses_are_told_in_the_panels(houses: gauger
 
 
 def test_four_panels_in_a_line_have_room_for_their_periods(houses: gauger.Segmentation) -> None:
-    tree = gauger.build_tree(houses.features, linkage="average", metric="elastic_shape")
+    tree = gauger.build_tree(houses.features, linkage="average", metric="dtw_zscored")
     figure = gauger.draw.series_panels(tree.cut(count=7), relative=True)
     assert len({axes.get_position().y0 for axes in figure.axes[:4]}) == 1
     assert _no_two_overlap(figure)
@@ -271,9 +271,9 @@ def test_series_are_in_original_units_and_need_periods(houses: gauger.Segmentati
     ],
 )
 def test_a_course_is_told_by_its_word(values: np.ndarray, word: str) -> None:
-    course = course_of(values, [f"week {place}" for place in range(len(values))])
-    assert course.word == word
+    pattern = pattern_of(values, [f"week {place}" for place in range(len(values))])
+    assert pattern.word == word
     if word == "spike":
-        assert course.text == "spike around week 12"
+        assert pattern.text == "spike around week 12"
     if word == "rising":
-        assert course.text == "rising: +40% of its level from first to last"
+        assert pattern.text == "rising: +40% of its level from first to last"

@@ -20,7 +20,7 @@ LATER = pd.DataFrame({"who": [7, 8], "visits": [3.0, 900.0], "age": [np.nan, 30.
 
 def _learned(**settings: object) -> gauger.FeatureSet:
     chosen = {"features": ["visits", "age"], "categories": ["area"], "missing": {"age": "median"}, "cap": (0.0, 0.9)}
-    return gauger.prepare(TABLE, key="who", **{**chosen, "shape": {"visits": "log"}, **settings})
+    return gauger.prepare(TABLE, key="who", **{**chosen, "transform": {"visits": "log"}, **settings})
 
 
 @pytest.mark.parametrize("scale", ["none", "zscore", "minmax", "robust", "rank"])
@@ -71,7 +71,7 @@ def test_columns_that_were_learned_must_be_there() -> None:
 
 def _with_refund(rule: str) -> tuple[gauger.FeatureSet, pd.DataFrame]:
     table = pd.DataFrame({"who": list("abcd"), "spend": [0.0, 5.0, 20.0, 80.0], "visits": [1, 2, 3, 4]})
-    learned = gauger.prepare(table, key="who", shape={"spend": "log"}, missing={"spend": rule})
+    learned = gauger.prepare(table, key="who", transform={"spend": "log"}, missing={"spend": rule})
     return learned, pd.DataFrame({"who": ["e", "f", "g"], "spend": [10.0, -3.0, -1.0], "visits": [2, 2, 2]})
 
 

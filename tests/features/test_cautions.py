@@ -27,7 +27,7 @@ CASES = {
     "code-as-measure": ({"age_band": np.arange(N) % 5}, {}, ("age_band",), "--categories age_band"),
     "correlated": ({"x": WELL["visits"] * -2 + 1}, {}, ("visits", "x"), "visits and x (r = -1.00)"),
     "composite": ({"x": WELL["visits"] + WELL["spend"]}, {}, ("x", "visits", "spend"), "the sum of visits and spend"),
-    "heavy-tail": ({"x": LOGNORMAL}, {}, ("x",), "shape='log' (--shape log)"),
+    "heavy-tail": ({"x": LOGNORMAL}, {}, ("x",), "transform='log' (--transform log)"),
     "sentinel": ({"x": np.where(np.arange(N) < 5, 999, RNG.integers(0, 80, N))}, {}, ("x",), "x (999) holds a value"),
     "zero-for-missing": (
         {"x": np.where(np.arange(N) < 5, np.nan, RNG.normal(40, 5, N))},
@@ -58,10 +58,10 @@ def test_negative_sentinels_are_seen_and_ordinary_extremes_are_not() -> None:
 
 def test_a_tail_that_was_treated_is_no_longer_remarked() -> None:
     table = WELL.assign(x=LOGNORMAL)
-    assert "heavy-tail" not in _remarks(table, shape={"x": "log"})
+    assert "heavy-tail" not in _remarks(table, transform={"x": "log"})
     assert "heavy-tail" not in _remarks(table, cap=(0.0, 0.9))
     refunds = WELL.assign(x=np.where(np.arange(N) < 3, -1.0, LOGNORMAL))
-    assert "--shape signed_log" in _remarks(refunds)["heavy-tail"].text
+    assert "--transform signed_log" in _remarks(refunds)["heavy-tail"].text
 
 
 def test_zero_for_missing_is_fine_where_zero_is_an_amount() -> None:

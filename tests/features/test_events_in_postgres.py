@@ -47,7 +47,7 @@ def test_features_prepared_from_postgres_are_those_from_files_with_the_same_rema
 ) -> None:
     columns = {name: EVENTS[name] for name in ("customer", "when", "amount", "quantity", "category")}
     prepared = [
-        gauger.prepare(gauger.summarise_events(events, **columns), key="member_id", shape="signed_log")
+        gauger.prepare(gauger.summarise_events(events, **columns), key="member_id", transform="signed_log")
         for events in (visits, gauger.read_table(postgres, table="visits"))
     ]
     np.testing.assert_array_equal(prepared[0].values, prepared[1].values)

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from pmml_reader import segment_by_pmml
 
 import gauger
-from gauger.features.levels import Level, levels_of
+from gauger.features.levels import Level, distinct_levels
 
 _N = 120
 _KINDS: dict[str, list[object]] = {
@@ -97,7 +97,7 @@ def test_a_number_or_flag_is_its_own_level_after_csv(value: object) -> None:
 
 
 def test_levels_are_in_the_order_of_their_size() -> None:
-    assert [level.text for level in levels_of(pd.Series([10, 2, -1, 2]))] == ["-1", "2", "10"]
+    assert [level.text for level in distinct_levels(pd.Series([10, 2, -1, 2]))] == ["-1", "2", "10"]
 
 
 def test_a_new_level_is_told_of_with_the_words_of_the_table() -> None:

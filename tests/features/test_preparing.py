@@ -216,14 +216,14 @@ def test_restoring_the_wrong_shape_is_refused() -> None:
 
 
 @pytest.mark.parametrize("scale", ["zscore", "minmax", "robust", "rank"])
-@pytest.mark.parametrize("shape", ["none", "log", "power"])
-def test_the_order_of_rows_changes_no_bit(scale: str, shape: str) -> None:
+@pytest.mark.parametrize("transform", ["none", "log", "power"])
+def test_the_order_of_rows_changes_no_bit(scale: str, transform: str) -> None:
     rng = np.random.default_rng(0)
     table = pd.DataFrame({"who": range(500), "x": rng.gamma(1.3, 7.0, size=500).round(2)})
     table.loc[::50, "x"] = np.nan
     mixed = rng.permutation(500)
     one, other = (
-        gauger.prepare(rows, key="who", missing="mean", cap=(0.0, 0.98), shape=shape, scale=scale)
+        gauger.prepare(rows, key="who", missing="mean", cap=(0.0, 0.98), transform=transform, scale=scale)
         for rows in (table, table.iloc[mixed])
     )
     assert (one.values[mixed] == other.values).all()

@@ -9,7 +9,7 @@ from hypothesis.extra.numpy import arrays
 
 import gauger
 from gauger.errors import SettingError
-from gauger.features.transforms import Power, learn_shape
+from gauger.features.transforms import Power, learn_transform
 
 VISITS = np.array([0.0, 1.0, 1.0, 4.0, 9.0, 100.0])
 
@@ -19,7 +19,7 @@ def _prepared(values: np.ndarray, **settings: object) -> gauger.FeatureSet:
 
 
 @pytest.mark.parametrize(
-    ("shape", "expected"),
+    ("transform", "expected"),
     [
         ("log", np.log(VISITS + 1)),
         ("sqrt", np.sqrt(VISITS)),
@@ -27,12 +27,12 @@ def _prepared(values: np.ndarray, **settings: object) -> gauger.FeatureSet:
         ("none", VISITS),
     ],
 )
-def test_shapes_follow_their_definitions(shape: str, expected: np.ndarray) -> None:
-    np.testing.assert_allclose(_prepared(VISITS, shape=shape, scale="none").values[:, 0], expected)
+def test_shapes_follow_their_definitions(transform: str, expected: np.ndarray) -> None:
+    np.testing.assert_allclose(_prepared(VISITS, transform=transform, scale="none").values[:, 0], expected)
 
 
 def test_the_signed_log_mirrors_refunds() -> None:
-    treated = _prepared(np.array([-9.0, 0.0, 9.0]), shape="signed_log", scale="none").values[:, 0]
+    treated = _prepared(np.array([-9.0, 0.0, 9.0]), transform="signed_log", scale="none").values[:, 0]
     np.testing.assert_allclose(treated, [-np.log(10), 0.0, np.log(10)])
 
 
@@ -55,7 +55,7 @@ def test_the_exponent_is_the_likeliest_of_all() -> None:
         treated = Power(exponent).apply(values)
         return -len(values) / 2 * np.log(treated.var()) + (exponent - 1) * np.log1p(values).sum()
 
-    learned = learn_shape("x", np.sort(values), "power")
+    learned = learn_transform("x", np.sort(values), "power")
     best = max(np.arange(-1, 3, 0.01), key=log_likelihood)
     assert learned.exponent == pytest.approx(best, abs=0.01)
 
@@ -66,8 +66,8 @@ def test_the_exponent_is_the_likeliest_of_all() -> None:
     st.sampled_from(["none", "zscore", "minmax", "robust", "rank"]),
     st.floats(0.1, 10.0),
 )
-def test_every_chain_of_treatments_comes_back(values: np.ndarray, shape: str, scale: str, weight: float) -> None:
-    features = _prepared(values, shape=shape, scale=scale, weight=weight)
+def test_every_chain_of_treatments_comes_back(values: np.ndarray, transform: str, scale: str, weight: float) -> None:
+    features = _prepared(values, transform=transform, scale=scale, weight=weight)
     assert np.isfinite(features.values).all()
     width = max(1.0, float(np.abs(values).max()))
     np.testing.assert_allclose(features.restore(features.values)["x"], values, atol=1e-6 * width)
@@ -108,18 +108,18 @@ def test_gaps_become_what_they_are_said_to_mean(rule: object, filled: float) -> 
 
 def test_the_order_of_steps_is_fill_cap_shape_scale_weight() -> None:
     values = np.array([np.nan, 0.0, 3.0, 8.0, 1000.0])
-    features = _prepared(values, missing=8.0, cap=(0.0, 0.75), shape="log", scale="minmax", weight=2.0)
+    features = _prepared(values, missing=8.0, cap=(0.0, 0.75), transform="log", scale="minmax", weight=2.0)
     np.testing.assert_allclose(features.values[:, 0], 2 * np.log([9, 1, 4, 9, 9]) / np.log(9))
     steps = [type(step).__name__ for step in features.treatments["x"]]
-    assert steps == ["Fill", "Cap", "Shape", "Scale", "Weight"]
+    assert steps == ["Fill", "Cap", "Transform", "Scale", "Weight"]
 
 
 @pytest.mark.parametrize(
     ("settings", "message"),
     [
-        ({"shape": "log"}, "goes down to -5. Use 'signed_log'"),
-        ({"shape": "sqrt"}, "needs values of 0 or more"),
-        ({"shape": "logg"}, "Did you mean 'log'"),
+        ({"transform": "log"}, "goes down to -5. Use 'signed_log'"),
+        ({"transform": "sqrt"}, "needs values of 0 or more"),
+        ({"transform": "logg"}, "Did you mean 'log'"),
         ({"scale": "ranks"}, "Did you mean 'rank'"),
         ({"weight": 0}, "weight=0 must be a number above 0"),
         ({"weight": {"x": "2"}}, "weight='2' must be a number above 0"),

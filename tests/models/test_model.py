@@ -33,7 +33,7 @@ def made(
     worst = {"low_is_good": ["recency_days"]}
     return {
         "k-means": (gauger.segment_by_kmeans(demo_features, 6), behaviour),
-        "k-means stopped": (gauger.segment_by_kmeans(demo_features, 6, max_rounds=1), behaviour),
+        "k-means stopped": (gauger.segment_by_kmeans(demo_features, 6, max_iterations=1), behaviour),
         "k-means on a sample": (gauger.segment_by_kmeans(demo_features, 4, learn_on=0.2), behaviour),
         "k-means of everything": (gauger.segment_by_kmeans(mixed_features, 4), members),
         "k-means with ties": (gauger.segment_by_kmeans(gauger.prepare(ties, key="who", scale="none"), 3), ties),
@@ -133,9 +133,9 @@ def test_customers_far_from_any_core_customer_are_in_no_segment(made: Made) -> N
 
 
 def test_what_cannot_be_a_model_is_refused(demo_features: gauger.FeatureSet, made: Made) -> None:
-    by_elastic = gauger.build_tree(demo_features.part(np.arange(60)), linkage="average", metric="cosine").cut(count=3)
+    by_cosine = gauger.build_tree(demo_features.part(np.arange(60)), linkage="average", metric="cosine").cut(count=3)
     with pytest.raises(SettingError, match="not by cosine"):
-        gauger.build_model(by_elastic)
+        gauger.build_model(by_cosine)
     seg = made["k-means"][0]
     from gauger.profiling import segmentation_from_assignments
 

@@ -16,7 +16,7 @@ def model(demo_segments: gauger.Segmentation) -> gauger.SegmentModel:
 def test_the_same_customers_have_not_drifted(model: gauger.SegmentModel, behaviour: pd.DataFrame) -> None:
     found = gauger.drift(model, behaviour)
     assert found.advice == "keep"
-    np.testing.assert_allclose(found.features[["shift", "stability"]], 0.0, atol=1e-12)
+    np.testing.assert_allclose(found.features[["shift", "psi"]], 0.0, atol=1e-12)
     np.testing.assert_allclose(found.segments["share_then"], found.segments["share_now"])
     np.testing.assert_allclose(found.segments["centre_shift"].dropna(), 0.0, atol=1e-9)
     assert found.gated < 0.01
@@ -30,7 +30,7 @@ def test_stability_is_worked_by_hand() -> None:
     shares = np.array([5, 1, 1, 1, 1, 0, 0, 0, 0, 1]) / 10
     shares = np.maximum(shares, 1e-4)
     found = gauger.drift(model, now)
-    assert found.features.loc["x", "stability"] == pytest.approx(((shares - 0.1) * np.log(shares / 0.1)).sum())
+    assert found.features.loc["x", "psi"] == pytest.approx(((shares - 0.1) * np.log(shares / 0.1)).sum())
     assert found.features.loc["x", "shift"] == pytest.approx((3.9 - 9.5) / np.arange(20).std())
     assert found.features.loc["x", "reading"] == "changed"
     assert [remark.code for remark in found.remarks] == ["few-for-drift"]
@@ -52,7 +52,7 @@ def test_heaped_values_have_bins_of_their_own() -> None:
     now = pd.DataFrame({"who": range(5_000), "x": np.where(rng.random(5_000) < 0.07, 0.0, rest)})
     found = gauger.drift(model, now)
     assert found.advice == "learn again"
-    assert found.features.loc["x", "stability"] > 2.0
+    assert found.features.loc["x", "psi"] > 2.0
     same = pd.DataFrame({"who": range(5_000), "x": np.where(rng.random(5_000) < 0.9, 0.0, rng.permutation(rest))})
     assert gauger.drift(model, same).advice == "keep"
 
@@ -63,7 +63,7 @@ def test_a_heap_that_grows_in_the_middle_is_seen_too() -> None:
     now = pd.DataFrame(
         {"who": range(4_000), "x": np.where(rng.random(4_000) < 0.6, 50.0, rng.normal(50.0, 10.0, 4_000))}
     )
-    assert gauger.drift(model, now).features.loc["x", "stability"] > 0.25
+    assert gauger.drift(model, now).features.loc["x", "psi"] > 0.25
 
 
 def test_an_index_without_a_shift_is_no_reason_to_learn_again_and_a_shift_without_an_index_is_told() -> None:
@@ -72,11 +72,11 @@ def test_an_index_without_a_shift_is_no_reason_to_learn_again_and_a_shift_withou
     then = rng.geometric(0.2, 6_000) * 7.0
     model, table = _one_feature(then)
     day_later = gauger.drift(model, table.assign(x=then - 1.0))
-    assert day_later.features.loc["x", "stability"] > 0.25
+    assert day_later.features.loc["x", "psi"] > 0.25
     assert abs(day_later.features.loc["x", "shift"]) < 0.1
     assert day_later.advice == "watch"
     far = gauger.drift(model, table.assign(x=np.where(then > np.quantile(then, 0.95), then * 8.0, then)))
-    assert far.features.loc["x", "stability"] < 0.1
+    assert far.features.loc["x", "psi"] < 0.1
     assert (far.features.loc["x", "reading"], far.advice) == ("changed", "learn again")
 
 

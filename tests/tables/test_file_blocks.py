@@ -18,7 +18,7 @@ from gauger.tables.arrow import to_pandas
 from gauger.tables.blocks import FileBlocks
 from gauger.tables.layout import find_layout
 from gauger.tables.text import UTF8, TextFile
-from gauger.tables.type_inference import ProvenKinds
+from gauger.tables.type_inference import InferredKinds
 
 _WORDS = st.one_of(
     st.sampled_from(
@@ -58,7 +58,7 @@ def test_blocks_together_are_the_table_read_at_once(
     whole = gauger.read_table(path)
     assert whole.columns.tolist() == ["no", *head]
     assert whole["no"].tolist() == [row[0] for row in numbered]
-    blocks, kinds = FileBlocks(path), ProvenKinds()
+    blocks, kinds = FileBlocks(path), InferredKinds()
     for block in blocks.of(blocks.names):
         kinds.add(block)
     parts = [kinds.apply(block) for block in blocks.of(blocks.names)]

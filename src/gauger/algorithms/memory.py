@@ -30,6 +30,6 @@ def available_bytes() -> int:
     return max(min(free), 0)
 
 
-def in_words(size: float) -> str:
+def bytes_in_words(size: float) -> str:
     """Bytes as people read them: 320 MB, 1.6 GB."""
     return f"{size / 2**30:,.1f} GB" if size >= 2**30 else f"{size / 2**20:,.0f} MB"

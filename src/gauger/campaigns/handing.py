@@ -16,7 +16,7 @@ from gauger.campaigns.eligible import STEPS
 from gauger.campaigns.files import database_of, write_files
 from gauger.campaigns.folders import whole_folder
 from gauger.campaigns.hand_off_settings import HandOffSettings
-from gauger.campaigns.journey import Journey
+from gauger.campaigns.journey import ContactFunnel
 from gauger.campaigns.manifest import MANIFEST, PAGE, manifest_of, write_manifest
 from gauger.campaigns.people import People
 from gauger.campaigns.suppression import Account, Suppression, about_suppression
@@ -117,7 +117,7 @@ def write_hand_off(
 
 def _travelled(
     customers: pd.DataFrame, contacts: pd.DataFrame, chosen: set[int], settings: HandOffSettings
-) -> tuple[Journey, Account, list[Remark]]:
+) -> tuple[ContactFunnel, Account, list[Remark]]:
     """Every customer at the step where it left, or in its arm; what became of the suppression list; the remarks."""
     key, email, phone, region = str(customers.columns[0]), settings.email, settings.phone, settings.region
     contacts = _contacts(contacts, key, [settings.consent, *(settings.columns or ()), settings.address])
@@ -126,7 +126,7 @@ def _travelled(
     if settings.unreadable == "refuse":
         suppression.refuse_unreadable()
     suppressed, account = suppression.found_among(contacts.index, people)
-    journey = Journey.of(customers, contacts, key, people)
+    journey = ContactFunnel.of(customers, contacts, key, people)
     remarks = journey.sort_out(
         chosen,
         consent=settings.consent,
@@ -180,7 +180,7 @@ def _chosen(segments: Sequence[int | str] | None, names: dict[int, str]) -> set[
     return {known[one] for one in segments}
 
 
-def _waterfall(state: Journey, names: dict[int, str]) -> pd.DataFrame:
+def _waterfall(state: ContactFunnel, names: dict[int, str]) -> pd.DataFrame:
     numbers = [*sorted(names), *([UNASSIGNED] if (state.segments == UNASSIGNED).any() else [])]
     rows = [[int(((state.segments == number) & (state.step == step)).sum()) for step in STEPS] for number in numbers]
     index = pd.Index([number or UNASSIGNED_NAME for number in numbers], dtype=object, name="segment")
@@ -191,7 +191,7 @@ def _waterfall(state: Journey, names: dict[int, str]) -> pd.DataFrame:
     return table
 
 
-def _holdouts(state: Journey, names: dict[int, str], base_rate: float) -> pd.DataFrame:
+def _holdouts(state: ContactFunnel, names: dict[int, str], base_rate: float) -> pd.DataFrame:
     arms = []
     for number in (*sorted(names), UNASSIGNED):
         own = state.segments == number
@@ -221,7 +221,7 @@ def _about_holdouts(holdouts: pd.DataFrame, base_rate: float) -> Iterator[Remark
     )
 
 
-def _tables(state: Journey, names: dict[int, str], columns: list[str]) -> tuple[pd.DataFrame, pd.DataFrame]:
+def _tables(state: ContactFunnel, names: dict[int, str], columns: list[str]) -> tuple[pd.DataFrame, pd.DataFrame]:
     """The audience (who is contacted), and the arms of all who take part."""
     called = {**names, UNASSIGNED: UNASSIGNED_NAME}
     part = np.isin(state.step, (eligible.CONTACTED, eligible.HELD_OUT))

@@ -18,7 +18,7 @@ from gauger.wording import plural
 
 
 @dataclass(eq=False)
-class Journey:
+class ContactFunnel:
     """Customers on their way through the steps: `step` (n,) is where each left, empty while on the way.
 
     `people` are their contacts in their order, `answers` the contacts' table of everyone, `contacts` who of these are
@@ -36,7 +36,7 @@ class Journey:
     step: NDArray[np.object_]
 
     @classmethod
-    def of(cls, customers: pd.DataFrame, contacts: pd.DataFrame, key: str, people: People) -> "Journey":
+    def of(cls, customers: pd.DataFrame, contacts: pd.DataFrame, key: str, people: People) -> "ContactFunnel":
         """Everyone at the start; `contacts` are indexed by key, `people` who of them are one."""
         keys = customers[key]
         places = contacts.index.get_indexer(pd.Index(keys))

@@ -8,8 +8,8 @@ import pandas as pd
 from gauger.algorithms.diagnostics import Elbow, Gap, find_elbow
 from gauger.choosing.changes import change_in_words
 from gauger.choosing.evidence import LIKELY, SURE, Evidence
-from gauger.choosing.picks import SHARP, Picks, criteria_picks, in_words, names_in_words, scores_of
-from gauger.readable import Spoken
+from gauger.choosing.picks import SHARP, Picks, criteria_picks, names_in_words, picks_in_words, scores_of
+from gauger.readable import Advice
 from gauger.segmentation import Segmentation
 from gauger.wording import first_up, listed, plural
 
@@ -24,7 +24,7 @@ _REPEATS = 0.8
 
 
 @dataclass(frozen=True)
-class CountAdvice(Spoken):
+class CountAdvice(Advice):
     """Which count to take.
 
     `.verdict` is "clear" (customers thin out between each two segments), "leaning" (a best count with soft borders or a
@@ -131,9 +131,9 @@ def _about_criteria(picks: Picks, elbow: Elbow | None, count: int, *, unequal: b
         parts.append(f"{names_in_words(none)} {verb} with 1 by {rule}")
     if fewer:
         kind = "segments of such unequal size" if unequal else "segments that lie closer together than others"
-        parts.append(f"{in_words(fewer)}, taking {kind} together")
+        parts.append(f"{picks_in_words(fewer)}, taking {kind} together")
     if more:
-        parts.append(f"{in_words(more)}, cutting wide segments into parts")
+        parts.append(f"{picks_in_words(more)}, cutting wide segments into parts")
     if elbow is not None and elbow.strength < SHARP:
         parts.append(f"the elbow is faint (at {elbow.count}, strength {elbow.strength:.2f}) and says little")
     return _sentence("; ".join(parts)) if parts else "No other criterion says anything."
@@ -160,7 +160,7 @@ def _about_one_cloud(evidence: Evidence, apart: Mapping[int, float]) -> Iterator
 def _about_picks_in_a_cloud(picks: Picks) -> Iterator[str]:
     others = {name: pick for name, pick in picks.items() if pick not in (None, 1)}
     if others:
-        yield _sentence(f"{in_words(others)}; but these find a best count in any cloud")
+        yield _sentence(f"{picks_in_words(others)}; but these find a best count in any cloud")
 
 
 def _about_features(evidence: Evidence, names: Sequence[str], alone: str | None) -> Iterator[str]:

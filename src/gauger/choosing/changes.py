@@ -9,7 +9,7 @@ Codes = NDArray[np.integer]
 
 
 def change_in_words(advised: Codes, other: Codes) -> str:
-    """Which advised segments another count (codes from 1) joins or splits: "segments 1 and 4 become one"."""
+    """Which advised segments another count (codes from 1) merges or splits: "segments 1 and 4 become one"."""
     count, others = int(advised.max()), int(other.max())
     both = np.bincount((advised - 1) * others + other - 1, minlength=count * others).reshape(count, others)
     if others < count:

@@ -10,7 +10,7 @@ import pandas as pd
 
 from gauger.algorithms import RowOrder, Stream
 from gauger.algorithms.diagnostics import EXACT_UP_TO, calinski_harabasz, davies_bouldin
-from gauger.algorithms.kmeans import total_spread
+from gauger.algorithms.kmeans import total_squares
 from gauger.choosing.advice import CountAdvice, advise_count
 from gauger.choosing.criteria import resampled_criteria, steps_of_criteria
 from gauger.choosing.evidence import look_for_groups, steps_of_evidence
@@ -76,7 +76,7 @@ def study_counts(
     linkage: str | None = None,
     metric: Metric | None = None,
     starts: int = 10,
-    max_rounds: int = 300,
+    max_iterations: int = 300,
     exact_up_to: int = EXACT_UP_TO,
     references: int = 10,
     resamples: int = 20,
@@ -106,11 +106,11 @@ def study_counts(
     3
     """
     asked = _checked(counts, len(features.keys))
-    refuse_bad_settings(features, asked[-1], starts, max_rounds, seed)
+    refuse_bad_settings(features, asked[-1], starts, max_iterations, seed)
     for name, value in (("references", references), ("resamples", resamples)):
         if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < 2:
             raise SettingError(f"{name}={value!r} must be a whole number from 2 up.")
-    way: ByKmeans | ByTree = ByKmeans(features, starts, max_rounds, seed)
+    way: ByKmeans | ByTree = ByKmeans(features, starts, max_iterations, seed)
     own_tree = _tree_for(features, method, tree, linkage, metric)
     if own_tree is not None:
         way = ByTree(own_tree, seed)
@@ -174,7 +174,7 @@ def possible_counts(features: FeatureSet, most: int = 10) -> range:
 
 def _everyone_spread(everyone: RowOrder) -> float:
     """The sum of squares about everyone's mean; NaN when all customers are alike, so that shares of it are too."""
-    return total_spread(everyone.columns, everyone.weights)[1] or np.nan
+    return total_squares(everyone.columns, everyone.weights)[1] or np.nan
 
 
 def _checked(counts: Iterable[int], customers: int) -> list[int]:
@@ -238,8 +238,8 @@ def _remarks(
         found.append(
             Remark(
                 "not-converged",
-                f"with {listed(unfinished, most=6)} segments, rounds ran out while customers were still moving: "
-                "raise max_rounds (--max-rounds) before trusting those rows.",
+                f"with {listed(unfinished, most=6)} segments, iterations ran out while customers were still moving: "
+                "raise max_iterations (--max-iterations) before trusting those rows.",
             )
         )
     return tuple(found)

@@ -20,7 +20,7 @@ WAYS_OUT = "linkage ward (with the Euclidean metric), or k-means"
 _WORSE = 0.1
 
 
-def heed_cuts(
+def advice_on_cuts(
     advice: CountAdvice, evidence: Evidence, segmentations: Mapping[int, Segmentation], tree: MergeTree, apart: float
 ) -> CountAdvice:
     """The advice once the tree's cut at the advised count, of silhouette `apart`, is looked at.

@@ -13,7 +13,7 @@ from scipy.spatial.distance import cdist
 
 from gauger.algorithms import map_jobs
 from gauger.algorithms.diagnostics import OneCloud, Valleys, isolated, neighbour_distances, silhouettes_from_sums
-from gauger.algorithms.kmeans import QuickFit, distinct_up_to, fits_by_count
+from gauger.algorithms.kmeans import SmallFit, distinct_up_to, fits_by_count
 from gauger.algorithms.statistics import scaled_dip
 
 MOST_CUSTOMERS = 4_000
@@ -130,7 +130,7 @@ class _Judge:
     """Weighs the k-means segments of every count against each other and against one cloud."""
 
     def __init__(
-        self, table: Values, loose: Values, rows: NDArray[np.intp], fits: dict[int, QuickFit], references: Values
+        self, table: Values, loose: Values, rows: NDArray[np.intp], fits: dict[int, SmallFit], references: Values
     ) -> None:
         self._table, self._loose, self._rows, self._fits = table, loose, rows, fits
         self._distances = cdist(table[rows], table[rows])
@@ -142,7 +142,7 @@ class _Judge:
         }
         self._valleys = {count: Valleys(loose, fit.codes, count, self._least) for count, fit in fits.items()}
 
-    def verdict(self, lonely: dict[int, QuickFit], aside: int, looked_at: int) -> Evidence:
+    def verdict(self, lonely: dict[int, SmallFit], aside: int, looked_at: int) -> Evidence:
         groups, depth, apart = self._between_valleys()
         heard = {1: 0.0} | {count: s for count, s in self._silhouettes.items() if self._large_enough(self._fits[count])}
         if groups > 1:
@@ -196,14 +196,14 @@ class _Judge:
         loss = max(0.0, max(apart for fewer, apart in heard.items() if fewer < count) - own)
         return loss <= _MOST_LOSS and valleys.shallowest >= FAINT + _TRADE * loss
 
-    def _large_enough(self, fit: QuickFit) -> bool:
+    def _large_enough(self, fit: SmallFit) -> bool:
         return int(np.bincount(fit.codes).min()) >= self._least
 
     def _silhouette(self, codes: NDArray[np.integer]) -> float:
         return _mean_silhouette(self._distances, codes[self._rows])
 
 
-def _lonely_fits(columns: Values, counts: Sequence[int], rng: np.random.Generator) -> dict[int, QuickFit]:
+def _lonely_fits(columns: Values, counts: Sequence[int], rng: np.random.Generator) -> dict[int, SmallFit]:
     """k-means with customers weighted by the space they have, so that a small group counts like a large one."""
     space = neighbour_distances(columns.T, 10)
     middle = float(np.median(space)) or 1.0

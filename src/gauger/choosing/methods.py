@@ -15,12 +15,12 @@ from gauger.algorithms.diagnostics import (
     silhouettes_from_sums,
 )
 from gauger.algorithms.distances import principal_coordinates
-from gauger.algorithms.kmeans import Fitter, KmeansFitter, Settled, race, seed_plusplus, split_centres
+from gauger.algorithms.kmeans import Fitter, KmeansFitter, LloydResult, race, seed_plusplus, split_centres
 from gauger.algorithms.merge_trees import TreeFitter
 from gauger.choosing.advice import CountAdvice
 from gauger.choosing.criteria import MOST_CUSTOMERS as MOST_RESAMPLED
 from gauger.choosing.criteria import sampled_columns
-from gauger.choosing.cuts import heed_cuts
+from gauger.choosing.cuts import advice_on_cuts
 from gauger.choosing.evidence import MOST_CUSTOMERS, Evidence
 from gauger.clustering import (
     MergeTree,
@@ -95,9 +95,9 @@ class _OnFeatures:
 class ByKmeans(_OnFeatures):
     """k-means from raced starts, each count also from the one before it with a segment split."""
 
-    def __init__(self, features: FeatureSet, starts: int, max_rounds: int, seed: int) -> None:
+    def __init__(self, features: FeatureSet, starts: int, max_iterations: int, seed: int) -> None:
         super().__init__(features, seed)
-        self._starts, self._max_rounds = starts, max_rounds
+        self._starts, self._max_rounds = starts, max_iterations
         self.own, self.fitter = KmeansFitter(4), KmeansFitter(2)
 
     def refuse_too_many(self, count: int) -> None:
@@ -111,7 +111,7 @@ class ByKmeans(_OnFeatures):
     def segment_each(self, counts: list[int]) -> Iterator[tuple[int, Segmentation]]:
         """Everyone's segments by rising count."""
         everyone = self.everyone
-        previous: Settled | None = None
+        previous: LloydResult | None = None
         for count in counts:
             stream = np.random.SeedSequence(self._seed)
             entrants = race(everyone, count, seed_plusplus, "kmeans++", self._starts, stream)
@@ -187,7 +187,7 @@ class ByTree(_OnFeatures):
     def heed(self, advice: CountAdvice, evidence: Evidence, table: pd.DataFrame, made: Made) -> CountAdvice:
         """Whether the cut at the advised count shows the groups."""
         apart = dict(zip(table.index.tolist(), table["silhouette"].tolist(), strict=True))
-        return heed_cuts(advice, evidence, made, self.tree, apart[advice.count])
+        return advice_on_cuts(advice, evidence, made, self.tree, apart[advice.count])
 
     def measured_on(self, exact_up_to: int) -> int:
         """How many customers silhouettes are measured on."""

@@ -52,7 +52,7 @@ def criteria_picks(table: pd.DataFrame, gap: Gap, elbow: Elbow | None) -> dict[s
     }
 
 
-def in_words(picks: Picks) -> str:
+def picks_in_words(picks: Picks) -> str:
     """What some criteria say: "the gap says 4; stability and Davies-Bouldin say 5"."""
     by_count: dict[int, list[str]] = {}
     for name, pick in picks.items():

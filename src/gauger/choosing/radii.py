@@ -10,9 +10,9 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from gauger.algorithms import RowOrder
-from gauger.algorithms.density import Dense, Hierarchy, levels_of, spread_from, usual_smoothing
+from gauger.algorithms.density import DensityGroups, Hierarchy, split_hierarchy, spread_groups, usual_smoothing
 from gauger.algorithms.diagnostics import Knee, density_validity, find_knee
-from gauger.algorithms.merge_trees import Joins, joins_of
+from gauger.algorithms.merge_trees import Merges, merges_of_links
 from gauger.algorithms.neighbours import Neighbours
 from gauger.algorithms.statistics import adjusted_rand
 from gauger.choosing.radius_advice import RadiusAdvice, advise_radius, plateaus_of
@@ -130,7 +130,7 @@ def _study(features: FeatureSet, everyone: RowOrder, near: Neighbours, min_point
         links, lengths = near.links(reach, advance)
     if not lengths.any():
         raise SettingError("all customers are equal on these features: there is no radius to study.")
-    found = _levels(near, reach, joins_of(links, lengths), names, min_points)
+    found = _levels(near, reach, merges_of_links(links, lengths), names, min_points)
     knee = find_knee(np.sort(reach))
     radii = _radii(reach if reach.any() else lengths, knee, found)
     rank = key_ranks(features, everyone)
@@ -142,15 +142,15 @@ def _study(features: FeatureSet, everyone: RowOrder, near: Neighbours, min_point
     return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks)
 
 
-def _levels(near: Neighbours, reach: Values, joins: Joins, features: int, min_points: int) -> Hierarchy:
+def _levels(near: Neighbours, reach: Values, merges: Merges, features: int, min_points: int) -> Hierarchy:
     """Density levels of the same customers, smoothed as they are by default where the study's own min points are
     fewer."""
     smallest = checked_smallest(None, len(reach))
     smooth = usual_smoothing(features, len(reach), smallest)
     if smooth > min_points:
         reach, min_points = near.nth_distances(smooth), smooth
-        joins = joins_of(*near.links(reach, lambda _: None))
-    return levels_of(joins, reach, features, smallest, min_points)
+        merges = merges_of_links(*near.links(reach, lambda _: None))
+    return split_hierarchy(merges, reach, features, smallest, min_points)
 
 
 def _tabulated(radii: Sequence[float], made: Iterable[Rows], near: Neighbours, features: FeatureSet) -> pd.DataFrame:
@@ -192,13 +192,13 @@ def _radii(distances: Values, knee: Knee | None, found: Hierarchy) -> list[float
     return [float(radius) for radius in radii]
 
 
-def _spread(near: Neighbours, reach: Values, links: Rows, radius: float, rank: Rows) -> Dense:
+def _spread(near: Neighbours, reach: Values, links: Rows, radius: float, rank: Rows) -> DensityGroups:
     """What a radius makes of the customers, from the links that are no longer than it."""
     n = len(reach)
     cores = np.flatnonzero(reach <= radius)
     ends = coo_array((np.ones(len(links), dtype=np.int8), (links[:, 0], links[:, 1])), shape=(n, n))
     whole = connected_components(ends, directed=False)[1][cores]
-    return spread_from(near, cores, np.unique(whole, return_inverse=True)[1], radius, rank)
+    return spread_groups(near, cores, np.unique(whole, return_inverse=True)[1], radius, rank)
 
 
 def _about(table: pd.DataFrame, advice: RadiusAdvice, customers: int) -> Iterator[Remark]:

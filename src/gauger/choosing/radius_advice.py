@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.diagnostics import Knee
 from gauger.clustering import NEARLY_ALL
-from gauger.readable import Spoken
+from gauger.readable import Advice
 from gauger.wording import first_up, plural, short_number
 
 STEADY = 0.9
@@ -46,7 +46,7 @@ class Plateau:
 
 
 @dataclass(frozen=True)
-class RadiusAdvice(Spoken):
+class RadiusAdvice(Advice):
     """Which radius and min points to take.
 
     `.verdict` is "clear" (the same segments over three radii or more, and all radii taken together show them too),

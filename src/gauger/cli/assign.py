@@ -69,7 +69,7 @@ def assign(
         counts, remarks = _counted(learned, found["segment"]), remarks_of(found)
     console.heading(f"{int(counts['customers'].sum()):,} customers assigned")
     console.table(
-        console.largest(counts.assign(share=console.percent(counts["customers"] / counts["customers"].sum())))
+        console.largest(counts.assign(share=console.percent_column(counts["customers"] / counts["customers"].sum())))
     )
     console.remarks(remarks)
     console.wrote([out])

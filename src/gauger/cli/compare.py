@@ -125,8 +125,8 @@ def _tell(found: "Comparison") -> None:
     shown = found.matched if named else found.matched.drop(columns="name")
     shown = shown.drop(columns="other_name").rename(columns={"other": "matches", "share": "share of the segment"})
     shown["matches"] = shown["matches"].map(lambda label: letters.get(label, label))
-    shown["share of the segment"] = console.percent(shown["share of the segment"])
-    shown["overlap"] = console.percent(shown["overlap"])
+    shown["share of the segment"] = console.percent_column(shown["share of the segment"])
+    shown["overlap"] = console.percent_column(shown["overlap"])
     console.table(console.largest(shown))
     if found.answer:
         console.say()

@@ -119,7 +119,7 @@ def cell(value: object) -> str:
     return plain_number(float(value))
 
 
-def percent(shares: "pd.Series[float]") -> list[str]:
+def percent_column(shares: "pd.Series[float]") -> list[str]:
     """Shares between 0 and 1 as percentages."""
     return [f"{share:.1%}" for share in shares]
 

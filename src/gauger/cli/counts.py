@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.options import MaxRounds, Preparation, Reading, Replace, Seed, Source, Starts, typed
+from gauger.cli.options import MaxIterations, Preparation, Reading, Replace, Seed, Source, Starts, typed
 from gauger.wording import plural
 
 if TYPE_CHECKING:
@@ -30,7 +30,7 @@ def counts(
     lowest: Annotated[int, typer.Option("--from", metavar="N", help="The lowest count to try.")] = 1,
     highest: Annotated[int, typer.Option("--to", metavar="N", help="The highest count to try.")] = 10,
     starts: Starts = 10,
-    max_rounds: MaxRounds = 300,
+    max_iterations: MaxIterations = 300,
     seed: Seed = 0,
     json: Annotated[
         bool, typer.Option("--json", help="Print the advice and the table as JSON, and nothing else.")
@@ -56,7 +56,7 @@ def counts(
         prepared = preparation.carry_out(table, quietly=json)
         from gauger.choosing import study_counts
 
-        study = study_counts(prepared, counts=tries, starts=starts, max_rounds=max_rounds, seed=seed)
+        study = study_counts(prepared, counts=tries, starts=starts, max_iterations=max_iterations, seed=seed)
         if results is not None:
             from gauger.draw import count_study, segment_splits, silhouette_diagrams, treatments
 
@@ -95,7 +95,7 @@ def _side_by_side(table: "pd.DataFrame") -> "Iterator[pd.DataFrame]":
 
     shown = table.drop(columns=[name for name in ("silhouette_se",) if not table[name].any()])
     for name in ("wcss_share", "smallest_share"):
-        shown[name] = console.percent(shown[name])
+        shown[name] = console.percent_column(shown[name])
     for first in range(0, len(shown), _COUNTS_A_TABLE):
         part = shown.iloc[first : first + _COUNTS_A_TABLE].map(console.cell).T
         yield part.rename_axis("segments").rename(columns=str)

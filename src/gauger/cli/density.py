@@ -136,5 +136,5 @@ def _shown(table: "pd.DataFrame") -> "pd.DataFrame":
 
     shown = table.copy()
     for name in ("unassigned_share", "largest_share"):
-        shown[name] = console.percent(shown[name])
+        shown[name] = console.percent_column(shown[name])
     return shown.set_axis([short_number(radius) for radius in table.index]).rename_axis("radius")

@@ -37,10 +37,10 @@ def drift(
     console.title(f"Advice: {found.advice}. {' '.join(found.reasons)}")
     console.say(f"{found.customers:,} customers now, {learned.customers:,} then ({learned.made_at}).")
     console.heading("Features, in original units; shift in standard deviations")
-    missing = {name: console.percent(found.features[name]) for name in ("missing_then", "missing_now")}
+    missing = {name: console.percent_column(found.features[name]) for name in ("missing_then", "missing_now")}
     console.table(found.features.assign(**missing))
     console.heading("Segments; distances on the working scale")
-    shares = {name: console.percent(found.segments[name]) for name in ("share_then", "share_now")}
+    shares = {name: console.percent_column(found.segments[name]) for name in ("share_then", "share_now")}
     console.table(console.largest(found.segments.assign(**shares)))
     console.remarks(found.remarks)
     console.wrote(results.paths if results is not None else ())

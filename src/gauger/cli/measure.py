@@ -77,7 +77,7 @@ def _shown(table: "pd.DataFrame") -> "pd.DataFrame":
 
     shown = table[["name", "contacted", "holdout", *_SHARES, *_POINTS, "reading"]].copy()
     for name in _SHARES:
-        shown[name] = console.percent(table[name])
+        shown[name] = console.percent_column(table[name])
     for name in _POINTS:
         shown[name] = [f"{100.0 * value:+.1f}" for value in table[name]]
     return shown.rename(columns={"holdout_response": "of holdout"})

@@ -26,7 +26,7 @@ Source = Annotated[
 Starts = Annotated[
     int, typer.Option(metavar="N", help="How thoroughly to search: the best of four times as many starts counts.")
 ]
-MaxRounds = Annotated[int, typer.Option(metavar="N", help="Most rounds of one run.")]
+MaxIterations = Annotated[int, typer.Option(metavar="N", help="Most iterations of one run.")]
 Seed = Annotated[int, typer.Option(metavar="N", help="Same seed, same result.")]
 Replace = Annotated[bool, typer.Option("--replace", help="Write over results that are there already.")]
 Key = Annotated[str, typer.Option(metavar="COLUMN", help="The column that identifies a customer.")]
@@ -111,8 +111,9 @@ class Preparation:
         str | None,
         option("LOW,HIGH", "Pull values beyond these quantiles in to them: 0,0.99; or by feature: visits=0:0.99."),
     ] = None
-    shape: Annotated[
-        str | None, option("SHAPE", "Pull in long tails: log, signed_log, sqrt or power; or by feature: visits=log.")
+    transform: Annotated[
+        str | None,
+        option("TRANSFORM", "Pull in long tails: log, signed_log, sqrt or power; or by feature: visits=log."),
     ] = None
     scale: Annotated[str, option("SCALE", "zscore, minmax, robust, rank or none; or by feature: visits=minmax.")] = (
         "zscore"
@@ -132,7 +133,7 @@ class Preparation:
             missing=numbers_among(self.missing),
             flag_missing=split_names(self.flag_missing or ""),
             cap=None if self.cap is None else caps(self.cap),
-            shape=None if self.shape is None else by_feature(self.shape),
+            transform=None if self.transform is None else by_feature(self.transform),
             scale=by_feature(self.scale),
             weight=None if self.weight is None else weights(self.weight),
         )

@@ -16,7 +16,17 @@ if TYPE_CHECKING:
     from gauger.tables import Results
 
 _TABLES = (
-    *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "spreads", "index", "scores", "measures"),
+    *(
+        "sizes",
+        "means",
+        "medians",
+        "lower_quartiles",
+        "upper_quartiles",
+        "standard_deviations",
+        "index",
+        "scores",
+        "measures",
+    ),
     *("categories", "category_index", "drivers", "associations", "rules", "names"),
 )
 _TABLES_OF_SOME = ("overlap", "exemplars", "dates")
@@ -125,7 +135,9 @@ def _show(found: "Profile") -> None:
     from gauger.segmentation import EVERYONE
 
     console.title(found.headline())
-    shares = {name: console.percent(found.sizes[name]) for name in found.sizes.columns if name.startswith("share")}
+    shares = {
+        name: console.percent_column(found.sizes[name]) for name in found.sizes.columns if name.startswith("share")
+    }
     sizes = console.largest(found.sizes.assign(**shares))
     console.table(sizes)
     if len(found.measures):
@@ -141,7 +153,7 @@ def _show(found: "Profile") -> None:
             drivers.assign(p=["" if p != p else "< 0.001" if p < _TINY_P else f"{p:.3f}" for p in drivers["p"]])
         )
         console.heading("In a rule, and in a name")
-        rules = found.rules.assign(**{name: console.percent(found.rules[name]) for name in _SHARES})
+        rules = found.rules.assign(**{name: console.percent_column(found.rules[name]) for name in _SHARES})
         for number in [row for row in sizes.index if row in rules.index]:
             rule = rules.loc[number]
             worth = f"{rule['share_of_segment']} of the segment, {rule['share_of_matching']} of those who match"
@@ -155,7 +167,7 @@ def _show_overlap(overlap: "pd.DataFrame") -> None:
     from gauger.cli import console
 
     console.heading("How firmly segments stand: who is nearly as close to the nearest other, and who comes back")
-    shown = overlap.assign(near_share=console.percent(overlap["near_share"]))
+    shown = overlap.assign(near_share=console.percent_column(overlap["near_share"]))
     shown = shown.rename(columns={"nearest": "nearest other", "near_share": "nearly as close"})
     tried = int(overlap["resamples"].max())
     shown = shown.drop(columns="resamples").rename(columns={"dissolved": f"dissolved in {tried} resamples"})

@@ -45,7 +45,7 @@ def radius(
             write_radius(study, results)
         if len(study.by_min_points) > 1:
             shown = study.by_min_points.copy()
-            shown["unassigned_share"] = console.percent(shown["unassigned_share"])
+            shown["unassigned_share"] = console.percent_column(shown["unassigned_share"])
             console.heading("By min points: what the advice would be")
             console.table(shown)
         tell_radii(study)

@@ -10,7 +10,7 @@ from gauger.cli.bands import Bands
 from gauger.cli.counts import tell_advice
 from gauger.cli.density import RADIUS_FILES, Density
 from gauger.cli.options import (
-    MaxRounds,
+    MaxIterations,
     Preparation,
     Reading,
     Replace,
@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 METHODS = ("kmeans", "density", "density-levels", "bands")
 KMEANS_SEEDING = "kmeans++"
 SEGMENT_FILES = ("assignments.csv", "centres.csv", "segments.png")
-KMEANS_FILES = ("spread.png", "rounds.png")
+KMEANS_FILES = ("spread.png", "iterations.png")
 MODEL_FILE = "model.json"
 LEVELS_FILES = ("branches.csv", "levels.png")
 
@@ -70,7 +70,7 @@ def segment(
         ),
     ] = None,
     starts: Starts = 10,
-    max_rounds: MaxRounds = 300,
+    max_iterations: MaxIterations = 300,
     seed: Seed = 0,
     replace: Replace = False,
     reading: Reading,
@@ -78,7 +78,7 @@ def segment(
     """Split customers into segments and write who is in which.
 
     Writes assignments.csv, centres.csv, segments.png (who is where) and model.json (for `gauger assign`). By kmeans
-    also spread.png (each segment's centre and the spread around it) and rounds.png (how k-means came to rest). By
+    also spread.png (each segment's centre and the spread around it) and iterations.png (how k-means came to rest). By
     density, without --radius, also radii.csv, radii.png and neighbours.png: the study of the radius. By density-levels
     also branches.csv and levels.png. By bands assignments.csv also says in which band of each feature a customer is.
     """
@@ -105,11 +105,17 @@ def segment(
         elif method == "bands":
             seg = bands.segment(prepared)
         else:
-            many = _advised_count(prepared, starts, max_rounds, seed) if count == "auto" else int(count or 0)
+            many = _advised_count(prepared, starts, max_iterations, seed) if count == "auto" else int(count or 0)
             from gauger.clustering import segment_by_kmeans
 
             seg = segment_by_kmeans(
-                prepared, many, seeding=seeding, starts=starts, max_rounds=max_rounds, learn_on=learn_on, seed=seed
+                prepared,
+                many,
+                seeding=seeding,
+                starts=starts,
+                max_iterations=max_iterations,
+                learn_on=learn_on,
+                seed=seed,
             )
             _write_kmeans(seg, results)
         shown = seg.overview()
@@ -155,20 +161,20 @@ def _files(method: str, density: Density) -> tuple[str, ...]:
     return SEGMENT_FILES + (RADIUS_FILES if density.radius is None else ())
 
 
-def _advised_count(prepared: "FeatureSet", starts: int, max_rounds: int, seed: int) -> int:
+def _advised_count(prepared: "FeatureSet", starts: int, max_iterations: int, seed: int) -> int:
     from gauger.choosing import possible_counts, study_counts
 
     counts = possible_counts(prepared)
-    study = study_counts(prepared, counts=counts, starts=starts, max_rounds=max_rounds, seed=seed)
+    study = study_counts(prepared, counts=counts, starts=starts, max_iterations=max_iterations, seed=seed)
     tell_advice(study.advice)
     return study.advice.count
 
 
 def _write_kmeans(seg: "Segmentation", results: "Results") -> None:
-    from gauger.draw import round_history, segment_spread
+    from gauger.draw import iteration_history, segment_spread
 
     results.add_figure("spread.png", segment_spread(seg))
-    results.add_figure("rounds.png", round_history(seg))
+    results.add_figure("iterations.png", iteration_history(seg))
 
 
 def _write_model(seg: "Segmentation", seed: int, results: "Results") -> None:

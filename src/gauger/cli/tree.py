@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from gauger.tables import Results
 
 TREE_FILES = ("merges.csv", "assignments.csv", "centres.csv", "tree.png", "jumps.png")
-SERIES_FILES = ("courses.png",)
+SERIES_FILES = ("series.png",)
 FEATURE_TREE_FILES = ("merges.csv", "groups.csv", "tree.png")
 
 _MOST_COUNT = 10
@@ -41,7 +41,7 @@ class Joining:
         option(
             "WORD",
             "euclidean (default), squared_euclidean, city_block, chebyshev, minkowski, canberra, cosine, correlation, "
-            "mahalanobis or gower; for series elastic, elastic_shape or lagged_correlation; for features correlation "
+            "mahalanobis or gower; for series dtw, dtw_zscored or lagged_correlation; for features correlation "
             "(default) or absolute_correlation.",
         ),
     ] = None
@@ -50,7 +50,7 @@ class Joining:
         bool, typer.Option("--optimal-order", help="Turn branches so that neighbours are most alike.")
     ] = False
     p: Annotated[float, typer.Option("--p", metavar="NUMBER", help="The exponent of minkowski.")] = 3.0
-    band: Annotated[int | None, option("N", "How many periods elastic distance may stretch over.")] = None
+    band: Annotated[int | None, option("N", "How many periods dynamic time warping may stretch over.")] = None
     lag: Annotated[int | None, option("N", "The most periods of lagged_correlation.")] = None
 
     def build(self, features: "FeatureSet", seed: int) -> "MergeTree":
@@ -84,7 +84,7 @@ def tree(
     """Join customers (or features) two by two into a tree, and cut it.
 
     Writes merges.csv, assignments.csv, centres.csv and figures: tree.png (the dendrogram) and jumps.png (how high the
-    last merges are). With a metric for series also courses.png. Of features: merges.csv, groups.csv and tree.png.
+    last merges are). With a metric for series also series.png. Of features: merges.csv, groups.csv and tree.png.
     """
     from gauger.cli import console
     from gauger.tables import result_folder
@@ -150,7 +150,7 @@ def _write_segments(
     results.add_figure("tree.png", dendrogram(tree, count=count, height=height, also=also))
     results.add_figure("jumps.png", merge_jumps(tree, study.advice))
     if tree.metric in SERIES_METRICS:
-        results.add_figure("courses.png", series_panels(seg, relative=tree.metric != "elastic"))
+        results.add_figure("series.png", series_panels(seg, relative=tree.metric != "dtw"))
     console.heading(f"{seg.headline()}, centres in original units")
     console.segments(shown)
     console.remarks([*study.remarks, *seg.remarks])

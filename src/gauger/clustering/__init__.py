@@ -8,7 +8,7 @@ from gauger.clustering.density_levels import checked_smallest, segment_by_densit
 from gauger.clustering.density_outcome import key_ranks
 from gauger.clustering.kmeans import (
     finish_best,
-    kmeans_again,
+    kmeans_refit,
     refuse_bad_settings,
     refuse_too_few_distinct,
     segment_by_kmeans,
@@ -33,7 +33,7 @@ __all__ = [
     "distances_of",
     "finish_best",
     "key_ranks",
-    "kmeans_again",
+    "kmeans_refit",
     "linkage_words",
     "neighbours_of",
     "order_customers",

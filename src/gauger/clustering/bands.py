@@ -12,7 +12,7 @@ from gauger.clustering.cautions import tiny_segments
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import FeatureSet
 from gauger.remarks import Remark
-from gauger.segmentation import Again, Codes, Placing, Segmentation, number_by_size, segmentation_from_codes
+from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation, number_by_size, segmentation_from_codes
 from gauger.wording import listed, plural, short_number
 
 COMBINATIONS = ("cells", "score")
@@ -71,8 +71,8 @@ def segment_by_bands(
         segmentation_from_codes(features, codes, method=method),
         details=details,
         edges={name: tuple(float(edge) for edge in of) for name, of in edges.items()},
-        again=Again(partial(_segment_again, bands, combine, low_is_good, score_bands)),
-        placing=Placing("bands"),
+        refit=Refit(partial(_refit, bands, combine, low_is_good, score_bands)),
+        assignment_rule=AssignmentRule("bands"),
         given_names={place: names[group] for place, group in enumerate(order.tolist(), 1)},
     )
     small = _many_cells(seg) if seg.count > _MANY_CELLS else tiny_segments(seg)
@@ -99,7 +99,7 @@ def _grouped(
     return details, groups, names
 
 
-def _segment_again(
+def _refit(
     bands: Bands,
     combine: str,
     low_is_good: Sequence[str],

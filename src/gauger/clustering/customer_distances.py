@@ -10,7 +10,7 @@ from gauger.algorithms.distances import (
     METRICS,
     SERIES_METRICS,
     Geometry,
-    Settings,
+    MetricSettings,
     geometry,
     given_geometry,
     gower_geometry,
@@ -26,7 +26,7 @@ CUSTOMER_METRICS = (*METRICS, "gower")
 Metric = str | ArrayLike | pd.DataFrame
 
 
-def customer_distances(features: FeatureSet, everyone: RowOrder, metric: Metric, settings: Settings) -> Geometry:
+def customer_distances(features: FeatureSet, everyone: RowOrder, metric: Metric, settings: MetricSettings) -> Geometry:
     """The customers of an arrangement under a metric: a word, or a matrix as `given_geometry` takes it.
 
     Raises SettingError for an unknown word, and for what a metric does not allow.
@@ -46,7 +46,7 @@ def customer_distances(features: FeatureSet, everyone: RowOrder, metric: Metric,
 def distances_of(features: FeatureSet, metric: Metric) -> Geometry:
     """The distances between customers, in their order."""
     everyone = order_customers(features)
-    return customer_distances(features, everyone, metric, Settings()).renumbered(everyone.order)
+    return customer_distances(features, everyone, metric, MetricSettings()).renumbered(everyone.order)
 
 
 POINT_METRICS = ("euclidean", "city_block")
@@ -57,7 +57,7 @@ def neighbours_of(features: FeatureSet, everyone: RowOrder, metric: Metric) -> N
     compile_neighbours()
     if isinstance(metric, str) and metric in POINT_METRICS:
         return PointNeighbours(everyone.columns, city=metric == "city_block")
-    return PairNeighbours(customer_distances(features, everyone, metric, Settings()))
+    return PairNeighbours(customer_distances(features, everyone, metric, MetricSettings()))
 
 
 def _by_key(distances: ArrayLike | pd.DataFrame, keys: Sequence[object]) -> ArrayLike:

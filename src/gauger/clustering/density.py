@@ -10,7 +10,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms.density import _LEAST_POINTS, NOBODY, spread_from, usual_min_points
+from gauger.algorithms.density import _LEAST_POINTS, NOBODY, spread_groups, usual_min_points
 from gauger.clustering.customer_distances import Metric, neighbours_of
 from gauger.clustering.density_cautions import about_density, about_radius, about_small
 from gauger.clustering.density_outcome import key_ranks, segmentation_of_groups
@@ -18,7 +18,7 @@ from gauger.clustering.ordering import order_customers
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.segmentation import Again, Codes, Placing, Segmentation
+from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation
 from gauger.wording import plural
 
 CORE, BORDER, UNASSIGNED_KIND = "core", "border", "unassigned"
@@ -71,7 +71,7 @@ def segment_by_density(
         core = near.have_near(reach, enough)
         advance(1)
         cores = np.flatnonzero(core)
-        dense = spread_from(near, cores, near.groups(cores, reach), reach, key_ranks(features, everyone))
+        dense = spread_groups(near, cores, near.groups(cores, reach), reach, key_ranks(features, everyone))
         advance(2)
     kinds = np.where(core, CORE, np.where(dense.group != NOBODY, BORDER, UNASSIGNED_KIND)).astype(object)
     seg, _ = segmentation_of_groups(
@@ -85,12 +85,12 @@ def segment_by_density(
     )
     own = *about_radius(seg, near, reach, enough), *about_small(seg)
     remarks = (*own, *about_density(len(features.names), everyone, near, enough))
-    again = Again(partial(_segment_again, reach, enough, metric), sampled=False) if isinstance(metric, str) else None
-    placing = Placing("core", metric, reach) if isinstance(metric, str) else None
-    return replace(seg, again=again, placing=placing).with_remarks(remarks)
+    again = Refit(partial(_refit, reach, enough, metric), sampled=False) if isinstance(metric, str) else None
+    placing = AssignmentRule("core", metric, reach) if isinstance(metric, str) else None
+    return replace(seg, refit=again, assignment_rule=placing).with_remarks(remarks)
 
 
-def _segment_again(radius: float, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:
+def _refit(radius: float, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:
     return segment_by_density(features, radius, min_points=min_points, metric=metric).codes
 
 

@@ -10,8 +10,8 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.algorithms.density import NOBODY, Hierarchy, groups_of_levels, levels_of, usual_smoothing
-from gauger.algorithms.merge_trees import joins_of
+from gauger.algorithms.density import NOBODY, Hierarchy, groups_of_levels, split_hierarchy, usual_smoothing
+from gauger.algorithms.merge_trees import merges_of_links
 from gauger.clustering.customer_distances import Metric, neighbours_of
 from gauger.clustering.density import checked_min_points
 from gauger.clustering.density_cautions import about_density, about_levels
@@ -20,7 +20,7 @@ from gauger.clustering.ordering import order_customers
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.segmentation import Again, Codes, Placing, Segmentation
+from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation
 
 _USUAL_SHARE, _LEAST = 0.02, 10
 _DENSE_SHARE = 0.1
@@ -43,7 +43,7 @@ def segment_by_density_levels(
     neighbour. As the radius shrinks from large to small, groups come apart; a part with at least `smallest` customers
     is a branch, the others leave. A split counts only when two of its branches are deep: much denser inside than where
     they came apart, more than chance would have it. Of the branches those are the segments whose stability adds up
-    highest, customers times how long they stay (in 1 / distance). Dense spots inside a wide cloud never come apart from
+    highest, customers times how long they stay (in 1 / distance). DensityGroups spots inside a wide cloud never come apart from
     it; they are looked for in the densities themselves: where these have two peaks (the dip of Hartigan & Hartigan
     1985), what holds together on the dense side is a segment, and the cloud around it another.
 
@@ -82,8 +82,8 @@ def segment_by_density_levels(
     near = neighbours_of(features, everyone, metric)
     reach = near.nth_distances(enough)
     with task(f"density levels of {len(reach):,} customers", len(reach) - 1) as advance:
-        joins = joins_of(*near.links(reach, advance))
-    found = levels_of(joins, reach, len(features.names), least, enough)
+        merges = merges_of_links(*near.links(reach, advance))
+    found = split_hierarchy(merges, reach, len(features.names), least, enough)
     chosen, group = groups_of_levels(found)
     nearest, gaps = np.full(len(group), NOBODY), np.full(len(group), np.nan)
     outside, among = np.flatnonzero(group == NOBODY), np.flatnonzero(group != NOBODY)
@@ -103,13 +103,15 @@ def segment_by_density_levels(
     )
     back = np.argsort(everyone.order)
     departures = pd.DataFrame({"branch": found.branch[back], "distance": found.left[back]})
-    again = Again(partial(_segment_again, least, enough, metric), sampled=False) if isinstance(metric, str) else None
-    placing = Placing("customer", metric) if isinstance(metric, str) else None
-    seg = replace(seg, branches=_table(found, chosen[order]), departures=departures, again=again, placing=placing)
+    again = Refit(partial(_refit, least, enough, metric), sampled=False) if isinstance(metric, str) else None
+    placing = AssignmentRule("customer", metric) if isinstance(metric, str) else None
+    seg = replace(
+        seg, branches=_table(found, chosen[order]), departures=departures, refit=again, assignment_rule=placing
+    )
     return seg.with_remarks((*about_levels(seg, least), *about_density(len(features.names), everyone, near, enough)))
 
 
-def _segment_again(smallest: int, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:
+def _refit(smallest: int, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:
     return segment_by_density_levels(features, smallest, min_points=min_points, metric=metric).codes
 
 

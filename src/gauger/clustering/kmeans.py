@@ -14,24 +14,24 @@ from gauger.algorithms.kmeans import (
     SEEDERS,
     TWO_STARTS,
     Entrant,
-    Settled,
+    LloydResult,
     assign,
     distinct_up_to,
     first_rows,
     race,
     refill,
-    settle_in_rounds,
+    run_lloyd,
     squares_to_own,
 )
 from gauger.clustering.given_centres import Seeding, count_of, given_centres
-from gauger.clustering.kmeans_cautions import cautions_about, moved_since
+from gauger.clustering.kmeans_cautions import kmeans_cautions, moved_since
 from gauger.clustering.learners import checked_share, checked_weights, learners_among, other_sample
 from gauger.clustering.ordering import order_customers
 from gauger.clustering.roundness import about_roundness
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.segmentation import Again, Codes, Placing, Segmentation, number_by_size
+from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation, number_by_size
 from gauger.wording import plural
 
 Values = NDArray[np.float64]
@@ -43,15 +43,15 @@ def segment_by_kmeans(
     *,
     seeding: Seeding = "kmeans++",
     starts: int = 10,
-    max_rounds: int = 300,
+    max_iterations: int = 300,
     weights: ArrayLike | None = None,
     learn_on: float | None = None,
     seed: int = 0,
 ) -> Segmentation:
     """Split customers into `count` segments around centres, so that the within-cluster sum of squares is small.
 
-    A start repeats rounds (assign every customer to the nearest centre, move each centre to the mean of its customers)
-    until no customer moves, or `max_rounds` are done. Four times `starts` starts are raced for a few rounds on a sample
+    A start repeats iterations (assign every customer to the nearest centre, move each centre to the mean of its customers)
+    until no customer moves, or `max_iterations` are done. Four times `starts` starts are raced for a few iterations on a sample
     of up to 4,000 customers, the best three are finished on all of them, and the lowest sum of squares wins: on
     made-up tables this comes out as low as `starts` full starts or lower. A segment that empties takes the customer
     farthest from its centre. Segments are numbered from the largest.
@@ -67,10 +67,10 @@ def segment_by_kmeans(
     Same features, same seed: the same bits, whatever the number of threads, and the same segments whatever the order
     of features and (but for "first") of rows. Every customer is nearest to its own centre.
 
-    `.rounds`, `.converged`, `.course` (what each round did) and `.starts` (how each start did) tell how it went.
-    Remarks say when rounds ran out, which segments are tiny, which customers lie far from every centre, when density
+    `.iterations`, `.converged`, `.history` (what each iteration did) and `.starts` (how each start did) tell how it went.
+    Remarks say when iterations ran out, which segments are tiny, which customers lie far from every centre, when density
     shows groups of a shape that k-means cannot follow, and after seeding with a Segmentation of the same features how
-    many customers moved. O(n d count) a round at most.
+    many customers moved. O(n d count) an iteration at most.
 
     Raises SettingError when a setting is out of range or there are fewer distinct customers than segments, and
     UnknownColumnError for given centres that lack a feature.
@@ -84,7 +84,7 @@ def segment_by_kmeans(
     """
     if count is None:
         count = count_of(seeding)
-    refuse_bad_settings(features, count, starts, max_rounds, seed)
+    refuse_bad_settings(features, count, starts, max_iterations, seed)
     share = checked_share(learn_on, len(features.keys))
     own_weights = checked_weights(weights, len(features.keys))
     centres = given_centres(features, count, seeding)
@@ -98,8 +98,8 @@ def segment_by_kmeans(
     else:
         entrants = race(learners, count, SEEDERS[str(seeding)], str(seeding), starts, np.random.SeedSequence(seed))
     with task(f"k-means, {count} {plural(count, 'segment')}", min(FINISHED, len(entrants))) as advance:
-        fit = finish_best(learners, entrants, max_rounds, advance=advance)
-    seg = segmentation_of(features, everyone, learners, fit, max_rounds, weights=own_weights, seed=seed)
+        fit = finish_best(learners, entrants, max_iterations, advance=advance)
+    seg = segmentation_of(features, everyone, learners, fit, max_iterations, weights=own_weights, seed=seed)
     seg = seg.with_remarks(tuple(about_roundness(everyone, seg)))
     if isinstance(seeding, Segmentation) and seeding.features is features:
         before = seeding.codes[learners.order] - 1
@@ -111,14 +111,14 @@ def segment_by_kmeans(
 class Fit:
     """The best of the finished starts, and a row of figures for each start that was raced."""
 
-    best: Settled
+    best: LloydResult
     starts: pd.DataFrame
 
 
 def finish_best(
     customers: RowOrder,
     entrants: Sequence[Entrant],
-    max_rounds: int,
+    max_iterations: int,
     *,
     splits: Sequence[Values] = (),
     advance: Callable[[int], None] = lambda _: None,
@@ -129,9 +129,9 @@ def finish_best(
     """
     last = max(entrant.number for entrant in entrants)
     halved = [Entrant(last + place, "split", centres) for place, centres in enumerate(splits, 1)]
-    finished: dict[int, Settled] = {}
+    finished: dict[int, LloydResult] = {}
     for entrant in [*entrants[:FINISHED], *halved]:
-        finished[entrant.number] = settle_in_rounds(customers.columns, customers.weights, entrant.centres, max_rounds)
+        finished[entrant.number] = run_lloyd(customers.columns, customers.weights, entrant.centres, max_iterations)
         advance(1)
     winner = min(finished, key=lambda number: finished[number].wcss)
     rows = []
@@ -142,12 +142,12 @@ def finish_best(
                 "start": entrant.number,
                 "seeding": entrant.seeding,
                 "trial_wcss": entrant.wcss,
-                "rounds": len(settled.course) if settled else pd.NA,
+                "iterations": len(settled.history) if settled else pd.NA,
                 "wcss": settled.wcss if settled else np.nan,
                 "chosen": entrant.number == winner,
             }
         )
-    table = pd.DataFrame(rows).set_index("start").astype({"rounds": "Int64"})
+    table = pd.DataFrame(rows).set_index("start").astype({"iterations": "Int64"})
     return Fit(finished[winner], table)
 
 
@@ -156,7 +156,7 @@ def segmentation_of(
     everyone: RowOrder,
     learners: RowOrder,
     fit: Fit,
-    max_rounds: int,
+    max_iterations: int,
     *,
     weights: Values | None = None,
     seed: int = 0,
@@ -175,32 +175,32 @@ def segmentation_of(
     distances[everyone.order] = np.sqrt(squares_to_own(everyone.columns, best.centres, arranged))
     for made in (codes, distances):
         made.flags.writeable = False
-    course = pd.DataFrame(best.course, columns=["wcss", "moved", "shift"])
+    history = pd.DataFrame(best.history, columns=["wcss", "moved", "shift"])
     seg = Segmentation(
         features,
         codes,
         everyone.outwards(best.centres[order]),
         distances,
         "k-means",
-        rounds=len(course),
+        iterations=len(history),
         converged=best.moved == 0,
-        course=course.set_index(pd.RangeIndex(1, len(course) + 1, name="round")),
+        history=history.set_index(pd.RangeIndex(1, len(history) + 1, name="iteration")),
         starts=fit.starts,
         weights=weights,
-        again=kmeans_again(len(best.centres)),
-        placing=Placing("centre"),
+        refit=kmeans_refit(len(best.centres)),
+        assignment_rule=AssignmentRule("centre"),
     )
     other = None
     if learners.size < np.count_nonzero(everyone.weights > 0.0):
         sample = other_sample(everyone, learners, seed)
-        elsewhere = settle_in_rounds(sample.columns, sample.weights, best.centres, max_rounds)
+        elsewhere = run_lloyd(sample.columns, sample.weights, best.centres, max_iterations)
         other = everyone.outwards(elsewhere.centres[order])
-    return seg.with_remarks(cautions_about(seg, learners.size, max_rounds, other))
+    return seg.with_remarks(kmeans_cautions(seg, learners.size, max_iterations, other))
 
 
-def kmeans_again(count: int) -> Again:
+def kmeans_refit(count: int) -> Refit:
     """k-means with as many segments on other customers, the best of a few starts on one thread."""
-    return Again(partial(_segment_quickly, count))
+    return Refit(partial(_segment_quickly, count))
 
 
 def _segment_quickly(count: int, features: FeatureSet, seed: int) -> Codes:
@@ -212,9 +212,9 @@ def _segment_quickly(count: int, features: FeatureSet, seed: int) -> Codes:
     return codes
 
 
-def refuse_bad_settings(features: FeatureSet, count: int, starts: int, max_rounds: int, seed: int) -> None:
+def refuse_bad_settings(features: FeatureSet, count: int, starts: int, max_iterations: int, seed: int) -> None:
     """Raise SettingError for a number that is none, is out of range, or asks for more segments than customers."""
-    whole = (("count", count, 1), ("starts", starts, 1), ("max_rounds", max_rounds, 1), ("seed", seed, 0))
+    whole = (("count", count, 1), ("starts", starts, 1), ("max_iterations", max_iterations, 1), ("seed", seed, 0))
     for name, value, least in whole:
         if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < least:
             raise SettingError(f"{name}={value!r} must be a whole number from {least} up.")

@@ -1,4 +1,4 @@
-"""What k-means has to say about its own result: rounds that ran out, tiny segments, far customers, samples."""
+"""What k-means has to say about its own result: iterations that ran out, tiny segments, far customers, samples."""
 
 from collections.abc import Iterator
 
@@ -15,9 +15,9 @@ _FAR_WIDTHS = 6.0
 Values = NDArray[np.float64]
 
 
-def cautions_about(seg: Segmentation, learners: int, max_rounds: int, other: Values | None) -> tuple[Remark, ...]:
+def kmeans_cautions(seg: Segmentation, learners: int, max_iterations: int, other: Values | None) -> tuple[Remark, ...]:
     """Remarks on a result of k-means; `other` are the centres (k, d) that another sample of `learners` gave."""
-    found = [*_unsettled(seg, max_rounds), *tiny_segments(seg), *_far(seg)]
+    found = [*_unsettled(seg, max_iterations), *tiny_segments(seg), *_far(seg)]
     if other is not None:
         found.append(_sampled(seg, learners, other))
     return tuple(found)
@@ -34,14 +34,14 @@ def moved_since(seeding: Segmentation, before: NDArray[np.int32], after: NDArray
     )
 
 
-def _unsettled(seg: Segmentation, max_rounds: int) -> Iterator[Remark]:
-    if not seg.converged and seg.course is not None:
-        moved = int(seg.course["moved"].iloc[-1])
+def _unsettled(seg: Segmentation, max_iterations: int) -> Iterator[Remark]:
+    if not seg.converged and seg.history is not None:
+        moved = int(seg.history["moved"].iloc[-1])
         yield Remark(
             "not-converged",
-            f"stopped after {max_rounds} {plural(max_rounds, 'round')} with {moved:,} "
-            f"{plural(moved, 'customer')} still moving: the segments are not final. Raise max_rounds "
-            "(--max-rounds).",
+            f"stopped after {max_iterations} {plural(max_iterations, 'iteration')} with {moved:,} "
+            f"{plural(moved, 'customer')} still moving: the segments are not final. Raise max_iterations "
+            "(--max-iterations).",
         )
 
 

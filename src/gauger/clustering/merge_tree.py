@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from gauger.algorithms import fixed_generator
 from gauger.algorithms.distances import Geometry
 from gauger.algorithms.merge_trees import (
-    Joins,
+    Merges,
     branches_after,
     cophenetic_distances,
     highest_below,
@@ -26,7 +26,7 @@ from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.segmentation import Again, Codes, Placing, Segmentation, number_by_size, segmentation_from_codes
+from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation, number_by_size, segmentation_from_codes
 from gauger.wording import listed, plural, short_number
 
 MOST_COMPARED = 3_000
@@ -42,7 +42,7 @@ def linkage_words(linkage: str) -> str:
     return "Ward's linkage" if linkage == "ward" else f"{linkage} linkage"
 
 
-def _cut_again(regrown: Callable[[FeatureSet], "MergeTree"], count: int, features: FeatureSet, _seed: int) -> Codes:
+def _refit_cut(regrown: Callable[[FeatureSet], "MergeTree"], count: int, features: FeatureSet, _seed: int) -> Codes:
     return regrown(features).cut(count=min(count, len(features.keys))).codes
 
 
@@ -63,16 +63,16 @@ class MergeTree(Readable):
     height_words: str
     leaf_names: NDArray[np.generic]
     leaf_of: NDArray[np.intp]
-    joins: Joins
+    steps: Merges
     distances: Geometry
-    rebuilt: Callable[[], Joins]
+    rebuilt: Callable[[], Merges]
     regrown: Callable[[FeatureSet], "MergeTree"] | None = None
     remarks: tuple[Remark, ...] = ()
 
     @property
     def leaves(self) -> int:
         """How many leaves there are."""
-        return self.joins.leaves
+        return self.steps.leaves
 
     @cached_property
     def merges(self) -> pd.DataFrame:
@@ -82,28 +82,28 @@ class MergeTree(Readable):
         branch that step s made; left is drawn to the left. size counts customers (or features). jump is how much higher
         the next merge is; after step s there are leaves - s segments, and a large jump speaks for them.
         """
-        height = self.joins.height
+        height = self.steps.height
         jump = np.append(np.diff(height), np.nan)
-        size = sizes_of(self.joins, np.bincount(self.leaf_of, minlength=self.leaves).astype(np.float64))[self.leaves :]
-        columns = {"step": np.arange(1, self.leaves), "left": self.joins.left, "right": self.joins.right}
+        size = sizes_of(self.steps, np.bincount(self.leaf_of, minlength=self.leaves).astype(np.float64))[self.leaves :]
+        columns = {"step": np.arange(1, self.leaves), "left": self.steps.left, "right": self.steps.right}
         return pd.DataFrame({**columns, "height": height, "size": size.astype(np.int64), "jump": jump})
 
     @cached_property
     def leaf_order(self) -> NDArray[np.int64]:
         """The leaves from left to right, as places in `.leaf_names`."""
-        return leaf_order(self.joins)
+        return leaf_order(self.steps)
 
     @cached_property
     def inversions(self) -> NDArray[np.intp]:
-        """The steps whose merge lies below one of the branches it joins (centroid and median linkage only)."""
-        return inverted(self.joins) + 1
+        """The steps whose merge lies below one of the branches it merges (centroid and median linkage only)."""
+        return inverted(self.steps) + 1
 
     def cophenetic(self) -> Values:
         """The height at which each two leaves are first together, condensed by rows above the diagonal. O(n²) memory.
 
         Sokal & Rohlf (1962), Taxon 11(2), 33-40.
         """
-        return cophenetic_distances(self.joins, np.arange(self.leaves))
+        return cophenetic_distances(self.steps, np.arange(self.leaves))
 
     @cached_property
     def cophenetic_correlation(self) -> float:
@@ -115,7 +115,7 @@ class MergeTree(Readable):
         rows = np.arange(self.leaves)
         if self.leaves > MOST_COMPARED:
             rows = self.leaf_order[np.sort(fixed_generator().choice(self.leaves, MOST_COMPARED, replace=False))]
-        met = cophenetic_distances(self.joins, rows)
+        met = cophenetic_distances(self.steps, rows)
         apart = self.distances.between(rows, rows)[np.triu_indices(len(rows), k=1)]
         met, apart = met - met.mean(), apart - apart.mean()
         length = float(np.sqrt((met @ met) * (apart @ apart)))
@@ -123,7 +123,7 @@ class MergeTree(Readable):
 
     def groups(self, *, count: int | None = None, height: float | None = None) -> pd.Series:
         """Each customer's or feature's group, from 1 for the largest, by name, after a cut as in `cut`."""
-        number = self._numbered(self._whole(count, height), self.joins)
+        number = self._numbered(self._whole(count, height), self.steps)
         names = self.features.keys if self.of == "customers" else np.array(self.features.names, dtype=object)
         return pd.Series(number, index=pd.Index(names, name=self._leaf_word), name="group")
 
@@ -141,16 +141,16 @@ class MergeTree(Readable):
         if self.of != "customers":
             raise SettingError("segments are of customers, and this tree is of features: use tree.groups(count=).")
         whole = self._whole(count, height)
-        codes = self._numbered(whole, self.joins)
+        codes = self._numbered(whole, self.steps)
         seg = segmentation_from_codes(self.features, codes, method=self.linkage_words)
-        seg = replace(seg, placing=Placing("customer", self.metric))
+        seg = replace(seg, assignment_rule=AssignmentRule("customer", self.metric))
         if self.regrown is not None:
-            seg = replace(seg, again=Again(partial(_cut_again, self.regrown, seg.count)))
+            seg = replace(seg, refit=Refit(partial(_refit_cut, self.regrown, seg.count)))
         return seg.with_remarks((*tiny_segments(seg), *about_one_segment(seg), *self._tied(seg, whole)))
 
     def counts_near(self, height: float) -> dict[float, int]:
         """Some heights around one, between merges, and the number of segments that a cut at each gives."""
-        levels = np.unique(highest_below(self.joins))
+        levels = np.unique(highest_below(self.steps))
         middles = (levels[:-1] + levels[1:]) / 2.0
         place = int(np.searchsorted(middles, height))
         start = max(0, min(place - _NEARBY // 2, len(middles) - _NEARBY))
@@ -158,12 +158,12 @@ class MergeTree(Readable):
 
     def count_at(self, height: float) -> int:
         """How many segments (or groups) are not joined yet at any height, inside or outside the tree's."""
-        return self.leaves - int(np.count_nonzero(highest_below(self.joins) <= height))
+        return self.leaves - int(np.count_nonzero(highest_below(self.steps) <= height))
 
     def height_of(self, count: int) -> float:
         """A height at which a cut leaves `count` segments: halfway between the merges below and above."""
         self._refuse_count(count)
-        heights = self.joins.height
+        heights = self.steps.height
         below = heights[self.leaves - count - 1] if count < self.leaves else 0.0
         above = heights[self.leaves - count] if count > 1 else heights[-1] + 0.05 * abs(heights[-1])
         return float(below + above) / 2.0
@@ -178,7 +178,7 @@ class MergeTree(Readable):
         many = f"{customers:,} {plural(customers, self.of.removesuffix('s'))}"
         if self.leaves < customers:
             many += f" in {self.leaves:,} micro-segments"
-        low, high = (short_number(float(height)) for height in (self.joins.height[0], self.joins.height[-1]))
+        low, high = (short_number(float(height)) for height in (self.steps.height[0], self.steps.height[-1]))
         scale = "" if self.height_words in (IN_DISTANCE, self.distances.words) else f" ({self.height_words})"
         return f"Tree of {many} by {self.linkage_words} and {self.distances.words}: heights {low} to {high}{scale}"
 
@@ -199,7 +199,7 @@ class MergeTree(Readable):
             return np.arange(self.leaves - 1) < self.leaves - count
         assert height is not None
         self._refuse_height(height)
-        return highest_below(self.joins) <= height
+        return highest_below(self.steps) <= height
 
     def _refuse_count(self, count: int) -> None:
         if isinstance(count, bool) or not isinstance(count, (int, np.integer)) or not 1 <= count <= self.leaves:
@@ -211,7 +211,7 @@ class MergeTree(Readable):
     def _refuse_height(self, height: float) -> None:
         if isinstance(height, bool) or not isinstance(height, (int, float, np.integer, np.floating)):
             raise SettingError(f"height={height!r} must be a number.")
-        low, high = float(self.joins.height.min()), float(self.joins.height.max())
+        low, high = float(self.steps.height.min()), float(self.steps.height.max())
         if not low <= height <= high:
             offers = [f"{short_number(at)} gives {count}" for at, count in self.counts_near(height).items()]
             near = f" Nearby, a height of {listed(offers, most=_NEARBY)} segments." if offers else ""
@@ -220,9 +220,9 @@ class MergeTree(Readable):
                 f"({self.height_words}).{near}"
             )
 
-    def _numbered(self, whole: NDArray[np.bool_], joins: Joins) -> Codes:
+    def _numbered(self, whole: NDArray[np.bool_], merges: Merges) -> Codes:
         """Each customer's segment, from 1 for the largest."""
-        branch = branches_after(joins, whole)[self.leaf_of]
+        branch = branches_after(merges, whole)[self.leaf_of]
         _, first, codes, sizes = np.unique(branch, return_index=True, return_inverse=True, return_counts=True)
         centres = first[:, None].astype(np.float64)
         if self.of == "customers":
@@ -233,12 +233,12 @@ class MergeTree(Readable):
 
     def _tied(self, seg: Segmentation, whole: NDArray[np.bool_]) -> Iterator[Remark]:
         kept = np.count_nonzero(whole)
-        last, following = self.joins.height[kept - 1 : kept + 1].tolist() if 0 < kept < len(whole) else (0.0, 1.0)
+        last, following = self.steps.height[kept - 1 : kept + 1].tolist() if 0 < kept < len(whole) else (0.0, 1.0)
         if abs(following - last) <= SLACK * following:
             yield about_level_cut(following)
-        elif self.joins.tied:
+        elif self.steps.tied:
             yield from about_ties(seg.codes, self._numbered(np.arange(len(whole)) < kept, self._shifted))
 
     @cached_property
-    def _shifted(self) -> Joins:
+    def _shifted(self) -> Merges:
         return self.rebuilt()

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.algorithms import RowOrder, fixed_generator
-from gauger.algorithms.density import groups_of_levels, levels_of, usual_min_points, usual_smoothing
-from gauger.algorithms.merge_trees import joins_of
+from gauger.algorithms.density import groups_of_levels, split_hierarchy, usual_min_points, usual_smoothing
+from gauger.algorithms.merge_trees import merges_of_links
 from gauger.algorithms.neighbours import PointNeighbours, compile_links
 from gauger.algorithms.statistics import adjusted_rand
 from gauger.clustering.density_levels import checked_smallest
@@ -76,8 +76,8 @@ def _groups_by_density(columns: NDArray[np.float64], smallest: int) -> Codes:
     enough = usual_smoothing(len(columns), columns.shape[1], smallest)
     near = PointNeighbours(np.ascontiguousarray(columns), city=False)
     reach = near.nth_distances(enough)
-    joins = joins_of(*near.links(reach, lambda _: None))
-    found = levels_of(joins, reach, len(columns), smallest, enough)
+    merges = merges_of_links(*near.links(reach, lambda _: None))
+    found = split_hierarchy(merges, reach, len(columns), smallest, enough)
     return groups_of_levels(found)[1] + 1
 
 

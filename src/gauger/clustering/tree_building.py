@@ -5,15 +5,15 @@ from typing import Literal
 
 import numpy as np
 
-from gauger.algorithms.distances import Geometry, Settings
+from gauger.algorithms.distances import Geometry, MetricSettings
 from gauger.algorithms.merge_trees import (
     MOST_LEAVES,
     POINT_LINKAGES,
-    Ground,
-    Joins,
+    Merges,
+    TreeInput,
     in_best_order,
-    join_all,
     larger_left,
+    merge_all,
     sizes_of,
 )
 from gauger.clustering.customer_distances import Metric
@@ -59,8 +59,8 @@ def build_tree(
     Ward, centroid and median need "euclidean". Ward is the default there, "average" elsewhere. `metric` is "euclidean"
     (default), "squared_euclidean", "city_block", "chebyshev", "minkowski" (with `p`), "canberra", "cosine",
     "correlation", "mahalanobis", or "gower" (measures, flags and categories together, gaps left out whatever they were
-    filled with). For series, a row each with its periods as features: "elastic" (dynamic time warping, periods at most
-    `band` apart), "elastic_shape" (of z-scored series) and "lagged_correlation" (up to `lag` periods); both are a tenth
+    filled with). For series, a row each with its periods as features: "dtw" (dynamic time warping, periods at most
+    `band` apart), "dtw_zscored" (of z-scored series) and "lagged_correlation" (up to `lag` periods); both are a tenth
     of the periods by default. Or it holds the distances: square, condensed by rows above the diagonal, or a DataFrame
     by key. Trees `of` "features" take "correlation" (1 - r, default) or "absolute_correlation" (1 - |r|).
 
@@ -85,14 +85,14 @@ def build_tree(
     if of == "features":
         footing = of_features(features, linkage, metric, condense)
     else:
-        footing = of_customers(features, linkage, metric, Settings(p, band, lag), condense, seed)
+        footing = of_customers(features, linkage, metric, MetricSettings(p, band, lag), condense, seed)
 
-    def made(ground: Ground) -> Joins:
-        joins = _with_heights(join_all(ground, footing.linkage), footing.linkage, ward_heights, footing.within)
-        return larger_left(joins, sizes_of(joins, ground.weights)).renumbered(footing.place)
+    def made(ground: TreeInput) -> Merges:
+        merges = _with_heights(merge_all(ground, footing.linkage), footing.linkage, ward_heights, footing.within)
+        return larger_left(merges, sizes_of(merges, ground.weights)).renumbered(footing.place)
 
-    joins, distances = made(footing.ground), footing.ground.distances.renumbered(footing.place)
-    joins = _in_best_order(joins, distances) if optimal_order else joins
+    merges, distances = made(footing.ground), footing.ground.distances.renumbered(footing.place)
+    merges = _in_best_order(merges, distances) if optimal_order else merges
     return MergeTree(
         features,
         of,
@@ -101,13 +101,13 @@ def build_tree(
         _height_words(footing.linkage, ward_heights, distances),
         footing.leaf_names,
         footing.leaf_of,
-        joins,
+        merges,
         distances,
         rebuilt=lambda: made(footing.ground.shifted()),
         regrown=partial(build_tree, linkage=linkage, metric=metric, p=p, band=band, lag=lag)
         if metric is None or isinstance(metric, str)
         else None,
-        remarks=(*footing.remarks, *about_inversions(joins)),
+        remarks=(*footing.remarks, *about_inversions(merges)),
     )
 
 
@@ -120,12 +120,12 @@ def _refuse_words(of: str, ward_heights: str, seed: int, condense: int | None) -
             raise SettingError(f"{name}={number!r} must be a whole number from {least} up.")
 
 
-def _with_heights(joins: Joins, linkage: str, ward_heights: str, within: float) -> Joins:
+def _with_heights(merges: Merges, linkage: str, ward_heights: str, within: float) -> Merges:
     """Heights in the units asked for, from what the linkage computes with."""
     if linkage not in POINT_LINKAGES or (linkage == "ward" and ward_heights == "squared"):
-        return joins
-    height = np.sqrt(joins.height) if ward_heights != "wcss" or linkage != "ward" else np.cumsum(joins.height) / 2.0
-    return joins.at_heights(height + (within if linkage == "ward" and ward_heights == "wcss" else 0.0))
+        return merges
+    height = np.sqrt(merges.height) if ward_heights != "wcss" or linkage != "ward" else np.cumsum(merges.height) / 2.0
+    return merges.at_heights(height + (within if linkage == "ward" and ward_heights == "wcss" else 0.0))
 
 
 def _height_words(linkage: str, ward_heights: str, distances: Geometry) -> str:
@@ -138,10 +138,10 @@ def _height_words(linkage: str, ward_heights: str, distances: Geometry) -> str:
     return "within-cluster sum of squares after the merge"
 
 
-def _in_best_order(joins: Joins, distances: Geometry) -> Joins:
-    if joins.leaves > MOST_LEAVES:
+def _in_best_order(merges: Merges, distances: Geometry) -> Merges:
+    if merges.leaves > MOST_LEAVES:
         raise SettingError(
-            f"optimal_order= takes at most {MOST_LEAVES:,} leaves, not {joins.leaves:,}: leave it out, or condense."
+            f"optimal_order= takes at most {MOST_LEAVES:,} leaves, not {merges.leaves:,}: leave it out, or condense."
         )
-    everyone = np.arange(joins.leaves)
-    return in_best_order(joins, distances.between(everyone, everyone))
+    everyone = np.arange(merges.leaves)
+    return in_best_order(merges, distances.between(everyone, everyone))

@@ -4,9 +4,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from gauger.algorithms import in_words
+from gauger.algorithms import bytes_in_words
 from gauger.algorithms.distances import SERIES_METRICS
-from gauger.algorithms.merge_trees import Joins, MicroSegments, inverted, precision_for
+from gauger.algorithms.merge_trees import Merges, MicroSegments, inverted, precision_for
 from gauger.features import FeatureSet
 from gauger.remarks import Remark
 from gauger.segmentation import Codes, Segmentation
@@ -52,8 +52,8 @@ def about_ties(codes: Codes, shifted: Codes) -> Iterator[Remark]:
         )
 
 
-def about_inversions(joins: Joins) -> Iterator[Remark]:
-    found = inverted(joins) + 1
+def about_inversions(merges: Merges) -> Iterator[Remark]:
+    found = inverted(merges) + 1
     if not len(found):
         return
     yield Remark(
@@ -70,7 +70,7 @@ def about_condensing(micro: MicroSegments | None) -> Iterator[Remark]:
     yield Remark(
         "condensed",
         f"{int(micro.weights.sum()):,} customers were gathered into {len(micro.weights):,} micro-segments first; "
-        "the tree joins those, and each customer goes where its micro-segment goes.",
+        "the tree merges those, and each customer goes where its micro-segment goes.",
     )
 
 
@@ -95,7 +95,7 @@ def about_precision(leaves: int) -> Iterator[Remark]:
         if size >= _LARGE:
             yield Remark(
                 "large-matrix",
-                f"all distances between {leaves:,} were held at once, {in_words(size)}. Ward's, centroid and single "
+                f"all distances between {leaves:,} were held at once, {bytes_in_words(size)}. Ward's, centroid and single "
                 "linkage need none of that, and condense= (--condense) little.",
             )
         return

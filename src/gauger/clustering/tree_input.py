@@ -6,13 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.algorithms import RowOrder
-from gauger.algorithms.distances import METRICS, SERIES_METRICS, Geometry, Settings, geometry
+from gauger.algorithms.distances import METRICS, SERIES_METRICS, Geometry, MetricSettings, geometry
 from gauger.algorithms.merge_trees import (
     LINKAGES,
     MATRIX_LINKAGES,
     POINT_LINKAGES,
-    Ground,
     MicroSegments,
+    TreeInput,
     condense_customers,
 )
 from gauger.algorithms.statistics import correlation_matrix
@@ -31,14 +31,14 @@ _ROUNDING = 1e-12
 
 
 @dataclass(frozen=True, eq=False)
-class Footing:
+class NamedInput:
     """The ground and the linkage of a tree, and the way from the ground's leaves to the FeatureSet.
 
     Leaf i of the ground is called `place[i]`, and has the name `leaf_names[place[i]]`; `leaf_of` (n,) says in which
     leaf each customer or feature is. `within` is the sum of squares inside the leaves.
     """
 
-    ground: Ground
+    ground: TreeInput
     linkage: str
     place: NDArray[np.intp]
     leaf_of: NDArray[np.intp]
@@ -51,10 +51,10 @@ def of_customers(
     features: FeatureSet,
     linkage: str | None,
     metric: Metric | None,
-    settings: Settings,
+    settings: MetricSettings,
     condense: int | None,
     seed: int,
-) -> Footing:
+) -> NamedInput:
     """Customers in an order that row order cannot change, or their micro-segments."""
     chosen = _linkage_for(linkage, metric)
     _refuse_alone(len(features.keys), "customer")
@@ -66,16 +66,16 @@ def of_customers(
         remarks += about_precision(len(ground.weights if ground.firsts is None else ground.firsts))
     if micro is None:
         names: NDArray[np.generic] = features.keys
-        return Footing(ground, chosen, everyone.order, np.arange(everyone.size), names, remarks=tuple(remarks))
+        return NamedInput(ground, chosen, everyone.order, np.arange(everyone.size), names, remarks=tuple(remarks))
     leaves = np.arange(len(micro.weights))
     _refuse_alone(len(leaves), "micro-segment")
     leaf_of = np.empty(everyone.size, dtype=np.intp)
     leaf_of[everyone.order] = micro.home
     names = np.array([f"micro-segment {leaf + 1}" for leaf in leaves], dtype=object)
-    return Footing(ground, chosen, leaves, leaf_of, names, micro.spread, tuple(remarks))
+    return NamedInput(ground, chosen, leaves, leaf_of, names, micro.wcss, tuple(remarks))
 
 
-def of_features(features: FeatureSet, linkage: str | None, metric: Metric | None, condense: int | None) -> Footing:
+def of_features(features: FeatureSet, linkage: str | None, metric: Metric | None, condense: int | None) -> NamedInput:
     """Features by their correlations, in the order of their names."""
     _refuse_alone(len(features.names), "feature")
     if condense is not None:
@@ -103,7 +103,7 @@ def of_features(features: FeatureSet, linkage: str | None, metric: Metric | None
     words = "1 - r" if name == "correlation" else "1 - |r|"
     distances = Geometry(name, words, len(apart), lambda rows, others: apart[np.ix_(rows, others)])
     names = np.array(features.names, dtype=object)
-    return Footing(Ground(distances, np.ones(len(apart))), chosen, everyone.places, np.arange(len(apart)), names)
+    return NamedInput(TreeInput(distances, np.ones(len(apart))), chosen, everyone.places, np.arange(len(apart)), names)
 
 
 def _linkage_for(linkage: str | None, metric: Metric | None) -> str:
@@ -125,7 +125,7 @@ def _linkage_for(linkage: str | None, metric: Metric | None) -> str:
 
 def _refuse_alone(many: int, thing: str) -> None:
     if many < 2:
-        raise SettingError(f"a tree joins at least two {thing}s, and there is only {many}.")
+        raise SettingError(f"a tree merges at least two {thing}s, and there is only {many}.")
 
 
 def _condensed(everyone: RowOrder, metric: Metric | None, count: int, seed: int) -> MicroSegments | None:
@@ -138,16 +138,20 @@ def _condensed(everyone: RowOrder, metric: Metric | None, count: int, seed: int)
 
 
 def _customers_ground(
-    features: FeatureSet, everyone: RowOrder, micro: MicroSegments | None, metric: Metric | None, settings: Settings
-) -> Ground:
+    features: FeatureSet,
+    everyone: RowOrder,
+    micro: MicroSegments | None,
+    metric: Metric | None,
+    settings: MetricSettings,
+) -> TreeInput:
     """Leaves in the order of the arrangement (or of the micro-segments), and the distance between any two."""
     name = "euclidean" if metric is None else metric
     if micro is not None:
         assert isinstance(name, str)
         labels = range(1, len(micro.weights) + 1)
         points = micro.columns if name == "euclidean" else None
-        return Ground(geometry(name, micro.columns.T, settings, labels), micro.weights, points)
+        return TreeInput(geometry(name, micro.columns.T, settings, labels), micro.weights, points)
     plain = isinstance(name, str) and name in METRICS
     points = everyone.columns if isinstance(name, str) and name == "euclidean" else None
     distances = customer_distances(features, everyone, name, settings)
-    return Ground(distances, np.ones(everyone.size), points, everyone.distinct() if plain else None)
+    return TreeInput(distances, np.ones(everyone.size), points, everyone.distinct() if plain else None)

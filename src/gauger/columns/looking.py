@@ -9,7 +9,7 @@ from pandas.api import types
 
 from gauger.columns.checking import checked_table
 from gauger.columns.facts import ColumnFacts, skewness
-from gauger.columns.quality_checks import oddities
+from gauger.columns.quality_checks import quality_remarks
 from gauger.columns.roles import facts_of, guess_role, holds_numbers
 from gauger.progress import task
 from gauger.readable import Readable
@@ -65,7 +65,9 @@ def look(table: pd.DataFrame, key: str | None = None, *, today: datetime.date | 
             advance(1)
     columns = pd.DataFrame.from_dict(records, orient="index", columns=_COLUMNS)
     columns.index.name = "column"
-    return TableLook(columns, len(table), tuple(oddities(table, columns, facts, key, today or datetime.date.today())))
+    return TableLook(
+        columns, len(table), tuple(quality_remarks(table, columns, facts, key, today or datetime.date.today()))
+    )
 
 
 _COLUMNS = ["role", "because", "type", "missing", "distinct", "min", "median", "max", "skew"]

@@ -20,7 +20,7 @@ _OTHER_DATE = r"\d{1,2}[./-]\d{1,2}[./-]\d{2,4}(?: .*)?"
 _COMMA_NUMBER = r"[+-]?\d{1,3}(?:\.?\d{3})*,\d+"
 
 
-def oddities(
+def quality_remarks(
     table: pd.DataFrame,
     columns: pd.DataFrame,
     facts: Mapping[str, ColumnFacts],
@@ -195,7 +195,7 @@ def _tails(measures: pd.DataFrame) -> Iterator[Remark]:
         yield Remark(
             "heavy-tail",
             f"{listed(shown)} {plural(len(long), 'has', 'have')} a long tail of large values. As a feature, pull it "
-            "in: shape='log' (--shape log) or cap=(0, 0.99) (--cap 0,0.99).",
+            "in: transform='log' (--transform log) or cap=(0, 0.99) (--cap 0,0.99).",
             tuple(long.index),
         )
 

@@ -100,7 +100,7 @@ def _segment_and_profile(
     results.add_table("assignments.csv", segments.assignments)
     results.add_figure("segments.png", gauger.draw.scatter(segments, x="visits", y="spend_mean"))
     sizes = ", ".join(f"{size:,}" for size in segments.sizes)
-    how = f"{segments.count} by {segments.method} in {segments.rounds} rounds"
+    how = f"{segments.count} by {segments.method} in {segments.iterations} iterations"
     tell("5 Segments", f"{how}: {sizes} members → assignments.csv, segments.png")
     caution(segments.remarks)
 

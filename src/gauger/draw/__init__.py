@@ -11,6 +11,7 @@ from gauger.draw.feature_trees import feature_tree
 from gauger.draw.flows import flow, migration_flow
 from gauger.draw.heats import profile_heat
 from gauger.draw.histograms import distributions, treatments
+from gauger.draw.iterations import iteration_history
 from gauger.draw.jumps import merge_jumps
 from gauger.draw.levels import density_levels
 from gauger.draw.lines import profile_lines
@@ -19,7 +20,6 @@ from gauger.draw.outcomes import campaign_outcome
 from gauger.draw.pairs import pair_grid
 from gauger.draw.profiles import profile_bars
 from gauger.draw.radii import neighbour_distances, radius_study
-from gauger.draw.rounds import round_history
 from gauger.draw.scatters import scatter
 from gauger.draw.series import series_panels
 from gauger.draw.shares import category_shares
@@ -40,6 +40,7 @@ __all__ = [
     "distributions",
     "feature_tree",
     "flow",
+    "iteration_history",
     "linkage_study",
     "merge_jumps",
     "metric_study",
@@ -51,7 +52,6 @@ __all__ = [
     "profile_heat",
     "profile_lines",
     "radius_study",
-    "round_history",
     "scatter",
     "segment_boxes",
     "segment_map",

@@ -7,7 +7,7 @@ from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
-from gauger.algorithms.statistics import correlation_matrix, likeness_order
+from gauger.algorithms.statistics import correlation_matrix, correlation_order
 from gauger.columns import look
 from gauger.draw.style import DIVERGING, INK, PAPER, QUIET, as_cells, new_figure
 from gauger.errors import SettingError
@@ -33,7 +33,7 @@ def correlations(table: pd.DataFrame | FeatureSet, key: str | None = None) -> Fi
         raise SettingError("a correlation needs at least two measures that vary; this table has not that many.")
     names, r = [names[place] for place in varied], correlation_matrix(values[:, varied])
     shown = _strongest(r)
-    order = [shown[place] for place in likeness_order(r[np.ix_(shown, shown)])]
+    order = [shown[place] for place in correlation_order(r[np.ix_(shown, shown)])]
     note = "Pearson's r; r = 1: they rise together, r = -1: one falls as the other rises."
     if len(names) > len(order):
         note += f" {len(names) - len(order)} measures with weaker correlations are not drawn."

@@ -246,10 +246,10 @@ def what_repeats(tree: MergeTree) -> str:
     """The finding of a tree of features: those that say the same."""
     close = tree.groups(count=tree.count_at(1.0 - CLOSE))
     groups = [close.index[close == number].tolist() for number in close.unique() if (close == number).sum() > 1]
-    nearest = 1.0 - float(tree.joins.height[0])
+    nearest = 1.0 - float(tree.steps.height[0])
     sign = "r" if tree.metric == "correlation" else "|r|"
     if nearest < CLOSE:
-        pair = [str(tree.leaf_names[leaf]) for leaf in (tree.joins.left[0], tree.joins.right[0])]
+        pair = [str(tree.leaf_names[leaf]) for leaf in (tree.steps.left[0], tree.steps.right[0])]
         return f"No two features say the same; closest are {' and '.join(pair)} ({sign} = {nearest:.2f})"
     named = [listed(map(str, group), most=4) for group in groups]
     return f"Nearly the same: {'; '.join(named)} ({sign} up to {nearest:.2f})"

@@ -21,7 +21,7 @@ _BAR = "#7ba7bd"
 
 
 def distributions(table: pd.DataFrame, key: str | None = None) -> Figure:
-    """A histogram of every measure and count of a table, with its median, to see shapes and tails at a glance.
+    """A histogram of every measure and count of a table, with its median, to see transforms and tails at a glance.
 
     At most 20 are drawn, in the table's order; a note says how many are not. Raises SettingError for a table without
     any.
@@ -108,7 +108,7 @@ def _steps(features: FeatureSet, name: str) -> str:
     """The treatments in a few words, without the figures learned."""
     words = [type(step).__name__.lower() if step.text else "" for step in features.treatments[name]]
     rules = [getattr(step, "rule", "") for step in features.treatments[name]]
-    shown = [rule if word in ("shape", "scale") else word for word, rule in zip(words, rules, strict=True) if word]
+    shown = [rule if word in ("transform", "scale") else word for word, rule in zip(words, rules, strict=True) if word]
     return " → ".join(shown).replace("_", " ") or "as it is"
 
 

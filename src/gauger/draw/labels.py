@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from gauger.draw.style import INK
 from gauger.wording import shortened
 
-_ROUNDS, _STEP = 300, 2.0
+_PASSES, _STEP = 300, 2.0
 _MARK = 7.0
 _FAR = 14.0
 _LONGEST_NAME = 30
@@ -102,7 +102,7 @@ def _shifts(boxes: Sequence[Bbox], marks: Sequence[Sequence[Span]], frame: Bbox)
         if one.x0 < other.x1 and other.x0 < one.x1
     ]
     for heeded in (marks, [()] * len(boxes)):
-        for _ in range(_ROUNDS):
+        for _ in range(_PASSES):
             before = shifts.copy()
             for i, j in pairs:
                 one, other = boxes[i], boxes[j]

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from gauger.draw.style import QUIET, dress, new_figure, segment_colour
 from gauger.errors import SettingError
-from gauger.profiling import course_of
+from gauger.profiling import pattern_of
 from gauger.segmentation import Segmentation
 from gauger.wording import listed, plural
 
@@ -26,7 +26,7 @@ _TITLE_WIDTH = 138
 def series_panels(seg: Segmentation, *, relative: bool = False) -> Figure:
     """A panel a segment, for customers (or houses) whose features are periods in order.
 
-    Each panel's title says what course its mean takes. In original units; with `relative`, every series is divided by
+    Each panel's title says what pattern its mean takes. In original units; with `relative`, every series is divided by
     its own mean, so that large and small ones can be compared. At most 200 members a segment are drawn, and the note
     says so. Raises SettingError for fewer than three periods, more than twelve segments, or a mean of 0 to divide by.
     """
@@ -37,12 +37,12 @@ def series_panels(seg: Segmentation, *, relative: bool = False) -> Figure:
         raise SettingError(f"at most {MOST_PANELS} segments can stand side by side, not {seg.count}.")
     values = _values(seg, relative=relative)
     means = {number: values[seg.codes == number].mean(axis=0) for number in seg.numbers}
-    courses = {number: course_of(mean, periods) for number, mean in means.items()}
+    patterns = {number: pattern_of(mean, periods) for number, mean in means.items()}
     most = max(int(size) for size in seg.sizes)
     note = f"Thin: one of a segment's {seg.features.key} series. Thick: their mean. The same scale in all panels."
     if most > MOST_LINES:
         note += f" At most {MOST_LINES} series a segment are drawn."
-    found = Counter(course.word for course in courses.values())
+    found = Counter(pattern.word for pattern in patterns.values())
     words = [f"{many} {word}" if many > 1 else word for word, many in found.items()]
     what = f"{seg.count} {plural(seg.count, 'segment')} of {len(seg.codes):,} series"
     figure = new_figure(f"{what}: {listed(words, most=6)}", note)
@@ -50,7 +50,7 @@ def series_panels(seg: Segmentation, *, relative: bool = False) -> Figure:
     grid = figure.subplots(-(-seg.count // across), across, sharex=True, sharey=True, squeeze=False).ravel()
     for axes, number in zip(grid, seg.numbers, strict=False):
         own = values[seg.codes == number]
-        title = f"{seg.names[number]} ({len(own):,}): {courses[number].text}"
+        title = f"{seg.names[number]} ({len(own):,}): {patterns[number].text}"
         title = textwrap.fill(title, _TITLE_WIDTH // across)
         _panel(axes, own[:MOST_LINES], means[number], segment_colour(number), title)
     for axes in grid[seg.count :]:

@@ -61,14 +61,14 @@ class TreeView:
 
 def view_of(tree: MergeTree, *, count: int | None = None, height: float | None = None) -> TreeView:
     """Lay out a tree; segments are 0 above the cut and without one."""
-    joins, n = tree.joins, tree.leaves
+    merges, n = tree.steps, tree.leaves
     segment_of, level, of_segment = _segments(tree, count, height)
     many = n if n <= MOST_LEAVES else min(max(USUAL_BRANCHES, 2 * len(of_segment)), MOST_LEAVES, n)
-    shown = branches_after(joins, np.arange(n - 1) < n - many)
-    first, _ = positions(joins)
+    shown = branches_after(merges, np.arange(n - 1) < n - many)
+    first, _ = positions(merges)
     nodes = sorted(np.unique(shown).tolist(), key=lambda node: int(first[node]))
-    sizes = sizes_of(joins, np.bincount(tree.leaf_of, minlength=n).astype(np.float64))
-    levels = np.concatenate([np.zeros(n), joins.height])
+    sizes = sizes_of(merges, np.bincount(tree.leaf_of, minlength=n).astype(np.float64))
+    levels = np.concatenate([np.zeros(n), merges.height])
     place = dict(zip(nodes, np.arange(float(len(nodes))).tolist(), strict=True))
     branches = tuple(
         Branch(
@@ -83,7 +83,7 @@ def view_of(tree: MergeTree, *, count: int | None = None, height: float | None =
     )
     links = []
     for step in range(n - many, n - 1):
-        one, other = int(joins.left[step]), int(joins.right[step])
+        one, other = int(merges.left[step]), int(merges.right[step])
         places = place[one], place[other]
         place[n + step] = sum(places) / 2.0
         heights = float(levels[one]), float(levels[other])
@@ -104,7 +104,7 @@ def _segments(
     tree: MergeTree, count: int | None, height: float | None
 ) -> tuple[NDArray[np.int64], float | None, dict[int, int]]:
     """Each node's segment (2 n - 1,), the height of the cut, and the sizes of its segments."""
-    joins, n = tree.joins, tree.leaves
+    merges, n = tree.steps, tree.leaves
     found = np.zeros(2 * n - 1, dtype=np.int64)
     if count is None and height is None:
         return found, None, {}
@@ -113,6 +113,6 @@ def _segments(
     of_leaf = np.zeros(n, dtype=np.int64)
     of_leaf[tree.leaf_of] = number
     found[:n] = of_leaf
-    for step, (one, other) in enumerate(zip(joins.left.tolist(), joins.right.tolist(), strict=True)):
+    for step, (one, other) in enumerate(zip(merges.left.tolist(), merges.right.tolist(), strict=True)):
         found[n + step] = found[one] if found[one] == found[other] else 0
     return found, float(height) if height is not None else tree.height_of(len(sizes)), sizes

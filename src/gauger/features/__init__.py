@@ -8,7 +8,7 @@ from gauger.features.levels import Level
 from gauger.features.preparing import prepare
 from gauger.features.series import pivot_series
 from gauger.features.sql_words import sql_name, sql_text
-from gauger.features.transforms import Power, Shape
+from gauger.features.transforms import Power, Transform
 from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight, apply_all, undo_all
 
 __all__ = [
@@ -21,7 +21,7 @@ __all__ = [
     "Power",
     "Rank",
     "Scale",
-    "Shape",
+    "Transform",
     "Treatment",
     "Weight",
     "about_new_levels",

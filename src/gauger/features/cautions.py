@@ -31,7 +31,7 @@ _SAMPLE = 500
 
 
 @dataclass(frozen=True)
-class Evidence:
+class FeatureFacts:
     """What was seen of one feature while it was prepared.
 
     `usual` is the value in the middle and the number of customers who have it, `tail` the skew before scaling, `still`
@@ -50,7 +50,7 @@ class Evidence:
     zero_for_missing: bool
     tail: float
     still: bool
-    shaped: bool
+    transformed: bool
     capped: bool
 
     @classmethod
@@ -63,9 +63,9 @@ class Evidence:
         *,
         tail: float,
         still: bool,
-        shaped: bool,
+        transformed: bool,
         capped: bool,
-    ) -> "Evidence":
+    ) -> "FeatureFacts":
         """The evidence from the facts of a feature and the column it comes from, None for an indicator."""
         unique = not facts.missing and facts.distinct == facts.rows
         return cls(
@@ -81,16 +81,16 @@ class Evidence:
             zero_for_missing=fill.rule == "zero" and fill.filled > 0 and _far_from_zero(name, facts),
             tail=tail,
             still=still,
-            shaped=shaped,
+            transformed=transformed,
             capped=capped,
         )
 
 
-def cautions_about(
+def feature_cautions(
     table: pd.DataFrame,
     keys: pd.Index,
     values: Values,
-    evidence: Sequence[Evidence],
+    evidence: Sequence[FeatureFacts],
     indicators: Mapping[str, Indicator],
 ) -> list[Remark]:
     """Remarks on features as they came (`evidence`) and as they will be clustered (`values`)."""
@@ -114,7 +114,7 @@ def cautions_about(
     ]
 
 
-def _identifiers(measures: Sequence[Evidence]) -> Iterator[Remark]:
+def _identifiers(measures: Sequence[FeatureFacts]) -> Iterator[Remark]:
     found = tuple(one.name for one in measures if one.like_key)
     if found:
         yield Remark(
@@ -125,7 +125,7 @@ def _identifiers(measures: Sequence[Evidence]) -> Iterator[Remark]:
         )
 
 
-def _constants(evidence: Sequence[Evidence]) -> Iterator[Remark]:
+def _constants(evidence: Sequence[FeatureFacts]) -> Iterator[Remark]:
     found = tuple(one.name for one in evidence if one.still)
     if found:
         treated = ", once capped or filled," if any(one.still and one.distinct > 1 for one in evidence) else ""
@@ -137,7 +137,7 @@ def _constants(evidence: Sequence[Evidence]) -> Iterator[Remark]:
         )
 
 
-def _near_constants(measures: Sequence[Evidence]) -> Iterator[Remark]:
+def _near_constants(measures: Sequence[FeatureFacts]) -> Iterator[Remark]:
     moving = [one for one in measures if one.distinct > 1 and not one.still]
     found = [one for one in moving if one.usual[1] >= NEARLY_ALL * one.rows]
     if found:
@@ -150,7 +150,7 @@ def _near_constants(measures: Sequence[Evidence]) -> Iterator[Remark]:
         )
 
 
-def _codes(measures: Sequence[Evidence]) -> Iterator[Remark]:
+def _codes(measures: Sequence[FeatureFacts]) -> Iterator[Remark]:
     found = tuple(one.name for one in measures if one.like_code)
     if found:
         yield Remark(
@@ -162,7 +162,7 @@ def _codes(measures: Sequence[Evidence]) -> Iterator[Remark]:
         )
 
 
-def _sentinels(measures: Sequence[Evidence]) -> Iterator[Remark]:
+def _sentinels(measures: Sequence[FeatureFacts]) -> Iterator[Remark]:
     found = {one.name: one.sentinel for one in measures if one.sentinel is not None}
     if found:
         shown = [f"{name} ({value:.6g})" for name, value in found.items()]
@@ -176,7 +176,7 @@ def _sentinels(measures: Sequence[Evidence]) -> Iterator[Remark]:
         )
 
 
-def _zeros_for_missing(measures: Sequence[Evidence]) -> Iterator[Remark]:
+def _zeros_for_missing(measures: Sequence[FeatureFacts]) -> Iterator[Remark]:
     found = tuple(one.name for one in measures if one.zero_for_missing)
     if found:
         yield Remark(
@@ -195,15 +195,17 @@ def _far_from_zero(name: str, facts: ColumnFacts) -> bool:
     return outside and abs(float(facts.ordered.mean())) > 2.0 * float(facts.ordered.std())
 
 
-def _heavy_tails(measures: Sequence[Evidence]) -> Iterator[Remark]:
+def _heavy_tails(measures: Sequence[FeatureFacts]) -> Iterator[Remark]:
     found = [one for one in measures if one.tail > LONG_TAIL]
     if found:
         names = tuple(one.name for one in found)
         shown = [f"{one.name} (skew {one.tail:.1f})" for one in found]
-        still = "still " if all(one.shaped or one.capped for one in found) else ""
+        still = "still " if all(one.transformed or one.capped for one in found) else ""
         curve = "signed_log" if any(one.low < 0.0 for one in found) else "log"
         remedy = (
-            "cap=(0, 0.95) (--cap 0,0.95)" if all(one.shaped for one in found) else f"shape='{curve}' (--shape {curve})"
+            "cap=(0, 0.95) (--cap 0,0.95)"
+            if all(one.transformed for one in found)
+            else f"transform='{curve}' (--transform {curve})"
         )
         yield Remark(
             "heavy-tail",
@@ -230,7 +232,7 @@ def _correlated(names: Sequence[str], values: Values) -> Iterator[Remark]:
         )
 
 
-def _composites(measures: Sequence[Evidence], table: pd.DataFrame) -> Iterator[Remark]:
+def _composites(measures: Sequence[FeatureFacts], table: pd.DataFrame) -> Iterator[Remark]:
     """Features that are the sum of others, found by least squares on a sample of the customers."""
     moving = [one.name for one in measures if one.distinct > 2 and one.complete]
     if len(moving) < 3 or len(table) < 3:

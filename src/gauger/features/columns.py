@@ -9,7 +9,7 @@ from pandas.api import types
 
 from gauger.columns import MOST_LEVELS, Values
 from gauger.errors import ColumnValuesError, SettingError
-from gauger.features.levels import Level, levels_of
+from gauger.features.levels import Level, distinct_levels
 from gauger.wording import listed
 
 LARGEST = 1e150
@@ -42,7 +42,7 @@ class Indicator:
 
 def level_indicators(table: pd.DataFrame, column: str, weight: float = 1.0) -> dict[str, Indicator]:
     """An indicator for every level of a category, by name, in order of the level."""
-    levels = levels_of(table[column])
+    levels = distinct_levels(table[column])
     if len(levels) > MOST_LEVELS:
         raise SettingError(
             f"{column!r} has {len(levels):,} levels, more than the {MOST_LEVELS} that make sense as features. Group "

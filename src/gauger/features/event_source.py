@@ -31,7 +31,7 @@ from gauger.features.query import run_query
 from gauger.features.sql_words import sql_name, sql_text
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
-from gauger.tables import FileBlocks, ProvenKinds, is_url, read_table
+from gauger.tables import FileBlocks, InferredKinds, is_url, read_table
 from gauger.wording import data_rows, plural, written_like
 
 if TYPE_CHECKING:
@@ -158,7 +158,7 @@ def _connected(
 
 def _typed_copy(blocks: FileBlocks, spill: Path) -> Path:
     """A delimited file as Parquet, every column as what all of its values are; read twice, in constant memory."""
-    kinds, writer = ProvenKinds(), None
+    kinds, writer = InferredKinds(), None
     copy = spill / "events.parquet"
     with task(f"reading {blocks.file.name}"):
         for block in blocks.of(blocks.names):

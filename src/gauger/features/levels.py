@@ -110,7 +110,7 @@ class Level:
         return datetime.datetime.fromisoformat(self.text).isoformat() if self.kind == "date" else self.text
 
 
-def levels_of(column: pd.Series) -> list[Level]:
+def distinct_levels(column: pd.Series) -> list[Level]:
     """Every level of a column, in order."""
     return sorted({Level.of(value) for value in column.dropna().unique()}, key=lambda level: level.order)
 

@@ -1,4 +1,4 @@
-"""Prepare features: choose, fill what is missing, cap, shape, scale, weigh; each step recorded and reversible."""
+"""Prepare features: choose, fill what is missing, cap, transform, scale, weigh; each step recorded and reversible."""
 
 import os
 from collections.abc import Mapping, Sequence
@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from gauger.columns import ColumnFacts, Values, checked_table, refuse_bad_key, refuse_reserved_key, skewness
 from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
-from gauger.features.cautions import Evidence, cautions_about
+from gauger.features.cautions import FeatureFacts, feature_cautions
 from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns
 from gauger.features.feature_set import FeatureSet
-from gauger.features.recipes import Quantiles, Recipe, Settings, refuse_strangers
-from gauger.features.transforms import learn_shape
+from gauger.features.recipes import Quantiles, Recipe, TreatmentSettings, refuse_strangers
+from gauger.features.transforms import learn_transform
 from gauger.features.treatments import NO_RANGE, Treatment, learn_cap, learn_fill, learn_scale, learn_weight
 from gauger.progress import task
 from gauger.remarks import Remark
@@ -31,7 +31,7 @@ def prepare(
     missing: str | float | Mapping[str, str | float] = "refuse",
     flag_missing: Sequence[str] | None = None,
     cap: Quantiles | Mapping[str, Quantiles] | None = None,
-    shape: str | Mapping[str, str] | None = None,
+    transform: str | Mapping[str, str] | None = None,
     scale: str | Mapping[str, str] = "zscore",
     weight: float | Mapping[str, float] | None = None,
 ) -> FeatureSet:
@@ -43,7 +43,7 @@ def prepare(
     - `missing`: "refuse" (an error that counts them), "drop" (leave those customers out), "zero", "mean", "median", or
       a number; `flag_missing` names features that get a second one, 1 where the value was missing,
     - `cap`: None, or two quantiles (low, high) to which more extreme values are pulled in,
-    - `shape`: None, "log" (of x + 1), "signed_log" (the same for negative values too), "sqrt", or "power" (Yeo &
+    - `transform`: None, "log" (of x + 1), "signed_log" (the same for negative values too), "sqrt", or "power" (Yeo &
       Johnson 2000, the exponent chosen by likelihood),
     - `scale`: "none", "zscore" (mean 0, standard deviation 1, so that features count alike), "minmax" (0 to 1),
       "robust" (median and quartiles, which extreme customers do not move) or "rank" (the share of customers below),
@@ -70,7 +70,7 @@ def prepare(
     refuse_reserved_key(key)
     table = checked_table(table, [key, *(features or ()), *categories])
     names = _chosen(table, key, features, categories)
-    settings = Settings(missing, cap, shape, scale, weight)
+    settings = TreatmentSettings(missing, cap, transform, scale, weight)
     recipes = settings.by_feature(names, categories)
     refuse_strangers("flag_missing", flag_missing, names)
     refuse_bad_key(table[key])
@@ -90,14 +90,14 @@ def prepare(
     index = pd.Index(chosen[key].to_numpy(copy=True), name=key)
     remarks = [*_left_out(table, key, [*names, *categories], features), *_dropped(len(index), kept, recipes)]
     values, treatments, evidence = _treat_all(chosen, columns, recipes)
-    remarks += cautions_about(chosen, index, values, evidence, indicators)
+    remarks += feature_cautions(chosen, index, values, evidence, indicators)
     original = pd.DataFrame(columns, index=index, copy=True)
     return FeatureSet(key, index.to_numpy(), tuple(columns), values, original, treatments, indicators, tuple(remarks))
 
 
 def _treat_all(
     table: pd.DataFrame, columns: Mapping[str, Values], recipes: Mapping[str, Recipe]
-) -> tuple[NDArray[np.float64], dict[str, tuple[Treatment, ...]], list[Evidence]]:
+) -> tuple[NDArray[np.float64], dict[str, tuple[Treatment, ...]], list[FeatureFacts]]:
     n_customers = len(next(iter(columns.values())))
     working = np.empty((len(columns), n_customers))
     treatments, evidence = {}, []
@@ -118,7 +118,7 @@ def _treat_all(
 class _Treated:
     values: Values
     steps: tuple[Treatment, ...]
-    evidence: Evidence
+    evidence: FeatureFacts
 
 
 def _treat(name: str, source: pd.Series | None, column: Values, recipe: Recipe) -> _Treated:
@@ -128,24 +128,24 @@ def _treat(name: str, source: pd.Series | None, column: Values, recipe: Recipe) 
     values = fill.apply(column) if facts.missing else column
     filled = facts if fill.value is None else facts.with_filled(fill.value)
     # A monotone step keeps the order, so what is learned from ordered values needs no second sort.
-    needs_all = recipe.scale in ("zscore", "robust", "rank") or recipe.shape == "power"
+    needs_all = recipe.scale in ("zscore", "robust", "rank") or recipe.transform == "power"
     ordered = filled.ordered if needs_all else filled.ordered[[0, -1]]
     cap = learn_cap(filled, recipe.cap)
     if cap is not None:
         values, ordered = cap.apply(values), cap.apply(ordered)
         steps.append(cap)
-    shape = learn_shape(name, ordered, recipe.shape)
-    if shape is not None:
-        values, ordered = shape.apply(values), shape.apply(ordered)
-        steps.append(shape)
+    transform = learn_transform(name, ordered, recipe.transform)
+    if transform is not None:
+        values, ordered = transform.apply(values), transform.apply(ordered)
+        steps.append(transform)
     tail = skewness(values) if facts.distinct > 2 else np.nan
     still = bool(ordered[-1] - ordered[0] < NO_RANGE)
     for step in (learn_scale(ordered, recipe.scale), learn_weight(recipe.weight)):
         if step is not None:
             values = step.apply(values)
             steps.append(step)
-    evidence = Evidence.of(
-        name, source, facts, fill, tail=tail, still=still, shaped=shape is not None, capped=cap is not None
+    evidence = FeatureFacts.of(
+        name, source, facts, fill, tail=tail, still=still, transformed=transform is not None, capped=cap is not None
     )
     return _Treated(values, tuple(steps), evidence)
 

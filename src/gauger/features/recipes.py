@@ -10,7 +10,7 @@ import numpy as np
 from gauger.columns import Values
 from gauger.errors import SettingError
 from gauger.features.columns import Indicator
-from gauger.features.transforms import SHAPES
+from gauger.features.transforms import TRANSFORMS
 from gauger.features.treatments import MISSING_RULES, SCALES
 from gauger.wording import listed
 
@@ -24,18 +24,18 @@ class Recipe:
 
     missing: str | float = "refuse"
     cap: Quantiles | None = None
-    shape: str | None = None
+    transform: str | None = None
     scale: str = "zscore"
     weight: float | None = None
 
 
 @dataclass(frozen=True)
-class Settings:
+class TreatmentSettings:
     """The settings of `prepare`, each for all features or by feature."""
 
     missing: str | float | Mapping[str, str | float]
     cap: Quantiles | Mapping[str, Quantiles] | None
-    shape: str | Mapping[str, str] | None
+    transform: str | Mapping[str, str] | None
     scale: str | Mapping[str, str]
     weight: float | Mapping[str, float] | None
 
@@ -43,7 +43,7 @@ class Settings:
         """The recipe of every measure and category; raises SettingError for unknown words and other columns."""
         both = [*names, *categories]
         missing: dict[str, str | float] = _spread("missing", self.missing, "refuse", both)
-        shapes: dict[str, str | None] = _spread("shape", self.shape, None, names)
+        transforms: dict[str, str | None] = _spread("transform", self.transform, None, names)
         scales: dict[str, str] = _spread("scale", self.scale, "zscore", names)
         caps: dict[str, Quantiles | None] = _spread("cap", self.cap, None, names)
         weights: dict[str, float | None] = _spread("weight", self.weight, None, both)
@@ -55,9 +55,11 @@ class Settings:
             if weights[name] is not None:
                 _refuse_number("weight", weights[name], above=0.0)
         for name in names:
-            _refuse_word("shape", shapes[name] or "none", SHAPES)
+            _refuse_word("transform", transforms[name] or "none", TRANSFORMS)
             _refuse_word("scale", scales[name], SCALES)
-        recipes = {name: Recipe(missing[name], caps[name], shapes[name], scales[name], weights[name]) for name in names}
+        recipes = {
+            name: Recipe(missing[name], caps[name], transforms[name], scales[name], weights[name]) for name in names
+        }
         return recipes | {name: Recipe(missing[name], weight=weights[name]) for name in categories}
 
     def of_indicators(

@@ -8,7 +8,7 @@ import numpy as np
 from gauger.columns import Values
 from gauger.errors import SettingError
 
-SHAPES = ("none", "log", "signed_log", "sqrt", "power")
+TRANSFORMS = ("none", "log", "signed_log", "sqrt", "power")
 
 _NOT_BELOW_ZERO = ("log", "sqrt")
 _POWERS = (-1.0, 3.0)
@@ -16,7 +16,7 @@ _POWERS = (-1.0, 3.0)
 
 
 @dataclass(frozen=True)
-class Shape:
+class Transform:
     """A fixed curve: log(x + 1), the same mirrored for negative values, or the square root."""
 
     rule: str
@@ -69,7 +69,7 @@ class Power:
         return before
 
 
-def learn_shape(name: str, ordered: Values, rule: str | None) -> Shape | Power | None:
+def learn_transform(name: str, ordered: Values, rule: str | None) -> Transform | Power | None:
     """The curve for a feature's values, given in order; for "power" its exponent of highest likelihood, from -1 to 3.
 
     Raises SettingError where a logarithm or a root would meet a negative value.
@@ -79,10 +79,10 @@ def learn_shape(name: str, ordered: Values, rule: str | None) -> Shape | Power |
     low = float(ordered[0])
     if rule in _NOT_BELOW_ZERO and low < 0.0:
         raise SettingError(
-            f"shape={rule!r} needs values of 0 or more, and {name!r} goes down to {low:,.6g}. Use 'signed_log', which "
+            f"transform={rule!r} needs values of 0 or more, and {name!r} goes down to {low:,.6g}. Use 'signed_log', which "
             "takes refunds and other negative values, or 'power'."
         )
-    return Power(_likeliest_exponent(ordered)) if rule == "power" else Shape(rule)
+    return Power(_likeliest_exponent(ordered)) if rule == "power" else Transform(rule)
 
 
 def _likeliest_exponent(values: Values) -> float:

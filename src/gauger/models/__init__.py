@@ -1,6 +1,14 @@
 """A segmentation that can be saved and applied to other customers: in memory, by blocks of a file, as SQL and PMML."""
 
-from gauger.models.assigning import Placed, about_values, beyond_gates, changed_units, columns_of, outside_of, place
+from gauger.models.assigning import (
+    Assigned,
+    about_values,
+    beyond_gates,
+    changed_units,
+    columns_of,
+    find_segments,
+    outside_of,
+)
 from gauger.models.building import build_model, can_be_model
 from gauger.models.files import save_model
 from gauger.models.learned import LearnedFeature
@@ -9,8 +17,8 @@ from gauger.models.streaming import ENDINGS, StreamedAssignments, assign_file
 
 __all__ = [
     "ENDINGS",
+    "Assigned",
     "LearnedFeature",
-    "Placed",
     "SegmentModel",
     "StreamedAssignments",
     "about_values",
@@ -20,8 +28,8 @@ __all__ = [
     "can_be_model",
     "changed_units",
     "columns_of",
+    "find_segments",
     "load_model",
     "outside_of",
-    "place",
     "save_model",
 ]

@@ -29,7 +29,7 @@ Codes = NDArray[np.int32]
 
 
 @dataclass(frozen=True, eq=False)
-class Placed:
+class Assigned:
     """Customers placed: `codes` (m,), `distances` (m,), `why` (m,) as places in `WHYS`; `raw` are their features as
     read, `working` (d, m) on the working scale."""
 
@@ -43,11 +43,11 @@ class Placed:
 WHYS = ("", MISSING, GATE, RADIUS, AMONG, BANDS)
 
 
-def assign(model: LearnedModel, table: pd.DataFrame, gate: float | str | None) -> pd.DataFrame:
+def assign_table(model: LearnedModel, table: pd.DataFrame, gate: float | str | None) -> pd.DataFrame:
     """As `SegmentModel.assign` says."""
     table = checked_table(table, columns_of(model))
     refuse_bad_key(table[model.key])
-    placed = place(model, table, gates_of(model, gate))
+    placed = find_segments(model, table, gates_of(model, gate))
     result = pd.DataFrame(
         {
             model.key: table[model.key].to_numpy(),
@@ -79,7 +79,7 @@ def gates_of(model: LearnedModel, gate: float | str | None) -> Values | None:
     return np.full(len(model.segments), float(gate))
 
 
-def place(model: LearnedModel, table: pd.DataFrame, gates: Values | None) -> Placed:
+def find_segments(model: LearnedModel, table: pd.DataFrame, gates: Values | None) -> Assigned:
     """The customers of a table that has the columns needed."""
     indicators = {feature.name: feature.indicator for feature in model.features if feature.indicator}
     raw = {feature.name: as_numbers(table, feature.name, indicators) for feature in model.features}
@@ -101,14 +101,14 @@ def _has_no_fill(feature: LearnedFeature) -> bool:
 
 def _placed(
     model: LearnedModel, columns: Values, raw: Mapping[str, Values], lacking: NDArray[np.bool_], gates: Values | None
-) -> Placed:
+) -> Assigned:
     lacking = lacking | ~np.isfinite(columns).all(axis=0)
     whole = bool(not lacking.any())
     there = columns if whole else np.ascontiguousarray(columns[:, ~lacking])
     recorded = {}
     if isinstance(model.rule, SameBands):
         recorded = _filled(model, {name: values if whole else values[~lacking] for name, values in raw.items()}, there)
-    codes, distances = model.rule.place(there, recorded)
+    codes, distances = model.rule.find_segments(there, recorded)
     why = np.where(codes > 0, np.int8(0), np.int8(WHYS.index(_no_segment(model)))).astype(np.int8)
     codes, why = _with_exceptions(model, there, codes, why)
     if gates is not None:
@@ -116,11 +116,11 @@ def _placed(
         codes = np.where(beyond, np.int32(UNASSIGNED), codes)
         why = np.where(beyond, np.int8(WHYS.index(GATE)), why)
     if whole:
-        return Placed(codes, distances, why, raw, columns)
+        return Assigned(codes, distances, why, raw, columns)
     everyone = np.zeros(len(lacking), dtype=np.int32)
     apart, reasons = np.full(len(lacking), np.nan), np.full(len(lacking), WHYS.index(MISSING), dtype=np.int8)
     everyone[~lacking], apart[~lacking], reasons[~lacking] = codes, distances, why
-    return Placed(everyone, apart, reasons, raw, columns)
+    return Assigned(everyone, apart, reasons, raw, columns)
 
 
 def beyond_gates(codes: Codes, distances: Values, gates: Values) -> NDArray[np.bool_]:
@@ -168,7 +168,7 @@ def _with_exceptions(
     return codes, why
 
 
-def about_assigned(model: LearnedModel, table: pd.DataFrame, placed: Placed) -> Iterator[Remark]:
+def about_assigned(model: LearnedModel, table: pd.DataFrame, placed: Assigned) -> Iterator[Remark]:
     """What there is to say of customers that were assigned."""
     yield from about_new_levels(new_levels(table, indicators_of(model)), "the model was")
     yield from about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw))

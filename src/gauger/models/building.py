@@ -15,7 +15,7 @@ from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import FeatureSet
 from gauger.models.learned import Exceptions, LearnedFeature, LearnedSegment
 from gauger.models.model import SegmentModel
-from gauger.models.rules import METRICS, BandsOf, NearestCentre, NearestCustomer, Rule, SameBands
+from gauger.models.rules import METRICS, Assigner, FeatureBands, NearestCentre, NearestCustomer, SameBands
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.wording import plural
@@ -66,7 +66,7 @@ def build_model(
     if strangers:
         raise UnknownColumnError.among(strangers, list(features.names))
     rule = _rule_of(seg)
-    codes, distances = rule.place(
+    codes, distances = rule.find_segments(
         np.ascontiguousarray(features.values.T), {name: features.recorded(name) for name in features.names}
     )
     apart = rule.to_another(features.values) if isinstance(rule, NearestCustomer) else distances
@@ -99,7 +99,7 @@ def build_model(
 
 def can_be_model(seg: Segmentation) -> bool:
     """Whether `build_model` can be had of a segmentation."""
-    placing = seg.placing
+    placing = seg.assignment_rule
     return (
         bool(seg.count)
         and placing is not None
@@ -113,20 +113,20 @@ def _refuse(seg: Segmentation, gate_share: float) -> None:
         raise SettingError("nobody is in a segment: there is nothing to place others by.")
     if not _LEAST_GATE_SHARE <= gate_share <= 1.0:
         raise SettingError(f"gate_share={gate_share!r} must be a share of a segment's customers from 0.5 to 1.")
-    if seg.placing is None:
+    if seg.assignment_rule is None:
         raise SettingError(
             f"it is not known how {seg.method} would place other customers: build the model from the segmentation "
             "itself, not from a file of assignments."
         )
-    if seg.placing.metric not in METRICS:
+    if seg.assignment_rule.metric not in METRICS:
         raise SettingError(
-            f"a model places by euclidean or city_block distances, not by {seg.placing.metric}. Build it from k-means "
+            f"a model places by euclidean or city_block distances, not by {seg.assignment_rule.metric}. Build it from k-means "
             "on these segments: segment_by_kmeans(features, seeding=segments)."
         )
 
 
-def _rule_of(seg: Segmentation) -> Rule:
-    placing = seg.placing
+def _rule_of(seg: Segmentation) -> Assigner:
+    placing = seg.assignment_rule
     assert placing is not None
     if placing.way == "centre":
         return NearestCentre.of(seg.scaled_centres, seg.features.names)
@@ -154,9 +154,9 @@ def _bands_of(seg: Segmentation) -> SameBands:
     assert edges is not None
     bands = []
     for name, own in edges.items():
-        plain = BandsOf(name, own, low_is_good=False)
+        plain = FeatureBands(name, own, low_is_good=False)
         same = bool((plain.of(seg.features.recorded(name)) == details[f"{name}_band"].to_numpy()).all())
-        bands.append(plain if same else BandsOf(name, own, low_is_good=True))
+        bands.append(plain if same else FeatureBands(name, own, low_is_good=True))
     scored = "score" in details.columns
     cells = details[["score"] if scored else [f"{name}_band" for name in edges]].to_numpy(dtype=np.intp)
     cells, first = np.unique(cells, axis=0, return_index=True)
@@ -177,7 +177,7 @@ def _about_exceptions(odd: int, customers: int) -> Iterator[Remark]:
         yield Remark(
             "rule-misses",
             f"the rule of the model puts {odd:,} of {customers:,} {plural(customers, 'customer')} elsewhere than the "
-            "segmentation did (rounds may have stopped early). They keep their segments; others like them will not get "
+            "segmentation did (iterations may have stopped early). They keep their segments; others like them will not get "
             "the same.",
         )
 

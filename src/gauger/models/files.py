@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from gauger.errors import MissingFileError, ModelFileError
-from gauger.features import Cap, Fill, Indicator, Level, Power, Rank, Scale, Shape, Treatment, Weight
+from gauger.features import Cap, Fill, Indicator, Level, Power, Rank, Scale, Transform, Treatment, Weight
 from gauger.models.form import (
     FORMAT,
     VERSION,
@@ -24,7 +24,7 @@ from gauger.models.form import (
     Part,
 )
 from gauger.models.learned import Exceptions, LearnedFeature, LearnedModel, LearnedSegment
-from gauger.models.rules import BandsOf, NearestCentre, NearestCustomer, Rule, SameBands
+from gauger.models.rules import Assigner, FeatureBands, NearestCentre, NearestCustomer, SameBands
 from gauger.tables import result_folder
 
 _LISTS = ("features", "segments")
@@ -32,7 +32,7 @@ _LISTS = ("features", "segments")
 _KINDS: dict[str, type[Any]] = {
     "fill": Fill,
     "cap": Cap,
-    "shape": Shape,
+    "transform": Transform,
     "power": Power,
     "scale": Scale,
     "rank": Rank,
@@ -111,7 +111,7 @@ def _feature(one: LearnedFeature) -> dict[str, Any]:
         "level": vars(one.indicator.level) if one.indicator and one.indicator.level else None,
         "unit": one.unit,
         "treatments": [_treatment(step) for step in one.treatments],
-        **{name: getattr(one, name) for name in ("low", "high", "mean", "spread", "missing")},
+        **{name: getattr(one, name) for name in ("low", "high", "mean", "standard_deviation", "missing")},
         "quartiles": list(one.quartiles),
         "edges": list(one.edges),
         "shares": list(one.shares),
@@ -124,7 +124,7 @@ def _treatment(step: Treatment) -> dict[str, Any]:
     return {"treatment": kind, **values}
 
 
-def _rule(rule: Rule) -> dict[str, Any]:
+def _rule(rule: Assigner) -> dict[str, Any]:
     if isinstance(rule, NearestCustomer):
         return {
             "way": "nearest customer",
@@ -149,13 +149,13 @@ def _rule(rule: Rule) -> dict[str, Any]:
 def _checks(content: Mapping[str, Any]) -> dict[str, str | list[str]]:
     """A SHA-256 of each part, of lists one of each entry, so that an altered place can be named."""
     return {
-        name: [_digest(entry) for entry in part] if name in _LISTS else _digest(part)
+        name: [_sha256(entry) for entry in part] if name in _LISTS else _sha256(part)
         for name, part in content.items()
         if name != "checks"
     }
 
 
-def _digest(part: object) -> str:
+def _sha256(part: object) -> str:
     text = json.dumps(part, ensure_ascii=False, allow_nan=False, sort_keys=True, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()
 
@@ -207,7 +207,7 @@ def _learned(one: FeaturePart) -> LearnedFeature:
     steps = tuple(_step(step) for step in one.treatments)
     level = None if one.level is None else Level(one.level.kind, one.level.text)
     indicator = Indicator(one.column, level) if one.is_indicator else None
-    facts = one.low, one.high, one.mean, one.spread, one.missing
+    facts = one.low, one.high, one.mean, one.standard_deviation, one.missing
     spread = tuple(one.quartiles), tuple(one.edges), tuple(one.shares)
     return LearnedFeature(one.name, one.column, indicator, steps, *facts, *spread, one.unit)
 
@@ -219,14 +219,14 @@ def _step(part: Part) -> Treatment:
     return step
 
 
-def _rule_from(file: Path, part: ModelPart, centres: np.ndarray) -> Rule:
+def _rule_from(file: Path, part: ModelPart, centres: np.ndarray) -> Assigner:
     rule = part.rule
     if isinstance(rule, CustomerPart):
         points = _rows(file, "rule.points", rule.points, len(part.features))
         _same_length(file, "rule.segments", rule.segments, len(points))
         return NearestCustomer(points, np.array(rule.segments, dtype=np.int32), rule.metric, rule.radius)
     if isinstance(rule, BandsPart):
-        bands = tuple(BandsOf(one.feature, tuple(one.edges), one.low_is_good) for one in rule.bands)
+        bands = tuple(FeatureBands(one.feature, tuple(one.edges), one.low_is_good) for one in rule.bands)
         _same_length(file, "rule.segments", rule.segments, len(rule.cells))
         cells = np.array(rule.cells, dtype=np.intp).reshape(len(rule.cells), -1)
         return SameBands(bands, cells, np.array(rule.segments, dtype=np.int32), rule.added_up, centres)

@@ -33,10 +33,10 @@ class CapPart(Part):
     capped: int
 
 
-class ShapePart(Part):
+class TransformPart(Part):
     """A fixed curve: log(x + 1), sign(x) log(|x| + 1), or the square root."""
 
-    treatment: Literal["shape"]
+    treatment: Literal["transform"]
     rule: Literal["log", "signed_log", "sqrt"]
 
 
@@ -72,7 +72,7 @@ class WeightPart(Part):
 
 
 TreatmentPart = Annotated[
-    FillPart | CapPart | ShapePart | PowerPart | ScalePart | RankPart | WeightPart, Field(discriminator="treatment")
+    FillPart | CapPart | TransformPart | PowerPart | ScalePart | RankPart | WeightPart, Field(discriminator="treatment")
 ]
 
 
@@ -95,7 +95,7 @@ class FeaturePart(Part):
     low: FiniteFloat
     high: FiniteFloat
     mean: FiniteFloat
-    spread: FiniteFloat
+    standard_deviation: FiniteFloat
     missing: FiniteFloat
     quartiles: Numbers = Field(min_length=3, max_length=3)
     edges: Numbers

@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.features import Indicator, Treatment
-from gauger.models.rules import Rule
+from gauger.models.rules import Assigner
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
@@ -22,7 +22,7 @@ class LearnedFeature:
     """One feature as it was learned: what it is made from, its treatments, and how its values were distributed.
 
     `column` is the column it comes from, `indicator` what it says of it, if it is one. `low` and `high` are the range
-    of the values, `mean` and `spread` (standard deviation) in original units, `missing` the share without a value.
+    of the values, `mean` and `standard_deviation` in original units, `missing` the share without a value.
     `quartiles` are those of the values. `edges` part them into bins of about a tenth of the customers each, values that
     many have in bins of their own, and `shares` are those of the bins.
     `unit` is what values are counted in, where that is known.
@@ -35,7 +35,7 @@ class LearnedFeature:
     low: float
     high: float
     mean: float
-    spread: float
+    standard_deviation: float
     missing: float
     quartiles: tuple[float, ...]
     edges: tuple[float, ...]
@@ -70,7 +70,7 @@ class LearnedModel(Readable):
     key: str
     features: tuple[LearnedFeature, ...]
     segments: tuple[LearnedSegment, ...]
-    rule: Rule
+    rule: Assigner
     centres: Values
     exceptions: Exceptions
     method: str

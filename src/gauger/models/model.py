@@ -7,7 +7,7 @@ from pathlib import Path
 import pandas as pd
 
 from gauger.errors import SettingError
-from gauger.models.assigning import assign
+from gauger.models.assigning import assign_table
 from gauger.models.files import read_model, save_model
 from gauger.models.learned import LearnedModel
 from gauger.models.pmml import save_pmml
@@ -42,7 +42,7 @@ class SegmentModel(LearnedModel):
         Raises UnknownColumnError for a column that is not there, ColumnValuesError for what is no number,
         KeyColumnError when keys are missing or repeat, and SettingError for a gate that is none.
         """
-        return assign(self, table, gate)
+        return assign_table(self, table, gate)
 
     def sql(self, table: str, *, dialect: str = "postgres", gate: float | str | None = None) -> str:
         """One SELECT that treats and assigns the rows of a database's table: key, segment, segment_name, distance, why.

@@ -7,7 +7,7 @@ from pathlib import Path
 from xml.etree.ElementTree import Element, ElementTree, SubElement, indent
 
 from gauger.errors import SettingError
-from gauger.features import Cap, Fill, Level, Power, Rank, Scale, Shape, Treatment, Weight
+from gauger.features import Cap, Fill, Level, Power, Rank, Scale, Transform, Treatment, Weight
 from gauger.models.learned import LearnedFeature, LearnedModel
 from gauger.models.rules import NearestCentre
 from gauger.tables import result_folder
@@ -138,8 +138,8 @@ def _treated(step: Treatment, value: Element) -> Element:
         return _apply("/", _apply("-", value, _constant(step.shift)), _constant(step.width))
     if isinstance(step, Weight):
         return _apply("*", value, _constant(step.factor))
-    if isinstance(step, Shape):
-        return _shaped(step.rule, value)
+    if isinstance(step, Transform):
+        return _transformed(step.rule, value)
     assert isinstance(step, Power)
     return _apply(
         "if",
@@ -149,7 +149,7 @@ def _treated(step: Treatment, value: Element) -> Element:
     )
 
 
-def _shaped(rule: str, value: Element) -> Element:
+def _transformed(rule: str, value: Element) -> Element:
     if rule == "sqrt":
         return _apply("sqrt", value)
     if rule == "log":
@@ -198,7 +198,7 @@ def _level(level: Level) -> Element:
 
 
 def _copy(element: Element) -> Element:
-    twin = Element(element.tag, dict(element.attrib))
-    twin.text = element.text
-    twin.extend(_copy(child) for child in element)
-    return twin
+    duplicate = Element(element.tag, dict(element.attrib))
+    duplicate.text = element.text
+    duplicate.extend(_copy(child) for child in element)
+    return duplicate

@@ -18,10 +18,10 @@ _ORDERS = {"euclidean": 2.0, "city_block": 1.0}
 METRICS = tuple(_ORDERS)
 
 
-class Rule(Protocol):
+class Assigner(Protocol):
     """A way to place customers."""
 
-    def place(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
+    def find_segments(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
         """The segments (m,) of customers, 0 for none, and their distances (m,).
 
         `columns` (d, m) are their features on the working scale, `recorded` the same in original units, gaps filled.
@@ -43,7 +43,7 @@ class NearestCentre:
         """The rule for centres of features with these names."""
         return cls(centres, np.array(sorted(range(len(names)), key=lambda place: names[place]), dtype=np.intp))
 
-    def place(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
+    def find_segments(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
         del recorded
         own = np.ascontiguousarray(columns[self.order])
         centres = np.ascontiguousarray(self.centres[:, self.order])
@@ -69,7 +69,7 @@ class NearestCustomer:
     def _tree(self) -> KDTree:
         return KDTree(self.points)
 
-    def place(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
+    def find_segments(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
         del recorded
         if not len(self.points):
             return np.zeros(columns.shape[1], dtype=np.int32), np.full(columns.shape[1], np.nan)
@@ -88,7 +88,7 @@ class NearestCustomer:
 
 
 @dataclass(frozen=True, eq=False)
-class BandsOf:
+class FeatureBands:
     """One feature's bands: where each but the first begins, in original units, and whether the lowest is the best."""
 
     feature: str
@@ -110,13 +110,13 @@ class SameBands:
     that nobody had is in no segment. `segments` (c,) are those of the cells.
     """
 
-    bands: Sequence[BandsOf]
+    bands: Sequence[FeatureBands]
     cells: NDArray[np.intp]
     segments: Codes
     scored: bool
     centres: Values
 
-    def place(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
+    def find_segments(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
         own = np.column_stack([one.of(recorded[one.feature]) for one in self.bands])
         if self.scored:
             scores = own.sum(axis=1)

@@ -11,7 +11,7 @@ from gauger.features import (
     Power,
     Rank,
     Scale,
-    Shape,
+    Transform,
     Treatment,
     Weight,
     apply_all,
@@ -139,7 +139,7 @@ def _cap(step: Cap, x: str) -> str:
     return f"CASE WHEN {x} < {low} THEN {low} WHEN {x} > {high} THEN {high} ELSE {x} END"
 
 
-def _shape(step: Shape, x: str) -> str:
+def _transform(step: Transform, x: str) -> str:
     if step.rule == "sqrt":
         return f"CASE WHEN {x} >= 0 THEN SQRT({x}) END"
     if step.rule == "log":
@@ -179,7 +179,7 @@ def _weight(step: Weight, x: str) -> str:
 _SAID: dict[type, Callable[..., str]] = {
     Fill: _fill,
     Cap: _cap,
-    Shape: _shape,
+    Transform: _transform,
     Power: _power,
     Scale: _scale,
     Rank: _rank,

@@ -18,22 +18,22 @@ from gauger.errors import SettingError
 from gauger.features import about_new_levels, new_levels
 from gauger.models.assigning import (
     WHYS,
-    Placed,
+    Assigned,
     about_left_out,
     about_values,
     changed_units,
     columns_of,
+    find_segments,
     gates_of,
     indicators_of,
     outside_of,
-    place,
 )
 from gauger.models.model import SegmentModel
 from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED_NAME
-from gauger.tables import FileBlocks, arrow_made_harmless, as_typed, result_folder, to_pandas
+from gauger.tables import FileBlocks, as_typed, escaped_arrow, result_folder, to_pandas
 from gauger.wording import plural
 
 ENDINGS = (".csv", ".parquet")
@@ -96,12 +96,12 @@ def assign_file(
             for block in source_blocks.of(columns_of(model)):
                 table = to_pandas(_typed(block, model))
                 refuse_missing_key(table[model.key], rows_before=tally.seen)
-                placed = place(model, table, gates)
+                placed = find_segments(model, table, gates)
                 tally.add(table, placed)
                 writer.write(_columns(model, block[model.key], placed))
                 advance(len(table))
             if not tally.seen:
-                writer.write(_columns(model, None, place(model, _nobody(model), gates)))
+                writer.write(_columns(model, None, find_segments(model, _nobody(model), gates)))
     return StreamedAssignments(target, tally.table(), (*source_blocks.remarks, *tally.remarks()))
 
 
@@ -121,7 +121,7 @@ def _nobody(model: SegmentModel) -> pd.DataFrame:
     return pd.DataFrame({name: pd.Series(dtype=np.float64) for name in columns_of(model)})
 
 
-def _columns(model: SegmentModel, keys: pa.ChunkedArray | None, placed: Placed) -> pa.Table:
+def _columns(model: SegmentModel, keys: pa.ChunkedArray | None, placed: Assigned) -> pa.Table:
     names = pa.array([name for _, name in sorted(model.segment_names.items())])
     by_name = pa.DictionaryArray.from_arrays(pa.array(placed.codes), names)
     why = pa.DictionaryArray.from_arrays(pa.array(placed.why), pa.array(WHYS))
@@ -164,7 +164,7 @@ def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray | pa.Array:
     if pa.types.is_dictionary(column.type):
         column = column.cast(column.type.value_type)
     if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
-        return arrow_made_harmless(column)
+        return escaped_arrow(column)
     return column
 
 
@@ -180,7 +180,7 @@ class _Tally:
         self._changed: dict[str, float] = {}
         self._new: dict[str, set[str]] = {}
 
-    def add(self, table: pd.DataFrame, placed: Placed) -> None:
+    def add(self, table: pd.DataFrame, placed: Assigned) -> None:
         if not self.seen:
             self._changed = changed_units(self.model, placed.raw)
         self.seen += len(table)

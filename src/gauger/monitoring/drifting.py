@@ -10,15 +10,15 @@ from numpy.typing import NDArray
 from gauger.columns import checked_table, refuse_bad_key
 from gauger.errors import SettingError
 from gauger.models import (
+    Assigned,
     LearnedFeature,
-    Placed,
     SegmentModel,
     about_values,
     beyond_gates,
     changed_units,
     columns_of,
+    find_segments,
     outside_of,
-    place,
 )
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -101,9 +101,9 @@ def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     refuse_bad_key(table[model.key])
     if table.empty:
         raise SettingError("there are no customers to compare: the table has no rows.")
-    placed = place(model, table, None)
+    placed = find_segments(model, table, None)
     rows = [_of_feature(feature, placed.raw[feature.name]) for feature in model.features]
-    columns = ["mean_then", "mean_now", "shift", "stability", "missing_then", "missing_now", "reading"]
+    columns = ["mean_then", "mean_now", "shift", "psi", "missing_then", "missing_now", "reading"]
     features = pd.DataFrame(rows, columns=columns, index=pd.Index(model.names, name="feature"))
     segments = _of_segments(model, placed, placed.working.T)
     customers = len(table)
@@ -127,8 +127,15 @@ def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, 
     stability = _index(np.array(feature.shares), counts / len(present))
     mean, spread = float(present.mean()), float(present.std())
     gap = mean - feature.mean
-    shift = gap / feature.spread if feature.spread > 0.0 else (0.0 if gap == 0.0 else np.inf * np.sign(gap))
-    stays = abs(shift) < _SLIGHT_SHIFT and feature.spread * _LIKE_SPREAD <= spread <= feature.spread / _LIKE_SPREAD
+    shift = (
+        gap / feature.standard_deviation
+        if feature.standard_deviation > 0.0
+        else (0.0 if gap == 0.0 else np.inf * np.sign(gap))
+    )
+    stays = (
+        abs(shift) < _SLIGHT_SHIFT
+        and feature.standard_deviation * _LIKE_SPREAD <= spread <= feature.standard_deviation / _LIKE_SPREAD
+    )
     reading = _reading(stability, abs(shift), stays=stays)
     return feature.mean, mean, float(shift), stability, feature.missing, missing, reading
 
@@ -149,7 +156,7 @@ def _index(then: Values, now: Values) -> float:
     return float(((new - old) * np.log(new / old)).sum())
 
 
-def _of_segments(model: SegmentModel, placed: Placed, values: Values) -> pd.DataFrame:
+def _of_segments(model: SegmentModel, placed: Assigned, values: Values) -> pd.DataFrame:
     n = len(placed.codes)
     rows: list[tuple[str, float, float, float, float, float]] = []
     for segment, centre in zip(model.segments, model.centres, strict=True):

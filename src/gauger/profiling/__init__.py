@@ -10,7 +10,7 @@ from gauger.profiling.levels import OTHER_LEVELS
 from gauger.profiling.matching import matched_table
 from gauger.profiling.member_search import members
 from gauger.profiling.profiles import Profile
-from gauger.profiling.series_patterns import course_of
+from gauger.profiling.series_patterns import pattern_of
 from gauger.segmentation import EVERYONE
 
 __all__ = [
@@ -22,12 +22,12 @@ __all__ = [
     "checked_assignments",
     "compare",
     "components_of",
-    "course_of",
     "holm",
     "lies_around_centres",
     "looks_mixed",
     "matched_table",
     "members",
+    "pattern_of",
     "profile",
     "profile_assignments",
     "sample_of",

@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.clustering import kmeans_again
+from gauger.clustering import kmeans_refit
 from gauger.columns import checked_table, refuse_bad_key, refuse_reserved_key
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
@@ -53,6 +53,6 @@ def segmentation_from_assignments(features: FeatureSet, assignments: pd.DataFram
         )
     seg = segmentation_from_codes(features, codes[places], method=method)
     if seg.count and share_placed(seg) == 1.0:
-        seg = replace(seg, again=kmeans_again(seg.count))
+        seg = replace(seg, refit=kmeans_refit(seg.count))
     given = {number: name for number, name in names.items() if number in seg.numbers and name != seg.names[number]}
     return seg.rename(given) if given else seg

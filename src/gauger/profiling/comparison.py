@@ -10,7 +10,7 @@ from scipy.optimize import linear_sum_assignment
 
 from gauger.algorithms.statistics import adjusted_rand
 from gauger.errors import SettingError
-from gauger.profiling.divisions import Division, division_of
+from gauger.profiling.divisions import Partition, partition_of
 from gauger.profiling.worth import worth_in_words, worth_of
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -44,7 +44,7 @@ class Comparison(Readable):
     """
 
     seg: Segmentation
-    other: Division
+    other: Partition
     table: pd.DataFrame
     matched: pd.DataFrame
     agreement: float
@@ -105,7 +105,7 @@ def compare(
     >>> gauger.compare(by_kmeans, by_density).table.values.tolist()
     [[3, 2, 0], [0, 0, 1]]
     """
-    theirs = division_of(other, seg.features.key)
+    theirs = partition_of(other, seg.features.key)
     if not seg.count and not theirs.labels:
         raise SettingError("neither side has a segment: there is nothing to compare.")
     keys = pd.Index(seg.features.keys)
@@ -153,7 +153,7 @@ def _partners(crossing: NDArray[np.int64]) -> Rows:
     return partner
 
 
-def _crossing_table(crossing: NDArray[np.int64], seg: Segmentation, other: Division) -> pd.DataFrame:
+def _crossing_table(crossing: NDArray[np.int64], seg: Segmentation, other: Partition) -> pd.DataFrame:
     """The counts with "unassigned" last, left out on a side where nobody is."""
     index = pd.Index([*seg.numbers.tolist(), UNASSIGNED_NAME], dtype=object, name="segment")
     columns = pd.Index([*other.labels, UNASSIGNED_NAME], dtype=object, name="other")
@@ -163,7 +163,7 @@ def _crossing_table(crossing: NDArray[np.int64], seg: Segmentation, other: Divis
     return pd.DataFrame(turned, index=index, columns=columns).iloc[rows, across]
 
 
-def _matches(crossing: NDArray[np.int64], partner: Rows, seg: Segmentation, other: Division) -> pd.DataFrame:
+def _matches(crossing: NDArray[np.int64], partner: Rows, seg: Segmentation, other: Partition) -> pd.DataFrame:
     rows = []
     for number in seg.numbers.tolist():
         match = int(partner[number])
@@ -180,7 +180,7 @@ def _matches(crossing: NDArray[np.int64], partner: Rows, seg: Segmentation, othe
     return table.astype({"other": "Int64" if other.numbered else object})
 
 
-def _by_customer(keys: pd.Index, own: Codes, across: Codes, apart: NDArray[np.bool_], other: Division) -> pd.DataFrame:
+def _by_customer(keys: pd.Index, own: Codes, across: Codes, apart: NDArray[np.bool_], other: Partition) -> pd.DataFrame:
     labels = pd.Series([UNASSIGNED if other.numbered else None, *other.labels], dtype=object)
     there = labels.iloc[across].reset_index(drop=True)
     there = there.astype("int64") if other.numbered else there

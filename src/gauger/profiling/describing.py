@@ -15,7 +15,7 @@ from gauger.profiling.assignments import checked_assignments
 from gauger.profiling.components import about_the_plane
 from gauger.profiling.drivers import adjusted_together, associations_of, circular, drivers_of, on_significance, tested
 from gauger.profiling.exemplars import exemplars_of
-from gauger.profiling.levels import Levels, levels_of, median_dates, share_tables
+from gauger.profiling.levels import Levels, levels_by_group, median_dates, share_tables
 from gauger.profiling.matching import matched_table
 from gauger.profiling.naming import suggested_names
 from gauger.profiling.overlap import about_overlap, overlap_of
@@ -161,7 +161,7 @@ def _describe(
         medians=figures("median"),
         lower_quartiles=figures("lower"),
         upper_quartiles=figures("upper"),
-        spreads=figures("spread"),
+        standard_deviations=figures("standard_deviation"),
         index=100.0 * means / everyone.mask(everyone <= 0.0),
         scores=scores,
         dates=median_dates(dates, codes, len(numbers)).iloc[groups].set_axis(rows),
@@ -194,7 +194,7 @@ def _sorted_out(subject: _Subject) -> tuple[pd.DataFrame, dict[str, Levels], pd.
             measured[str(name)] = values
         elif role in _LEVELLED:
             kind = {"flag": role == "flag", "steps": role == "ordinal code"}
-            categories[str(name)] = levels_of(column, subject.codes, len(subject.numbers), **kind)
+            categories[str(name)] = levels_by_group(column, subject.codes, len(subject.numbers), **kind)
         elif role == "date":
             dates.append(name)
     if not (measured or categories or dates):

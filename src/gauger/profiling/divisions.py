@@ -18,7 +18,7 @@ Codes = NDArray[np.integer]
 
 
 @dataclass(frozen=True, eq=False)
-class Division:
+class Partition:
     """Customers divided into groups: of each of `keys` the place of its group in `labels`, from 1; 0 for none.
 
     Labels are segments' numbers (`numbered`) or a column's values; `names` are those given to numbers, `title` is what
@@ -41,7 +41,7 @@ class Division:
         return np.asarray(self.codes[self.keys.get_indexer(keys)])
 
 
-def division_of(other: "Segmentation | pd.Series | pd.DataFrame", key: str) -> Division:
+def partition_of(other: "Segmentation | pd.Series | pd.DataFrame", key: str) -> Partition:
     """What is compared, as a division.
 
     A Series is a known column: indexed by key, its values are the groups, gaps are in none. A DataFrame holds
@@ -50,12 +50,12 @@ def division_of(other: "Segmentation | pd.Series | pd.DataFrame", key: str) -> D
     """
     if isinstance(other, Segmentation):
         names = {number: other.names[number] for number in other.numbers.tolist()}
-        return Division(pd.Index(other.features.keys), other.codes, list(names), other.method, names)
+        return Partition(pd.Index(other.features.keys), other.codes, list(names), other.method, names)
     if isinstance(other, pd.DataFrame):
         keys, codes, by_number = checked_assignments(other, key)
         numbers = [int(number) for number in np.unique(codes) if number != UNASSIGNED]
         places = np.searchsorted([UNASSIGNED, *numbers], codes)
-        return Division(keys, places, list(numbers), "assignments", {n: by_number[n] for n in numbers})
+        return Partition(keys, places, list(numbers), "assignments", {n: by_number[n] for n in numbers})
     if isinstance(other, pd.Series):
         return _of_column(other, key)
     raise SettingError(
@@ -64,7 +64,7 @@ def division_of(other: "Segmentation | pd.Series | pd.DataFrame", key: str) -> D
     )
 
 
-def _of_column(column: pd.Series, key: str) -> Division:
+def _of_column(column: pd.Series, key: str) -> Partition:
     refuse_bad_key(pd.Series(column.index, name=key))
     title = "the column" if column.name is None else str(column.name)
     places, values = pd.factorize(column, sort=True)
@@ -76,4 +76,4 @@ def _of_column(column: pd.Series, key: str) -> Division:
             "it into fewer first, such as by segment_by_bands."
         )
     labels = [value.item() if isinstance(value, np.generic) else value for value in values]
-    return Division(column.index, places + 1, labels, title, numbered=False)
+    return Partition(column.index, places + 1, labels, title, numbered=False)

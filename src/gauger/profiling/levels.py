@@ -40,7 +40,7 @@ class Levels:
             yield OTHER_LEVELS, shares[rest].sum(axis=0)
 
 
-def levels_of(column: pd.Series, codes: NDArray[np.integer], segments: int, *, flag: bool, steps: bool) -> Levels:
+def levels_by_group(column: pd.Series, codes: NDArray[np.integer], segments: int, *, flag: bool, steps: bool) -> Levels:
     """The levels of a category by group; most frequent first, those of a scale (`steps`) in their order.
 
     Customers without a value are left out.

@@ -44,7 +44,7 @@ def overlap_of(seg: Segmentation, *, resamples: int, seed: int) -> pd.DataFrame:
         raise SettingError(f"resamples={resamples!r} must be a whole number from 0 up.")
     table = pd.DataFrame(index=seg.numbers)
     table["nearest"], table["near_share"] = _next_to(seg)
-    likeness = likeness_when_redrawn(seg, resamples, seed)
+    likeness = jaccard_of_resamples(seg, resamples, seed)
     done = len(likeness)
     table["stability"] = likeness.mean(axis=0) if done else np.nan
     table["dissolved"] = (likeness <= _DISSOLVED).sum(axis=0)
@@ -77,12 +77,12 @@ def _next_to(seg: Segmentation) -> tuple[list[int | None], list[float]]:
     return nearest, shares
 
 
-def likeness_when_redrawn(seg: Segmentation, resamples: int, seed: int) -> Values:
+def jaccard_of_resamples(seg: Segmentation, resamples: int, seed: int) -> Values:
     """For each resample and segment (resamples, k) the Jaccard overlap with the most similar new segment.
 
     Without rows where it is not known how the segments were made, or that cannot be tried.
     """
-    again = seg.again
+    again = seg.refit
     n = len(seg.codes)
     if again is None or not resamples or not seg.count or (not again.sampled and n > _MOST_WHOLE):
         return np.empty((0, seg.count))

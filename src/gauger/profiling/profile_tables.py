@@ -19,7 +19,7 @@ class ProfileTables(Readable):
     medians: pd.DataFrame
     lower_quartiles: pd.DataFrame
     upper_quartiles: pd.DataFrame
-    spreads: pd.DataFrame
+    standard_deviations: pd.DataFrame
     index: pd.DataFrame
     scores: pd.DataFrame
     dates: pd.DataFrame
@@ -60,7 +60,16 @@ class ProfileTables(Readable):
         parts = {
             name: getattr(self, name)
             for name in (
-                *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "spreads", "index", "scores"),
+                *(
+                    "sizes",
+                    "means",
+                    "medians",
+                    "lower_quartiles",
+                    "upper_quartiles",
+                    "standard_deviations",
+                    "index",
+                    "scores",
+                ),
                 *("measures", "categories", "category_index", "drivers", "associations", "rules", "overlap", "dates"),
             )
         }

@@ -1,4 +1,4 @@
-"""What course a series takes, in a word: rising, falling, seasonal, flat, or with a spike."""
+"""What pattern a series takes, in a word: rising, falling, seasonal, flat, or with a spike."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -18,15 +18,15 @@ _FASTEST = 4
 
 
 @dataclass(frozen=True)
-class Course:
+class SeriesPattern:
     """`word` is the shape, `text` the same with its figures."""
 
     word: str
     text: str
 
 
-def course_of(values: Values, periods: Sequence[str]) -> Course:
-    """The course of one series (n_periods,), such as the mean of a segment's, and when it is highest.
+def pattern_of(values: Values, periods: Sequence[str]) -> SeriesPattern:
+    """The pattern of one series (n_periods,), such as the mean of a segment's, and when it is highest.
 
     In this order: "spike" (up to three neighbouring periods far from all others), "seasonal" (one wave tells at least
     half of what the line through all leaves, and swings by a tenth of the level or more), "rising" or "falling" (the
@@ -34,11 +34,11 @@ def course_of(values: Values, periods: Sequence[str]) -> Course:
     """
     n = len(values)
     if n < _LEAST_PERIODS:
-        return Course("short", f"short: {n} periods")
+        return SeriesPattern("short", f"short: {n} periods")
     level = float(np.abs(values).mean()) or 1.0
     spike = _spike(values)
     if spike is not None:
-        return Course("spike", f"spike around {periods[spike]}")
+        return SeriesPattern("spike", f"spike around {periods[spike]}")
     along = np.arange(n) - (n - 1) / 2.0
     slope = float(along @ values) / float(along @ along)
     climb = slope * (n - 1) / level
@@ -46,11 +46,11 @@ def course_of(values: Values, periods: Sequence[str]) -> Course:
     share, wave = _wave(rest)
     if share >= _SHARE and float(np.ptp(wave)) / level >= 2.0 * _WAVY:
         highest, lowest = periods[int(wave.argmax())], periods[int(wave.argmin())]
-        return Course("seasonal", f"seasonal: high {highest}, low {lowest}")
+        return SeriesPattern("seasonal", f"seasonal: high {highest}, low {lowest}")
     if abs(climb) >= _STEEP:
         word = "rising" if climb > 0.0 else "falling"
-        return Course(word, f"{word}: {climb:+.0%} of its level from first to last")
-    return Course("flat", f"flat: within {float(np.ptp(values)) / 2.0 / level:.0%} of its level")
+        return SeriesPattern(word, f"{word}: {climb:+.0%} of its level from first to last")
+    return SeriesPattern("flat", f"flat: within {float(np.ptp(values)) / 2.0 / level:.0%} of its level")
 
 
 def _spike(values: Values) -> int | None:

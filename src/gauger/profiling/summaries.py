@@ -65,7 +65,7 @@ class Moments:
         return cls(count, mean, squares, cubes)
 
     @property
-    def spread(self) -> Values:
+    def standard_deviation(self) -> Values:
         """The standard deviation by group; NaN where there are fewer than two values."""
         return np.sqrt(self.squares / np.where(self.count > 1, self.count - 1.0, np.nan))
 
@@ -180,7 +180,7 @@ def _quartiles(facts: ColumnFacts) -> Values:
 def by_group(summaries: Mapping[str, Summary], part: str, groups: int) -> pd.DataFrame:
     """One figure of all measures: a row for each of `groups` (the unassigned first, everyone last), a column a measure.
 
-    `part` is "mean", "spread", "lower", "median", "upper" or "score".
+    `part` is "mean", "standard_deviation", "lower", "median", "upper" or "score".
     """
     place = {"lower": 0, "median": 1, "upper": 2}.get(part)
     columns = {}

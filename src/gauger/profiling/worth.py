@@ -5,7 +5,7 @@ import pandas as pd
 
 from gauger.algorithms.kmeans import distinct_up_to
 from gauger.clustering import segment_by_kmeans
-from gauger.profiling.overlap import likeness_when_redrawn
+from gauger.profiling.overlap import jaccard_of_resamples
 from gauger.segmentation import Segmentation, segmentation_from_codes
 from gauger.wording import plural
 
@@ -28,7 +28,7 @@ def worth_of(seg: Segmentation, other: Segmentation, *, resamples: int, seed: in
     for side, codes in ((seg, seg.codes[shared]), (other, other.codes[there[shared]])):
         present, dense = np.unique(codes, return_inverse=True)
         own = segmentation_from_codes(features, dense + (0 if present[0] == 0 else 1), method=side.method)
-        likeness = likeness_when_redrawn(side, resamples, seed)
+        likeness = jaccard_of_resamples(side, resamples, seed)
         means = likeness.mean(axis=0) if len(likeness) else np.full(side.count, np.nan)
         stability = float(np.average(means, weights=side.sizes))
         rows.append((side.count, own.explained, _by_kmeans(own, seed), stability, float(means.min())))

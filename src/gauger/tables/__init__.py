@@ -4,19 +4,19 @@ from gauger.tables.arrow import to_pandas
 from gauger.tables.blocks import FileBlocks
 from gauger.tables.databases import connected, is_url, without_password
 from gauger.tables.formats import write_file
-from gauger.tables.formula_escaping import arrow_made_harmless
+from gauger.tables.formula_escaping import escaped_arrow
 from gauger.tables.reading import read_table
 from gauger.tables.staging import publish_folder, refuse_link, stage_in
-from gauger.tables.type_inference import ProvenKinds, as_typed, is_plain_number
+from gauger.tables.type_inference import InferredKinds, as_typed, is_plain_number
 from gauger.tables.writing import Results, result_folder, write_table
 
 __all__ = [
     "FileBlocks",
-    "ProvenKinds",
+    "InferredKinds",
     "Results",
-    "arrow_made_harmless",
     "as_typed",
     "connected",
+    "escaped_arrow",
     "is_plain_number",
     "is_url",
     "publish_folder",

@@ -14,7 +14,7 @@ from gauger.errors import DatabaseError, MissingFileError, SettingError, Unknown
 from gauger.progress import task
 from gauger.tables.cells import column_of, joined
 from gauger.tables.text import Readout
-from gauger.tables.type_inference import ReadingRules, settle
+from gauger.tables.type_inference import ReadingRules, apply_rules
 
 if TYPE_CHECKING:
     from sqlalchemy import URL, Connection, Engine, Executable
@@ -56,7 +56,7 @@ def read_database(source: str, table: str | None, query: str | None, rules: Read
                     column.append(column_of(values))
                 advance(len(part))
     columns = {name: joined(column) for name, column in zip(names, chunks, strict=True)}
-    return settle(pa.table(columns), rules, iso_dates=True), []
+    return apply_rules(pa.table(columns), rules, iso_dates=True), []
 
 
 def _whole_table(connection: "Connection", source: str, name: str) -> "tuple[Executable, int]":

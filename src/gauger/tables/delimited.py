@@ -10,7 +10,7 @@ import pyarrow.csv as pa_csv
 from gauger.errors import TableFileError
 from gauger.remarks import Remark
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
-from gauger.tables.formula_escaping import text_as_it_was
+from gauger.tables.formula_escaping import unescaped
 from gauger.tables.layout import Layout, find_layout, long_cells
 from gauger.tables.text import MISSING_WORDS, Readout, TextFile, fitting_encoding, in_its_encoding
 from gauger.tables.type_inference import ReadingRules, typed_columns, without_stand_ins
@@ -112,7 +112,7 @@ class _Delimited:
     def _as_it_was(self, table: pa.Table) -> pa.Table:
         columns = dict(zip(self.layout.columns, table.columns, strict=True))
         if self._guarded:
-            columns = {name: text_as_it_was(column) for name, column in columns.items()}
+            columns = {name: unescaped(column) for name, column in columns.items()}
         return pa.table(columns)
 
     def _bad_lines(self, error: pa.ArrowInvalid) -> Sequence[BadLine]:

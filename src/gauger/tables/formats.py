@@ -12,7 +12,7 @@ from pandas.api import types
 
 from gauger.errors import TableFileError
 from gauger.tables.cells import values_of
-from gauger.tables.formula_escaping import made_harmless, name_made_harmless
+from gauger.tables.formula_escaping import escaped, escaped_name
 from gauger.tables.spreadsheets import write_spreadsheet
 from gauger.tables.text import is_gzip, kind_of_file, writable_text
 from gauger.wording import listed, plural
@@ -52,12 +52,12 @@ def _write_tsv(table: pd.DataFrame, file: Path) -> None:
 
 def _write_delimited(table: pd.DataFrame, file: Path, delimiter: str) -> None:
     texts = [name for name in table.columns if _holds_text(table[name])]
-    safe = table.assign(**{name: made_harmless(table[name].astype("str")) for name in texts})
+    safe = table.assign(**{name: escaped(table[name].astype("str")) for name in texts})
     # pandas leaves a lone carriage return unquoted, which then ends the line for every reader.
     returns = any(safe[name].str.contains("\r", regex=False).any() for name in texts)
     quoting: Literal[0, 2] = csv.QUOTE_NONNUMERIC if returns else csv.QUOTE_MINIMAL
     with writable_text(file) as stream:
-        safe.rename(columns=name_made_harmless).to_csv(
+        safe.rename(columns=escaped_name).to_csv(
             stream, sep=delimiter, index=False, lineterminator="\n", quoting=quoting
         )
 

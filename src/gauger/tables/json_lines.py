@@ -9,7 +9,7 @@ import pyarrow.json as pa_json
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
 from gauger.tables.cells import column_of, joined
 from gauger.tables.text import UTF8, Readout, TextFile, in_its_encoding
-from gauger.tables.type_inference import ReadingRules, settle
+from gauger.tables.type_inference import ReadingRules, apply_rules
 
 _CHUNK = 2**24
 
@@ -29,7 +29,7 @@ def _read(text: TextFile, rules: ReadingRules) -> Readout:
             raise refuse_bad_lines(text.path, bad, "one JSON object")
         if bad and rules.skip_bad_lines is not None:
             remarks = keep_bad_lines(text.path, bad, rules.skip_bad_lines)
-    return settle(table, rules, iso_dates=True), remarks
+    return apply_rules(table, rules, iso_dates=True), remarks
 
 
 def _is_flat(text: TextFile) -> bool:

@@ -14,7 +14,7 @@ from pathlib import Path
 from gauger.columns import refuse_bad_names
 from gauger.errors import TableFileError
 from gauger.remarks import Remark
-from gauger.tables.formula_escaping import name_as_it_was
+from gauger.tables.formula_escaping import unescaped_name
 from gauger.tables.text import UTF8, TextFile
 from gauger.wording import listed
 
@@ -39,7 +39,7 @@ class Layout:
     @property
     def columns(self) -> list[str]:
         """The column names as they were before they were made harmless for spreadsheets."""
-        return [name_as_it_was(name) for name in self.names]
+        return [unescaped_name(name) for name in self.names]
 
     def remarks(self, text: TextFile, asked: bool | None) -> list[Remark]:
         """That names were made up, where nobody asked for it."""
@@ -82,7 +82,7 @@ def find_layout(text: TextFile, header: bool | None) -> Layout:
     named = not _looks_like_data(cells) if header is None else header
     if not named:
         return Layout(delimiter, quote, tuple(f"column_{place}" for place in range(1, len(cells) + 1)), header=False)
-    refuse_bad_names(str(text.path), [name_as_it_was(name) for name in cells])
+    refuse_bad_names(str(text.path), [unescaped_name(name) for name in cells])
     return Layout(delimiter, quote, tuple(cells), header=True)
 
 

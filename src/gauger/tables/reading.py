@@ -23,7 +23,7 @@ from gauger.tables.delimited import read_delimited
 from gauger.tables.json_lines import read_json_lines
 from gauger.tables.spreadsheets import read_spreadsheet
 from gauger.tables.text import Readout, kind_of_file
-from gauger.tables.type_inference import ReadingRules, settle
+from gauger.tables.type_inference import ReadingRules, apply_rules
 from gauger.wording import listed, plural
 
 _FOREIGN = {b"PAR1": "a Parquet file", b"PK\x03\x04": "a spreadsheet or a zip archive", b"\x1f\x8b": "a gzip archive"}
@@ -161,7 +161,7 @@ def _read_parquet(file: Path, rules: ReadingRules) -> Readout:
     table = pq.read_table(file)
     refuse_bad_text(file, table)
     table, remarks = without_odd_columns(table)
-    return settle(table, rules, iso_dates=False), remarks
+    return apply_rules(table, rules, iso_dates=False), remarks
 
 
 def refuse_bad_text(file: Path, table: pa.Table) -> None:

@@ -15,7 +15,7 @@ from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.tables.cells import column_of, joined, values_of
 from gauger.tables.text import MISSING_WORDS, Readout
-from gauger.tables.type_inference import ReadingRules, as_typed, settle
+from gauger.tables.type_inference import ReadingRules, apply_rules, as_typed
 from gauger.wording import listed, nearest
 
 MOST_ROWS = 1_048_575
@@ -46,7 +46,7 @@ def read_spreadsheet(file: Path, sheet: str | None, rules: ReadingRules) -> Read
     finally:
         book.close()
     table = _as_table(file, rows)
-    return settle(table, rules, iso_dates=False), _others_remark(file, names, sheet)
+    return apply_rules(table, rules, iso_dates=False), _others_remark(file, names, sheet)
 
 
 def write_spreadsheet(table: pd.DataFrame, file: Path) -> None:

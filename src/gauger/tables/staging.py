@@ -52,10 +52,10 @@ def publish_folder(made: Path, target: Path) -> None:
         path.chmod(_OWN_FOLDER if path.is_dir() else _OWN_FILE)
         _to_disk(path)
     made.rename(target)
-    settle(target.parent)
+    keep_entries(target.parent)
 
 
-def settle(folder: Path) -> None:
+def keep_entries(folder: Path) -> None:
     """Let the disk keep which files a folder holds."""
     _to_disk(folder)
 

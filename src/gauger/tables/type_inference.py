@@ -60,7 +60,7 @@ def typed_columns(table: pa.Table, rules: ReadingRules) -> pa.Table:
     return pa.table({name: typed[name] for name in table.column_names})
 
 
-def settle(table: pa.Table, rules: ReadingRules, *, iso_dates: bool) -> pa.Table:
+def apply_rules(table: pa.Table, rules: ReadingRules, *, iso_dates: bool) -> pa.Table:
     """A table whose columns have types already, with what the rules say of text; ISO dates too when told."""
     _refuse_strangers(table.column_names, rules)
     columns = {}
@@ -103,7 +103,7 @@ def as_typed(column: pa.ChunkedArray) -> pa.ChunkedArray:
     return _first_that_fits(column, (_as_whole, _as_decimal, _as_flags, as_dates))
 
 
-class ProvenKinds:
+class InferredKinds:
     """What text columns are, proven block by block: the same as of all blocks at once."""
 
     def __init__(self) -> None:

@@ -12,7 +12,7 @@ import pandas as pd
 from gauger.errors import GaugerError, OutputError
 from gauger.progress import task
 from gauger.tables.formats import write_file
-from gauger.tables.staging import publish, refuse_link, settle, stage_in
+from gauger.tables.staging import keep_entries, publish, refuse_link, stage_in
 from gauger.wording import listed, plural
 
 
@@ -146,7 +146,7 @@ def _publish(results: Results) -> None:
             publish(results.stage / name, target)
         else:
             target.unlink(missing_ok=True)
-    settle(results.folder)
+    keep_entries(results.folder)
 
 
 def _make_folder(folder: Path) -> list[Path]:

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from gauger.algorithms.diagnostics.resampling import _jaccards, _kept_together, prediction_strength, stability
-from gauger.algorithms.kmeans.small_tables import QuickFit, fits_by_count
+from gauger.algorithms.kmeans.small_tables import SmallFit, fits_by_count
 
 GROUPS = np.repeat([[0.0, 0.0], [9.0, 0.0], [0.0, 9.0]], 80, axis=0)
 
@@ -15,13 +15,13 @@ def _columns(values: np.ndarray) -> np.ndarray:
 
 def test_pairs_kept_together_are_counted_by_hand() -> None:
     columns = np.array([[0.0, 1.0, 2.0, 3.0, 10.0, 11.0]])
-    own = QuickFit(np.array([0, 0, 0, 0, 1, 1], dtype=np.int32), np.array([[1.5], [10.5]]), 0.0)
+    own = SmallFit(np.array([0, 0, 0, 0, 1, 1], dtype=np.int32), np.array([[1.5], [10.5]]), 0.0)
     assert _kept_together(columns, own, np.array([[0.0], [4.0]])) == pytest.approx(min((3 + 0) * 2 / (4 * 3), 1.0))
     assert _kept_together(columns, own, own.centres) == 1.0
 
 
 def test_the_most_similar_segment_is_found_by_hand() -> None:
-    fit = QuickFit(np.array([0, 0, 0, 1, 1], dtype=np.int32), np.zeros((2, 1)), 0.0)
+    fit = SmallFit(np.array([0, 0, 0, 1, 1], dtype=np.int32), np.zeros((2, 1)), 0.0)
     similar = _jaccards(fit, np.array([0, 1, 3, 4]), np.array([0, 1, 1, 1], dtype=np.int32))
     assert similar.tolist() == [1 / 2, 2 / 3]
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 import gauger
 from gauger.algorithms.distances.given import given_geometry
-from gauger.algorithms.distances.metrics import METRICS, Settings, geometry
+from gauger.algorithms.distances.metrics import METRICS, MetricSettings, geometry
 
 RNG = np.random.default_rng(17)
 ROWS = RNG.normal(size=(9, 6))
@@ -25,7 +25,7 @@ def lagged(x, y, lag):
     return 1.0 - best
 
 
-def elastic(x, y, band):
+def dtw(x, y, band):
     n = len(x)
     cost = np.full((n, n), np.inf)
     for i in range(n):
@@ -52,15 +52,15 @@ FORMULAS = {
     "cosine": lambda x, y: 1.0 - x @ y / np.sqrt((x @ x) * (y @ y)),
     "correlation": lambda x, y: 1.0 - np.corrcoef(x, y)[0, 1],
     "mahalanobis": lambda x, y: np.sqrt((x - y) @ COVARIANCE @ (x - y)),
-    "elastic": lambda x, y: elastic(x, y, 2),
-    "elastic_shape": lambda x, y: elastic(zscored(x), zscored(y), 2),
+    "dtw": lambda x, y: dtw(x, y, 2),
+    "dtw_zscored": lambda x, y: dtw(zscored(x), zscored(y), 2),
     "lagged_correlation": lambda x, y: lagged(x, y, 2),
 }
 
 
 @pytest.mark.parametrize("name", METRICS)
 def test_each_metric_is_its_formula(name):
-    made = geometry(name, ROWS, Settings(p=4.0, band=2, lag=2), range(9))
+    made = geometry(name, ROWS, MetricSettings(p=4.0, band=2, lag=2), range(9))
     found = made.between(np.arange(5), np.arange(3, 9))
     truth = [[FORMULAS[name](ROWS[i], ROWS[j]) for j in range(3, 9)] for i in range(5)]
     np.testing.assert_allclose(found, truth, atol=1e-12)
@@ -68,12 +68,12 @@ def test_each_metric_is_its_formula(name):
 
 @settings(max_examples=30)
 @given(st.integers(1, 12), st.integers(0, 11), st.integers(0, 500))
-def test_elastic_distance_falls_as_the_band_widens_and_begins_at_the_euclidean(periods, band, seed):
+def test_dtw_falls_as_the_band_widens_and_begins_at_the_euclidean(periods, band, seed):
     x, y = np.random.default_rng(seed).normal(size=(2, 1, periods))
     band = min(band, periods - 1)
     found = [
         float(
-            geometry("elastic", np.vstack([x, y]), Settings(band=b), "xy").between(np.array([0]), np.array([1]))[0, 0]
+            geometry("dtw", np.vstack([x, y]), MetricSettings(band=b), "xy").between(np.array([0]), np.array([1]))[0, 0]
         )
         for b in range(band + 1)
     ]
@@ -81,12 +81,12 @@ def test_elastic_distance_falls_as_the_band_widens_and_begins_at_the_euclidean(p
     assert all(after <= before + 1e-12 for before, after in pairwise(found))
 
 
-def test_a_series_is_near_to_itself_delayed_under_elastic_and_lagged_distance():
+def test_a_series_is_near_to_itself_delayed_under_dtw_and_lagged_distance():
     weeks = np.arange(40.0)
-    course, later = np.sin(weeks / 4.0), np.sin((weeks - 2.0) / 4.0)
-    rows = np.vstack([course, later, np.cos(weeks)])
-    for name in ("elastic", "lagged_correlation"):
-        apart = geometry(name, rows, Settings(band=3, lag=3), "abc").between(np.arange(3), np.arange(3))
+    wave, later = np.sin(weeks / 4.0), np.sin((weeks - 2.0) / 4.0)
+    rows = np.vstack([wave, later, np.cos(weeks)])
+    for name in ("dtw", "lagged_correlation"):
+        apart = geometry(name, rows, MetricSettings(band=3, lag=3), "abc").between(np.arange(3), np.arange(3))
         assert apart[0, 1] < 0.2 * apart[0, 2]
 
 

@@ -1,12 +1,12 @@
-"""Rounds of k-means: sums against plain ones, pruning to the bit, emptied segments."""
+"""Iterations of k-means: sums against plain ones, pruning to the bit, emptied segments."""
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gauger.algorithms.kmeans.kernels import refill, settle
-from gauger.algorithms.kmeans.lloyd import assign, settle_in_rounds, sums_of, total_spread
+from gauger.algorithms.kmeans.kernels import iterate_block, refill
+from gauger.algorithms.kmeans.lloyd import assign, run_lloyd, sums_of, total_squares
 from gauger.algorithms.parallel import BLOCK_ROWS
 
 
@@ -41,12 +41,12 @@ def test_pruned_rounds_give_the_same_bits_as_plain_ones(seed: int, weighted: boo
     columns = _columns(seed, 4_000, 3, 5)
     weights = np.random.default_rng(seed).uniform(0.1, 3.0, size=4_000) if weighted else np.ones(4_000)
     centres = np.ascontiguousarray(columns[:, :7].T)
-    plain = settle_in_rounds(columns, weights, centres, 200, prune_below=0.0)
+    plain = run_lloyd(columns, weights, centres, 200, prune_below=0.0)
     for below in (0.05, 2.0):
-        pruned = settle_in_rounds(columns, weights, centres, 200, prune_below=below)
+        pruned = run_lloyd(columns, weights, centres, 200, prune_below=below)
         assert pruned.codes.tobytes() == plain.codes.tobytes()
         assert pruned.centres.tobytes() == plain.centres.tobytes()
-        assert pruned.course == plain.course
+        assert pruned.history == plain.history
 
 
 @settings(max_examples=60)
@@ -56,13 +56,13 @@ def test_pruning_holds_on_whole_numbers_full_of_ties(seed: int, d: int, count: i
     columns = np.ascontiguousarray(rng.integers(0, 4, size=(d, 90)).astype(float))
     distinct = np.unique(columns.T, axis=0)
     centres = np.ascontiguousarray(rng.permutation(distinct)[:count])
-    plain, pruned = (settle_in_rounds(columns, np.ones(90), centres, 50, prune_below=p) for p in (0.0, 2.0))
+    plain, pruned = (run_lloyd(columns, np.ones(90), centres, 50, prune_below=p) for p in (0.0, 2.0))
     assert plain.codes.tolist() == pruned.codes.tolist()
 
 
 def test_where_rounds_end_nobody_is_nearer_to_another_centre_and_centres_are_means() -> None:
     columns = _columns(3, 5_000, 4, 6)
-    settled = settle_in_rounds(columns, np.ones(5_000), np.ascontiguousarray(columns[:, :6].T), 300)
+    settled = run_lloyd(columns, np.ones(5_000), np.ascontiguousarray(columns[:, :6].T), 300)
     squares = ((columns.T[:, None] - settled.centres) ** 2).sum(axis=2)
     assert settled.moved == 0
     assert (squares.argmin(axis=1) == settled.codes).all()
@@ -74,24 +74,24 @@ def test_where_rounds_end_nobody_is_nearer_to_another_centre_and_centres_are_mea
 def test_the_course_tells_each_rounds_sum_of_squares() -> None:
     columns = _columns(4, 600, 2, 3)
     centres = np.ascontiguousarray(columns[:, :3].T)
-    settled = settle_in_rounds(columns, np.ones(600), centres, 100)
+    settled = run_lloyd(columns, np.ones(600), centres, 100)
     own = centres
-    for wcss, moved, shift in settled.course:
+    for wcss, moved, shift in settled.history:
         codes = ((columns.T[:, None] - own) ** 2).sum(axis=2).argmin(axis=1)
         after = np.array([columns[:, codes == j].mean(axis=1) for j in range(3)])
         assert wcss == pytest.approx(((columns.T - after[codes]) ** 2).sum())
         assert shift == pytest.approx(np.sqrt(((after - own) ** 2).sum(axis=1)).max(), abs=1e-9)
         assert moved <= 600
         own = after
-    assert [row[0] for row in settled.course] == sorted((row[0] for row in settled.course), reverse=True)
-    assert settled.course[-1][1:] == (0, 0.0)
+    assert [row[0] for row in settled.history] == sorted((row[0] for row in settled.history), reverse=True)
+    assert settled.history[-1][1:] == (0, 0.0)
 
 
 def test_the_one_block_kernel_and_the_rounds_come_to_the_same() -> None:
     columns = _columns(5, 3_000, 3, 4)
     centres, codes = np.ascontiguousarray(columns[:, :4].T), np.full(3_000, -1, dtype=np.int32)
-    settled = settle_in_rounds(columns, np.ones(3_000), centres.copy(), 300)
-    _, moved = settle(columns, np.ones(3_000), centres, codes, 300)
+    settled = run_lloyd(columns, np.ones(3_000), centres.copy(), 300)
+    _, moved = iterate_block(columns, np.ones(3_000), centres, codes, 300)
     assert moved == 0
     assert codes.tolist() == settled.codes.tolist()
 
@@ -108,13 +108,13 @@ def test_an_emptied_segment_takes_the_farthest_customer_the_first_of_equals() ->
 
 def test_rounds_from_far_centres_never_leave_a_segment_empty() -> None:
     columns = np.array([[0.0, 0.0, 1.0, 2.0, 3.0, 9.0]])
-    settled = settle_in_rounds(columns, np.ones(6), np.array([[0.5], [700.0], [800.0]]), 50)
+    settled = run_lloyd(columns, np.ones(6), np.array([[0.5], [700.0], [800.0]]), 50)
     assert sorted(np.bincount(settled.codes)) == [1, 2, 3]
 
 
 def test_rounds_that_run_out_still_leave_everyone_with_the_nearest_centre() -> None:
     columns = _columns(6, 2_000, 3, 5)
-    settled = settle_in_rounds(columns, np.ones(2_000), np.ascontiguousarray(columns[:, :5].T), 3)
+    settled = run_lloyd(columns, np.ones(2_000), np.ascontiguousarray(columns[:, :5].T), 3)
     assert settled.moved > 0
     squares = ((columns.T[:, None] - settled.centres) ** 2).sum(axis=2)
     assert (squares.argmin(axis=1) == settled.codes).all()
@@ -122,6 +122,6 @@ def test_rounds_that_run_out_still_leave_everyone_with_the_nearest_centre() -> N
 
 def test_the_total_spread_is_about_the_weighted_mean() -> None:
     columns, weights = np.array([[0.0, 4.0, 8.0]]), np.array([1.0, 2.0, 1.0])
-    middle, spread = total_spread(columns, weights)
+    middle, spread = total_squares(columns, weights)
     assert middle.tolist() == [4.0]
     assert spread == 32.0

@@ -5,7 +5,7 @@ import pandas as pd
 import pytest
 
 import gauger
-from gauger.algorithms.kmeans.lloyd import settle_in_rounds
+from gauger.algorithms.kmeans.lloyd import run_lloyd
 from gauger.algorithms.kmeans.racing import SAMPLE, race
 from gauger.algorithms.kmeans.seeding import seed_plusplus
 from gauger.algorithms.row_order import RowOrder
@@ -20,7 +20,7 @@ def _customers(values: np.ndarray) -> RowOrder:
 def _raced(customers: RowOrder, count: int, starts: int = 10) -> float:
     entrants = race(customers, count, seed_plusplus, "kmeans++", starts, np.random.SeedSequence(0))
     assert [entrant.wcss for entrant in entrants] == sorted(entrant.wcss for entrant in entrants)
-    ends = (settle_in_rounds(customers.columns, customers.weights, one.centres, 300).wcss for one in entrants[:3])
+    ends = (run_lloyd(customers.columns, customers.weights, one.centres, 300).wcss for one in entrants[:3])
     return min(ends)
 
 
@@ -30,8 +30,7 @@ def test_the_race_ends_as_low_as_thirty_full_starts(seed: int) -> None:
     values = rng.normal(size=(6, 3))[rng.integers(6, size=SAMPLE + 2_000)] * 3 + rng.normal(size=(SAMPLE + 2_000, 3))
     customers = _customers(values)
     full = min(
-        settle_in_rounds(customers.columns, customers.weights, seed_plusplus(customers, 6, rng), 300).wcss
-        for _ in range(30)
+        run_lloyd(customers.columns, customers.weights, seed_plusplus(customers, 6, rng), 300).wcss for _ in range(30)
     )
     assert _raced(customers, 6) <= full * 1.002
 
@@ -42,7 +41,7 @@ def test_a_few_far_customers_are_not_missed_by_the_sample() -> None:
     values[:2] += [600.0, 0.0]
     values[2:4] += [0.0, 900.0]
     customers = _customers(values)
-    best = settle_in_rounds(
+    best = run_lloyd(
         customers.columns,
         customers.weights,
         np.ascontiguousarray(customers.columns[:, np.argsort(customers.order)[[0, 2, 10]]].T),

@@ -5,7 +5,7 @@ import itertools
 import numpy as np
 import pytest
 
-from gauger.algorithms.kmeans.small_tables import distinct_up_to, fits_by_count, quick_fit, split_centres
+from gauger.algorithms.kmeans.small_tables import distinct_up_to, fits_by_count, small_fit, split_centres
 
 
 def _columns(seed: int, n: int, d: int) -> np.ndarray:
@@ -38,7 +38,7 @@ def test_codes_centres_and_sum_of_squares_belong_together() -> None:
 
 def test_given_centres_are_not_changed() -> None:
     columns, centres = _columns(3, 50, 2), np.array([[0.0, 0.0], [1.0, 1.0]])
-    quick_fit(columns, np.ones(50), centres)
+    small_fit(columns, np.ones(50), centres)
     assert centres.tolist() == [[0.0, 0.0], [1.0, 1.0]]
 
 

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from gauger.algorithms.statistics.correlation import correlation_matrix, likeness_order
+from gauger.algorithms.statistics.correlation import correlation_matrix, correlation_order
 
 
 def _by_definition(one: np.ndarray, other: np.ndarray) -> float:
@@ -51,6 +51,6 @@ def test_what_moves_together_comes_side_by_side() -> None:
     one, other = rng.normal(size=(2, 500))
     noise = rng.normal(size=(4, 500)) * 0.1
     values = np.column_stack([one + noise[0], other + noise[1], -one + noise[2], other + noise[3]])
-    order = likeness_order(correlation_matrix(values))
+    order = correlation_order(correlation_matrix(values))
     assert {frozenset(order[:2]), frozenset(order[2:])} == {frozenset({0, 2}), frozenset({1, 3})}
-    assert likeness_order(np.ones((1, 1))) == [0]
+    assert correlation_order(np.ones((1, 1))) == [0]

@@ -1,17 +1,17 @@
 """Density on arrays: one radius (DBSCAN), the hierarchy of all radii, and dense spots."""
 
-from gauger.algorithms.density.dbscan import _LEAST_POINTS, NOBODY, Dense, spread_from, usual_min_points
+from gauger.algorithms.density.dbscan import _LEAST_POINTS, NOBODY, DensityGroups, spread_groups, usual_min_points
 from gauger.algorithms.density.hierarchy import Hierarchy
-from gauger.algorithms.density.levels import groups_of_levels, levels_of, usual_smoothing
+from gauger.algorithms.density.levels import groups_of_levels, split_hierarchy, usual_smoothing
 
 __all__ = [
     "NOBODY",
     "_LEAST_POINTS",
-    "Dense",
+    "DensityGroups",
     "Hierarchy",
     "groups_of_levels",
-    "levels_of",
-    "spread_from",
+    "split_hierarchy",
+    "spread_groups",
     "usual_min_points",
     "usual_smoothing",
 ]

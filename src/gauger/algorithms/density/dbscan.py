@@ -18,7 +18,7 @@ _LEAST_POINTS = 4
 
 
 @dataclass(frozen=True, eq=False)
-class Dense:
+class DensityGroups:
     """What one radius makes of n customers: `group` (n,) from 0, -1 for none; and of each that is not core the
     `nearest` core customer (n,), -1 where there is none, and how far that is, `gaps` (n,)."""
 
@@ -27,7 +27,7 @@ class Dense:
     gaps: Values
 
 
-def spread_from(near: Neighbours, cores: Rows, core_groups: Rows, radius: float, rank: Rows) -> Dense:
+def spread_groups(near: Neighbours, cores: Rows, core_groups: Rows, radius: float, rank: Rows) -> DensityGroups:
     """Core customers in their groups, and everyone else in that of the nearest of them, if within the radius."""
     group, nearest = np.full(len(rank), NOBODY), np.full(len(rank), NOBODY)
     gaps = np.full(len(rank), np.nan)
@@ -37,7 +37,7 @@ def spread_from(near: Neighbours, cores: Rows, core_groups: Rows, radius: float,
         nearest[others], gaps[others] = near.nearest(others, cores, rank)
         within = others[gaps[others] <= radius]
         group[within] = group[nearest[within]]
-    return Dense(group, nearest, gaps)
+    return DensityGroups(group, nearest, gaps)
 
 
 def usual_min_points(features: int) -> int:

@@ -1,4 +1,4 @@
-"""Dense spots inside a wide cloud: they never come apart from it, but its densities then have two peaks."""
+"""DensityGroups spots inside a wide cloud: they never come apart from it, but its densities then have two peaks."""
 
 from dataclasses import replace
 
@@ -8,7 +8,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from gauger.algorithms.density.hierarchy import Hierarchy
-from gauger.algorithms.merge_trees import Joins
+from gauger.algorithms.merge_trees import Merges
 from gauger.algorithms.statistics import scaled_dip
 
 _TWO_PEAKS = 0.6
@@ -25,11 +25,11 @@ is for one peak and would close the valley between two."""
 Values = NDArray[np.float64]
 
 
-def with_spots(found: Hierarchy, joins: Joins, reach: Values, features: int, smallest: int) -> Hierarchy:
+def with_spots(found: Hierarchy, merges: Merges, reach: Values, features: int, smallest: int) -> Hierarchy:
     """The hierarchy with a branch more for each dense spot of at least `smallest` customers inside one that never
     splits.
 
-    `joins` are the merges that the hierarchy is made of, `reach` (n,) is how far each customer looks for its
+    `merges` are the merges that the hierarchy is made of, `reach` (n,) is how far each customer looks for its
     neighbours.
     """
     limit = _TWO_PEAKS if features > 1 else _TWO_PEAKS_OF_ONE_FEATURE
@@ -43,7 +43,7 @@ def with_spots(found: Hierarchy, joins: Joins, reach: Values, features: int, sma
         if len(logs) < 2 * smallest or scaled_dip(logs) < limit:
             continue
         level = float(np.exp(_valley(logs)))
-        for rows in _parts_within(joins, own, level, smallest):
+        for rows in _parts_within(merges, own, level, smallest):
             if len(rows) <= len(own) - smallest:
                 branch[rows] = len(parent)
                 parent.append(number)
@@ -72,11 +72,11 @@ def _valley(ordered: Values) -> float:
     return float(grid[first + int(np.argmin(density[first : second + 1]))])
 
 
-def _parts_within(joins: Joins, own: NDArray[np.intp], level: float, smallest: int) -> list[NDArray[np.intp]]:
+def _parts_within(merges: Merges, own: NDArray[np.intp], level: float, smallest: int) -> list[NDArray[np.intp]]:
     """The customers of each part that holds together within a distance and has enough of some customers."""
-    n = joins.leaves
-    steps = np.flatnonzero(joins.height <= level)
-    nodes = np.concatenate([joins.left[steps], joins.right[steps]])
+    n = merges.leaves
+    steps = np.flatnonzero(merges.height <= level)
+    nodes = np.concatenate([merges.left[steps], merges.right[steps]])
     links = coo_array((np.ones(len(nodes), dtype=np.int8), (nodes, np.tile(n + steps, 2))), shape=(2 * n - 1,) * 2)
     labels = connected_components(links, directed=False)[1][own]
     sizes = np.bincount(labels)

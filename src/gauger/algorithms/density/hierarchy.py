@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gauger.algorithms.merge_trees import Joins
+from gauger.algorithms.merge_trees import Merges
 
 Values = NDArray[np.float64]
 Rows = NDArray[np.intp]
@@ -137,22 +137,22 @@ class Hierarchy:
         return Hierarchy(parents, self.born[home], self.held[home], target[self.branch], left)
 
 
-def hierarchy_of(joins: Joins, smallest: int) -> Hierarchy:
+def hierarchy_of(merges: Merges, smallest: int) -> Hierarchy:
     """The hierarchy that merges, by height, make of branches of at least `smallest` customers.
 
     Seen from above: where two or more parts of that size come apart, each is a new branch; where only one is left, it
     is the same branch, and the others' customers leave. Merges at one height happen together, so that it does not
     matter which of equal links were taken. Customers at no distance count as apart by the least distance there is.
     """
-    n = joins.leaves
-    positive = joins.height[joins.height > 0.0]
+    n = merges.leaves
+    positive = merges.height[merges.height > 0.0]
     floor = float(positive.min()) if positive.size else 1.0
     most = max(2 * n // smallest, 1) + 1
     parent, held = np.full(most, -1, dtype=np.intp), np.zeros(most, dtype=np.intp)
     born = np.full(most, np.inf)
     branch, gone = np.full(2 * n - 1, -1, dtype=np.intp), np.full(2 * n - 1, np.nan)
-    heights = np.maximum(joins.height, floor)
-    many = shed(joins.left, joins.right, heights, smallest, branch, gone, parent, born, held)
+    heights = np.maximum(merges.height, floor)
+    many = shed(merges.left, merges.right, heights, smallest, branch, gone, parent, born, held)
     return Hierarchy(parent[:many], born[:many], held[:many], branch[:n].copy(), gone[:n].copy())
 
 

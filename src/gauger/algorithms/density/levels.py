@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from gauger.algorithms.density.dbscan import NOBODY, usual_min_points
 from gauger.algorithms.density.dense_spots import with_spots
 from gauger.algorithms.density.hierarchy import Hierarchy, hierarchy_of
-from gauger.algorithms.merge_trees import Joins
+from gauger.algorithms.merge_trees import Merges
 
 Rows = NDArray[np.intp]
 Values = NDArray[np.float64]
@@ -25,12 +25,12 @@ _SMOOTH, _SMOOTH_BEYOND, _MANY = 20, 12, 20_000
 simulation; beyond so many customers fewer will do, and one feature needs them always."""
 
 
-def levels_of(joins: Joins, reach: Values, features: int, smallest: int, min_points: int) -> Hierarchy:
+def split_hierarchy(merges: Merges, reach: Values, features: int, smallest: int, min_points: int) -> Hierarchy:
     """The hierarchy of branches whose splits are deep, from merges by mutual reachability and each one's reach (n,)."""
-    found = hierarchy_of(joins, smallest)
+    found = hierarchy_of(merges, smallest)
     factor, power = _DEEP.get(features, _DEEP_BEYOND)
     deep = depths(found, reach, features) >= factor / min_points**power
-    return with_spots(found.without_shallow_splits(deep), joins, reach, features, smallest)
+    return with_spots(found.without_shallow_splits(deep), merges, reach, features, smallest)
 
 
 def groups_of_levels(found: Hierarchy) -> tuple[Rows, Rows]:

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms.kmeans import TWO_STARTS, Fitter, QuickFit, assign, distinct_up_to
+from gauger.algorithms.kmeans import TWO_STARTS, Fitter, SmallFit, assign, distinct_up_to
 from gauger.algorithms.parallel import map_jobs
 
 Values = NDArray[np.float64]
@@ -48,7 +48,7 @@ def prediction_strength(
 
 def stability(
     columns: Values,
-    fits: Mapping[int, QuickFit],
+    fits: Mapping[int, SmallFit],
     *,
     resamples: int,
     seed: Sequence[int],
@@ -103,7 +103,7 @@ def _possible(counts: Iterable[int], tables: Sequence[Values]) -> list[int]:
     return [count for count in asked if count <= most]
 
 
-def _kept_together(columns: Values, own: QuickFit, centres: Values) -> float:
+def _kept_together(columns: Values, own: SmallFit, centres: Values) -> float:
     """For the worst segment, the share of its pairs of customers that other centres put together as well."""
     count = len(centres)
     foretold = np.full(columns.shape[1], -1, dtype=np.int32)
@@ -115,7 +115,7 @@ def _kept_together(columns: Values, own: QuickFit, centres: Values) -> float:
     return float((pairs[several] / (sizes[several] * (sizes[several] - 1))).min(initial=1.0))
 
 
-def _jaccards(fit: QuickFit, drawn: NDArray[np.intp], codes: Codes) -> Values:
+def _jaccards(fit: SmallFit, drawn: NDArray[np.intp], codes: Codes) -> Values:
     """The largest similarity of each segment with any of the others' (codes of the drawn customers)."""
     count = len(fit.centres)
     own = fit.codes[drawn].astype(np.intp)

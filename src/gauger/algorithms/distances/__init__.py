@@ -3,7 +3,7 @@
 from gauger.algorithms.distances.coordinates import principal_coordinates
 from gauger.algorithms.distances.given import given_geometry
 from gauger.algorithms.distances.gower import MixedRows, gower_geometry
-from gauger.algorithms.distances.metrics import METRICS, SERIES_METRICS, Geometry, Settings, geometry
+from gauger.algorithms.distances.metrics import METRICS, SERIES_METRICS, Geometry, MetricSettings, geometry
 from gauger.algorithms.distances.tiles import TILE, tile_distances
 
 __all__ = [
@@ -11,8 +11,8 @@ __all__ = [
     "SERIES_METRICS",
     "TILE",
     "Geometry",
+    "MetricSettings",
     "MixedRows",
-    "Settings",
     "geometry",
     "given_geometry",
     "gower_geometry",

@@ -5,8 +5,8 @@ from numba import njit
 
 
 @njit(nogil=True, cache=True)
-def elastic_between(rows, others, band):
-    """The elastic distance of each of rows (a, t) from each of others (b, t): (a, b), 0 for equal series.
+def dtw_between(rows, others, band):
+    """The dynamic time warping of each of rows (a, t) from each of others (b, t): (a, b), 0 for equal series.
 
     The square root of the least sum of squared differences along a path that pairs every period of one series with
     periods at most `band` away in the other, forwards only; with band 0 that is the Euclidean distance. O(a b t band).

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.linalg import LinAlgError, cholesky, solve_triangular
 from scipy.spatial.distance import cdist
 
-from gauger.algorithms.distances.dtw import elastic_between
+from gauger.algorithms.distances.dtw import dtw_between
 from gauger.algorithms.distances.lagged import lagged_between
 from gauger.errors import SettingError
 from gauger.wording import listed, plural
@@ -44,7 +44,7 @@ class Geometry:
 
 
 @dataclass(frozen=True)
-class Settings:
+class MetricSettings:
     """What some metrics need to be told: Minkowski's exponent `p`; for series, the `band` and the largest `lag`."""
 
     p: float = 3.0
@@ -52,7 +52,7 @@ class Settings:
     lag: int | None = None
 
 
-def geometry(name: str, values: Matrix, settings: Settings, labels: Sequence[object]) -> Geometry:
+def geometry(name: str, values: Matrix, settings: MetricSettings, labels: Sequence[object]) -> Geometry:
     """The rows of values (n, d) under a metric of METRICS; `labels` (n,) name them in messages.
 
     Raises SettingError for an unknown name, a setting out of range, or rows that the metric says nothing of.
@@ -64,26 +64,26 @@ def geometry(name: str, values: Matrix, settings: Settings, labels: Sequence[obj
     return Geometry(name, words, len(values), between, points)
 
 
-def _plain(scipy_name: str) -> Callable[[Matrix, Settings, Sequence[object]], Prepared]:
-    def prepare(values: Matrix, _settings: Settings, _labels: Sequence[object]) -> Prepared:
+def _plain(scipy_name: str) -> Callable[[Matrix, MetricSettings, Sequence[object]], Prepared]:
+    def prepare(values: Matrix, _settings: MetricSettings, _labels: Sequence[object]) -> Prepared:
         return lambda rows, others: cdist(values[rows], values[others], scipy_name), values
 
     return prepare
 
 
-def _minkowski(values: Matrix, settings: Settings, _labels: Sequence[object]) -> Prepared:
+def _minkowski(values: Matrix, settings: MetricSettings, _labels: Sequence[object]) -> Prepared:
     p = settings.p
     if isinstance(p, bool) or not isinstance(p, (int, float, np.integer, np.floating)) or not 1.0 <= p < np.inf:
         raise SettingError(f"p={p!r} must be a number from 1 up: below 1 the triangle inequality fails.")
     return lambda rows, others: cdist(values[rows], values[others], "minkowski", p=p), values
 
 
-def _cosine(values: Matrix, _settings: Settings, labels: Sequence[object]) -> Prepared:
+def _cosine(values: Matrix, _settings: MetricSettings, labels: Sequence[object]) -> Prepared:
     directions = _directions(values, values, labels, "cosine", "all zero")
     return lambda rows, others: _one_less(directions[rows] @ directions[others].T), directions
 
 
-def _correlation(values: Matrix, _settings: Settings, labels: Sequence[object]) -> Prepared:
+def _correlation(values: Matrix, _settings: MetricSettings, labels: Sequence[object]) -> Prepared:
     centred = values - values.mean(axis=1, keepdims=True)
     directions = _directions(centred, values, labels, "correlation", "constant")
     return lambda rows, others: _one_less(directions[rows] @ directions[others].T), directions
@@ -102,7 +102,7 @@ def _directions(values: Matrix, raw: Matrix, labels: Sequence[object], name: str
     return np.asarray(values / lengths[:, None])
 
 
-def _mahalanobis(values: Matrix, _settings: Settings, _labels: Sequence[object]) -> Prepared:
+def _mahalanobis(values: Matrix, _settings: MetricSettings, _labels: Sequence[object]) -> Prepared:
     n, d = values.shape
     try:
         if n <= d:
@@ -121,19 +121,19 @@ def _mahalanobis(values: Matrix, _settings: Settings, _labels: Sequence[object])
     return lambda rows, others: cdist(whitened[rows], whitened[others]), whitened
 
 
-def _elastic(values: Matrix, settings: Settings, _labels: Sequence[object]) -> Prepared:
+def _dtw(values: Matrix, settings: MetricSettings, _labels: Sequence[object]) -> Prepared:
     band = _periods("band", settings.band, values)
-    return lambda rows, others: elastic_between(values[rows], values[others], band), None
+    return lambda rows, others: dtw_between(values[rows], values[others], band), None
 
 
-def _elastic_shape(values: Matrix, settings: Settings, labels: Sequence[object]) -> Prepared:
+def _dtw_zscored(values: Matrix, settings: MetricSettings, labels: Sequence[object]) -> Prepared:
     centred = values - values.mean(axis=1, keepdims=True)
-    shapes = _directions(centred, values, labels, "elastic_shape", "constant") * np.sqrt(values.shape[1])
+    shapes = _directions(centred, values, labels, "dtw_zscored", "constant") * np.sqrt(values.shape[1])
     band = _periods("band", settings.band, values)
-    return lambda rows, others: elastic_between(shapes[rows], shapes[others], band), None
+    return lambda rows, others: dtw_between(shapes[rows], shapes[others], band), None
 
 
-def _lagged(values: Matrix, settings: Settings, labels: Sequence[object]) -> Prepared:
+def _lagged(values: Matrix, settings: MetricSettings, labels: Sequence[object]) -> Prepared:
     _correlation(values, settings, labels)
     lag = _periods("lag", settings.lag, values)
     return lambda rows, others: lagged_between(values[rows], values[others], lag), None
@@ -155,7 +155,7 @@ def _one_less(r: Matrix) -> Matrix:
     return np.where(apart > _FLAT, apart, 0.0)
 
 
-METRICS: Mapping[str, tuple[str, Callable[[Matrix, Settings, Sequence[object]], Prepared]]] = {
+METRICS: Mapping[str, tuple[str, Callable[[Matrix, MetricSettings, Sequence[object]], Prepared]]] = {
     "euclidean": ("Euclidean distance", _plain("euclidean")),
     "squared_euclidean": ("squared Euclidean distance", _plain("sqeuclidean")),
     "city_block": ("city-block distance", _plain("cityblock")),
@@ -165,8 +165,8 @@ METRICS: Mapping[str, tuple[str, Callable[[Matrix, Settings, Sequence[object]], 
     "cosine": ("1 - cosine", _cosine),
     "correlation": ("1 - r", _correlation),
     "mahalanobis": ("Mahalanobis distance", _mahalanobis),
-    "elastic": ("elastic distance", _elastic),
-    "elastic_shape": ("elastic distance of z-scored series", _elastic_shape),
+    "dtw": ("dynamic time warping", _dtw),
+    "dtw_zscored": ("dynamic time warping of z-scored series", _dtw_zscored),
     "lagged_correlation": ("1 - the highest lagged r", _lagged),
 }
 """By name, what an axis says of a metric, and how its distances come about.
@@ -174,8 +174,8 @@ METRICS: Mapping[str, tuple[str, Callable[[Matrix, Settings, Sequence[object]], 
 For rows x and y: euclidean sqrt(sum (x - y)²), squared_euclidean without the root, city_block sum |x - y|, chebyshev
 max |x - y|, minkowski (sum |x - y|^p)^(1/p), canberra sum |x - y| / (|x| + |y|) with 0 where both are 0, cosine
 1 - x y / (|x| |y|), correlation the same of x and y less their own means, mahalanobis sqrt((x - y) S⁻¹ (x - y)) with S
-the covariance of all rows. elastic_shape is elastic on rows of mean 0 and standard deviation 1.
+the covariance of all rows. dtw_zscored is dtw on rows of mean 0 and standard deviation 1.
 """
 
-SERIES_METRICS = ("elastic", "elastic_shape", "lagged_correlation")
+SERIES_METRICS = ("dtw", "dtw_zscored", "lagged_correlation")
 """Metrics that read a row as a series, its features being periods in order."""

@@ -3,13 +3,13 @@
 from gauger.algorithms.kmeans.compiling import compile_kmeans
 from gauger.algorithms.kmeans.kernels import refill
 from gauger.algorithms.kmeans.lloyd import (
-    Settled,
+    LloydResult,
     assign,
-    settle_in_rounds,
-    spread_of,
+    run_lloyd,
     squares_to_own,
     sums_of,
-    total_spread,
+    total_squares,
+    wcss_of,
 )
 from gauger.algorithms.kmeans.racing import FINISHED, Entrant, race
 from gauger.algorithms.kmeans.seeding import SEEDERS, first_rows, seed_plusplus
@@ -17,10 +17,10 @@ from gauger.algorithms.kmeans.small_tables import (
     TWO_STARTS,
     Fitter,
     KmeansFitter,
-    QuickFit,
+    SmallFit,
     distinct_up_to,
     fits_by_count,
-    quick_fit,
+    small_fit,
     split_centres,
 )
 
@@ -31,21 +31,21 @@ __all__ = [
     "Entrant",
     "Fitter",
     "KmeansFitter",
-    "QuickFit",
-    "Settled",
+    "LloydResult",
+    "SmallFit",
     "assign",
     "compile_kmeans",
     "distinct_up_to",
     "first_rows",
     "fits_by_count",
-    "quick_fit",
     "race",
     "refill",
+    "run_lloyd",
     "seed_plusplus",
-    "settle_in_rounds",
+    "small_fit",
     "split_centres",
-    "spread_of",
     "squares_to_own",
     "sums_of",
-    "total_spread",
+    "total_squares",
+    "wcss_of",
 ]

@@ -24,6 +24,6 @@ def compile_kmeans() -> None:
         lambda: kernels.refill(columns, weights, centres, codes, counts, sums),
         lambda: kernels.sums_block(columns, weights, 0, 3, codes, counts, sums),
         lambda: kernels.own_distances_block(columns, 0, 3, centres, codes, squares),
-        lambda: kernels.settle(columns, weights, centres, np.full(3, -1, dtype=np.int32), 1),
+        lambda: kernels.iterate_block(columns, weights, centres, np.full(3, -1, dtype=np.int32), 1),
         lambda: scatter_seeds(columns, weights, np.full((2, 1), 0.5), np.zeros(2, dtype=np.intp)),
     )

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from gauger.algorithms.kmeans.lloyd import squares_to_own, total_spread
+from gauger.algorithms.kmeans.lloyd import squares_to_own, total_squares
 from gauger.algorithms.row_order import RowOrder
 
 
@@ -14,7 +14,7 @@ def coreset(rows: RowOrder, size: int, rng: np.random.Generator) -> RowOrder:
     Each is weighted by the inverse of its chance, so that a sum of squares keeps its expectation, and rows
     far out are hardly ever missed. Bachem, Lucic & Krause (2018), Proc. 24th ACM SIGKDD, 1119-1127.
     """
-    middle, spread = total_spread(rows.columns, rows.weights)
+    middle, spread = total_squares(rows.columns, rows.weights)
     squares = squares_to_own(rows.columns, middle[None, :], np.zeros(rows.size, dtype=np.int32))
     chances = 0.5 * rows.weights / rows.weights.sum() + (0.5 * rows.weights * squares / spread if spread else 0.0)
     running = np.cumsum(chances)

@@ -204,16 +204,16 @@ def refill(columns, weights, centres, codes, counts, sums):
 
 
 @njit(nogil=True, cache=True)
-def settle(columns, weights, centres, codes, max_rounds):
-    """Rounds of assigning and moving centres over one block of rows, until nothing moves or max_rounds are done.
+def iterate_block(columns, weights, centres, codes, max_iterations):
+    """Iterations of assigning and moving centres over one block of rows, until nothing moves or max_iterations are done.
 
-    Changes centres (k, d) and codes (n,), which begin at -1. Returns the rounds done and the rows that moved last.
+    Changes centres (k, d) and codes (n,), which begin at -1. Returns the iterations done and the rows that moved last.
     """
     k, d = centres.shape
     n = columns.shape[1]
     counts, sums = np.zeros(k), np.zeros((k, d))
     done, moved = 0, n
-    while moved and done < max_rounds:
+    while moved and done < max_iterations:
         moved = assign_block(columns, weights, np.int64(0), n, centres, codes, counts, sums)
         if counts.min() <= 0.0:
             moved += refill(columns, weights, centres, codes, counts, sums)

@@ -1,6 +1,6 @@
-"""Rounds of k-means (Lloyd 1982): assign every customer to the nearest centre, move each centre to its customers' mean.
+"""Iterations of k-means (Lloyd 1982): assign every customer to the nearest centre, move each centre to its customers' mean.
 
-Sums are kept from round to round and changed only by those who move, so that a round in which few do costs little
+Sums are kept from iteration to iteration and changed only by those who move, so that an iteration in which few do costs little
 more than looking at the distances; and bounds on these spare most customers the look.
 """
 
@@ -15,7 +15,7 @@ from gauger.algorithms.kmeans.kernels import assign_block, own_distances_block, 
 from gauger.algorithms.parallel import map_blocks
 
 PRUNE_BELOW = 0.05
-"""Once a round moves a smaller share of customers than this, bounds on their distances pay."""
+"""Once an iteration moves a smaller share of customers than this, bounds on their distances pay."""
 
 _MARGIN = 1e-10
 
@@ -43,17 +43,17 @@ class SegmentSums:
 
 
 @dataclass(frozen=True, eq=False)
-class Settled:
-    """Where rounds ended: `codes` (n,) from 0, `centres` (k, d), `wcss`, and what each round did.
+class LloydResult:
+    """Where iterations ended: `codes` (n,) from 0, `centres` (k, d), `wcss`, and what each iteration did.
 
-    `course` has a row a round: the sum of squares after it, the customers it moved, and the largest way a centre went.
-    `moved` is how many the last round moved: 0 when nothing was left to do.
+    `history` has a row an iteration: the sum of squares after it, the customers it moved, and the largest way a centre went.
+    `moved` is how many the last iteration moved: 0 when nothing was left to do.
     """
 
     codes: Codes
     centres: Values
     wcss: float
-    course: list[tuple[float, int, float]]
+    history: list[tuple[float, int, float]]
     moved: int
 
 
@@ -62,7 +62,7 @@ class _Bounds:
     """What spares customers the look at their distances (after Hamerly 2010, SIAM Data Mining, 130-140).
 
     A customer stays as long as the way of the own centre and the way of the fastest other one, added up, are below the
-    slack found at the last look. Both ways are counted from the first round, so that slack need not change in between.
+    slack found at the last look. Both ways are counted from the first iteration, so that slack need not change in between.
     """
 
     slack: Values
@@ -83,10 +83,10 @@ class _Bounds:
         self.reach = self.reach + ways + others
 
 
-def settle_in_rounds(
-    columns: Values, weights: Values, centres: Values, max_rounds: int, *, prune_below: float = PRUNE_BELOW
-) -> Settled:
-    """Rounds from the given centres (k, d) until nobody moves or `max_rounds` are done.
+def run_lloyd(
+    columns: Values, weights: Values, centres: Values, max_iterations: int, *, prune_below: float = PRUNE_BELOW
+) -> LloydResult:
+    """Iterations from the given centres (k, d) until nobody moves or `max_iterations` are done.
 
     `columns` (d, n), `weights` (n,) positive. A segment that empties takes the customer farthest from its centre. With
     or without pruning (`prune_below=0` never prunes) the codes are the same to the bit, for pruned customers are those
@@ -96,11 +96,11 @@ def settle_in_rounds(
     n, k = columns.shape[1], len(centres)
     codes = np.full(n, -1, dtype=np.int32)
     sums = SegmentSums(np.zeros(k), np.zeros_like(centres))
-    middle, overall = total_spread(columns, weights)
+    middle, overall = total_squares(columns, weights)
     bounds: _Bounds | None = None
-    course: list[tuple[float, int, float]] = []
+    history: list[tuple[float, int, float]] = []
     moved, before, exact = n, centres, False
-    while len(course) < max_rounds:
+    while len(history) < max_iterations:
         if bounds is None and moved < prune_below * n and k > 1:
             bounds = _Bounds.at_first(columns, k)
         before = centres
@@ -122,7 +122,7 @@ def settle_in_rounds(
         if bounds is not None:
             bounds.went(ways)
         between = float((sums.weight * ((centres - middle) ** 2).sum(axis=1)).sum())
-        course.append((max(overall - between, 0.0), moved, float(ways.max())))
+        history.append((max(overall - between, 0.0), moved, float(ways.max())))
         if moved == 0 and (centres == before).all():
             break
     if moved:
@@ -130,7 +130,7 @@ def settle_in_rounds(
         assign(columns, weights, centres, codes)
         if np.bincount(codes, minlength=k).min() == 0:
             codes = last
-    return Settled(codes, centres, spread_of(columns, weights, centres, codes), course, moved)
+    return LloydResult(codes, centres, wcss_of(columns, weights, centres, codes), history, moved)
 
 
 def assign(columns: Values, weights: Values, centres: Values, codes: Codes) -> SegmentSums:
@@ -182,13 +182,13 @@ def squares_to_own(columns: Values, centres: Values, codes: Codes) -> Values:
     return squares
 
 
-def spread_of(columns: Values, weights: Values, centres: Values, codes: Codes) -> float:
+def wcss_of(columns: Values, weights: Values, centres: Values, codes: Codes) -> float:
     """The within-cluster sum of squares about given centres."""
     return float((weights * squares_to_own(columns, centres, codes)).sum())
 
 
-def total_spread(columns: Values, weights: Values) -> tuple[Values, float]:
+def total_squares(columns: Values, weights: Values) -> tuple[Values, float]:
     """The mean of everyone (d,) and the sum of squares about it."""
     middle = np.einsum("ij,j->i", columns, weights) / weights.sum()
     everyone = np.zeros(columns.shape[1], dtype=np.int32)
-    return middle, spread_of(columns, weights, middle[None, :], everyone)
+    return middle, wcss_of(columns, weights, middle[None, :], everyone)

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.algorithms.kmeans.coreset import coreset
-from gauger.algorithms.kmeans.kernels import settle
-from gauger.algorithms.kmeans.lloyd import spread_of
+from gauger.algorithms.kmeans.kernels import iterate_block
+from gauger.algorithms.kmeans.lloyd import wcss_of
 from gauger.algorithms.kmeans.seeding import Seeder
 from gauger.algorithms.parallel import map_jobs
 from gauger.algorithms.row_order import RowOrder
@@ -17,7 +17,7 @@ SAMPLE = 4_000
 FINISHED = 3
 
 _CHEAP_STARTS = 4
-_CHEAP_ROUNDS = 12
+_TRIAL_ITERATIONS = 12
 _SAME = 1e-9
 
 Values = NDArray[np.float64]
@@ -41,10 +41,10 @@ def race(
     starts: int,
     seed: np.random.SeedSequence,
 ) -> list[Entrant]:
-    """Start four times `starts` times on a sample of up to 4,000 customers, for a dozen rounds; the best first.
+    """Start four times `starts` times on a sample of up to 4,000 customers, for a dozen iterations; the best first.
 
     Starts that came to the same sum of squares count as one. There must be `count` distinct customers. Where the sample
-    is everyone, the best are to be run again from where they began, so that their course can be told.
+    is everyone, the best are to be run again from where they began, so that their history can be told.
     """
     sampling, *streams = seed.spawn(1 + starts * _CHEAP_STARTS)
     field = customers
@@ -58,8 +58,8 @@ def race(
         origin = seeder(field, count, np.random.default_rng(stream))
         centres = origin.copy()
         codes = np.full(field.size, -1, dtype=np.int32)
-        settle(field.columns, field.weights, centres, codes, _CHEAP_ROUNDS)
-        wcss = spread_of(field.columns, field.weights, centres, codes)
+        iterate_block(field.columns, field.weights, centres, codes, _TRIAL_ITERATIONS)
+        wcss = wcss_of(field.columns, field.weights, centres, codes)
         return Entrant(number, seeding, origin if field is customers else centres, wcss)
 
     return best_first(map_jobs(start, enumerate(streams, 1)))

@@ -7,12 +7,12 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms.kmeans.kernels import settle
-from gauger.algorithms.kmeans.lloyd import spread_of, sums_of
+from gauger.algorithms.kmeans.kernels import iterate_block
+from gauger.algorithms.kmeans.lloyd import sums_of, wcss_of
 from gauger.algorithms.kmeans.seeding import scatter_seeds
 
-_CHEAP_ROUNDS = 8
-_ROUNDS = 100
+_TRIAL_ITERATIONS = 8
+_ITERATIONS = 100
 _SPLIT = 2
 
 Values = NDArray[np.float64]
@@ -20,7 +20,7 @@ Codes = NDArray[np.int32]
 
 
 @dataclass(frozen=True, eq=False)
-class QuickFit:
+class SmallFit:
     """Codes (n,) from 0, centres (k, d) and the sum of squares of one count."""
 
     codes: Codes
@@ -33,7 +33,7 @@ class Fitter(Protocol):
 
     def __call__(
         self, columns: Values, counts: Iterable[int], rng: np.random.Generator, /, weights: Values | None = None
-    ) -> dict[int, QuickFit]:
+    ) -> dict[int, SmallFit]:
         """Codes, centres and the sum of squares by count."""
 
 
@@ -45,7 +45,7 @@ class KmeansFitter:
 
     def __call__(
         self, columns: Values, counts: Iterable[int], rng: np.random.Generator, weights: Values | None = None
-    ) -> dict[int, QuickFit]:
+    ) -> dict[int, SmallFit]:
         """Codes, centres and the sum of squares by count."""
         return fits_by_count(columns, counts, rng, starts=self.starts, weights=weights)
 
@@ -55,31 +55,31 @@ TWO_STARTS = KmeansFitter(2)
 
 def fits_by_count(
     columns: Values, counts: Iterable[int], rng: np.random.Generator, *, starts: int = 4, weights: Values | None = None
-) -> dict[int, QuickFit]:
+) -> dict[int, SmallFit]:
     """The best of a few starts for each of the rising counts; each count also starts from the one before it, split.
 
     `columns` (d, n) with at least as many distinct customers as the largest count. `starts` k-means++ seedings and two
-    splits go eight rounds, the best one goes on until nothing moves.
+    splits go eight iterations, the best one goes on until nothing moves.
     """
     own = np.ones(columns.shape[1]) if weights is None else weights
-    fits: dict[int, QuickFit] = {}
-    previous: QuickFit | None = None
+    fits: dict[int, SmallFit] = {}
+    previous: SmallFit | None = None
     for count in counts:
         origins = [_scattered(columns, own, count, rng) for _ in range(starts if count > 1 else 1)]
         if previous is not None and count == len(previous.centres) + 1:
             origins += split_centres(columns, own, previous.codes, previous.centres)
-        trials = [quick_fit(columns, own, origin, _CHEAP_ROUNDS) for origin in origins]
+        trials = [small_fit(columns, own, origin, _TRIAL_ITERATIONS) for origin in origins]
         best = min(trials, key=lambda trial: trial.wcss)
-        previous = fits[count] = quick_fit(columns, own, best.centres, _ROUNDS)
+        previous = fits[count] = small_fit(columns, own, best.centres, _ITERATIONS)
     return fits
 
 
-def quick_fit(columns: Values, weights: Values, centres: Values, max_rounds: int = _ROUNDS) -> QuickFit:
-    """Rounds from the given centres, which stay as they are, over all customers as one block."""
+def small_fit(columns: Values, weights: Values, centres: Values, max_iterations: int = _ITERATIONS) -> SmallFit:
+    """Iterations from the given centres, which stay as they are, over all customers as one block."""
     own = centres.copy()
     codes = np.full(columns.shape[1], -1, dtype=np.int32)
-    settle(columns, weights, own, codes, max_rounds)
-    return QuickFit(codes, own, spread_of(columns, weights, own, codes))
+    iterate_block(columns, weights, own, codes, max_iterations)
+    return SmallFit(codes, own, wcss_of(columns, weights, own, codes))
 
 
 def distinct_up_to(columns: Values, most: int) -> int:

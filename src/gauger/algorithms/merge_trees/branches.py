@@ -4,33 +4,33 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gauger.algorithms.merge_trees.merges import Joins
+from gauger.algorithms.merge_trees.merges import Merges
 
 Nodes = NDArray[np.int64]
 Values = NDArray[np.float64]
 
 
-def sizes_of(joins: Joins, weights: Values) -> Values:
+def sizes_of(merges: Merges, weights: Values) -> Values:
     """The weight of every node (2 n - 1,), leaves first."""
-    sizes = np.concatenate([weights, np.zeros(joins.leaves - 1)])
-    for step, (left, right) in enumerate(zip(joins.left.tolist(), joins.right.tolist(), strict=True), joins.leaves):
+    sizes = np.concatenate([weights, np.zeros(merges.leaves - 1)])
+    for step, (left, right) in enumerate(zip(merges.left.tolist(), merges.right.tolist(), strict=True), merges.leaves):
         sizes[step] = sizes[left] + sizes[right]
     return sizes
 
 
-def larger_left(joins: Joins, sizes: Values) -> Joins:
+def larger_left(merges: Merges, sizes: Values) -> Merges:
     """The same merges with the larger branch to the left; of equals the one that was made first."""
-    left, right = joins.left, joins.right
+    left, right = merges.left, merges.right
     swap = (sizes[right] > sizes[left]) | ((sizes[right] == sizes[left]) & (right < left))
-    return joins.like(np.where(swap, right, left), np.where(swap, left, right), joins.height)
+    return merges.like(np.where(swap, right, left), np.where(swap, left, right), merges.height)
 
 
-def positions(joins: Joins) -> tuple[Nodes, Nodes]:
+def positions(merges: Merges) -> tuple[Nodes, Nodes]:
     """Where every node (2 n - 1,) stands among the leaves: its first place from the left, and how many it holds."""
-    n = joins.leaves
+    n = merges.leaves
     many = np.ones(2 * n - 1, dtype=np.int64)
     first = np.zeros(2 * n - 1, dtype=np.int64)
-    spread_positions(joins.left, joins.right, first, many)
+    spread_positions(merges.left, merges.right, first, many)
     return first, many
 
 
@@ -45,22 +45,22 @@ def spread_positions(left, right, first, many):
         first[right[step]] = first[n + step] + many[left[step]]
 
 
-def leaf_order(joins: Joins) -> Nodes:
+def leaf_order(merges: Merges) -> Nodes:
     """The leaves from left to right."""
-    first, _ = positions(joins)
-    order = np.empty(joins.leaves, dtype=np.int64)
-    order[first[: joins.leaves]] = np.arange(joins.leaves)
+    first, _ = positions(merges)
+    order = np.empty(merges.leaves, dtype=np.int64)
+    order[first[: merges.leaves]] = np.arange(merges.leaves)
     return order
 
 
-def branches_after(joins: Joins, whole: NDArray[np.bool_]) -> Nodes:
+def branches_after(merges: Merges, whole: NDArray[np.bool_]) -> Nodes:
     """For each leaf (n,) the node that a cut leaves it in, when it keeps the merges that are `whole` (n - 1,).
 
     A merge is kept only if all below it are: `whole` must be so.
     """
-    home = np.arange(2 * joins.leaves - 1)
-    hand_down(joins.left, joins.right, whole, home)
-    return home[: joins.leaves]
+    home = np.arange(2 * merges.leaves - 1)
+    hand_down(merges.left, merges.right, whole, home)
+    return home[: merges.leaves]
 
 
 @njit(cache=True)
@@ -72,16 +72,16 @@ def hand_down(left, right, whole, home):
             home[left[step]] = home[right[step]] = home[n + step]
 
 
-def highest_below(joins: Joins) -> Values:
+def highest_below(merges: Merges) -> Values:
     """The greatest height in each branch (n - 1,): its own, except where a merge lies below one of its parts."""
-    highest = joins.height.copy()
-    for step in range(joins.done):
-        for part in (joins.left[step], joins.right[step]):
-            if part >= joins.leaves:
-                highest[step] = max(highest[step], highest[part - joins.leaves])
+    highest = merges.height.copy()
+    for step in range(merges.done):
+        for part in (merges.left[step], merges.right[step]):
+            if part >= merges.leaves:
+                highest[step] = max(highest[step], highest[part - merges.leaves])
     return highest
 
 
-def inverted(joins: Joins) -> NDArray[np.intp]:
+def inverted(merges: Merges) -> NDArray[np.intp]:
     """The merges that lie below one of those they join."""
-    return np.flatnonzero(joins.height < highest_below(joins) * (1.0 - 1e-12))
+    return np.flatnonzero(merges.height < highest_below(merges) * (1.0 - 1e-12))

@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gauger.algorithms.merge_trees.merges import Joins
+from gauger.algorithms.merge_trees.merges import Merges
 from gauger.algorithms.neighbours import SLACK, BoxTree, nearest_to, refit_path
 
 _CROWDED = 0.6
@@ -20,23 +20,23 @@ _CROWDED = 0.6
 Values = NDArray[np.float64]
 
 
-def join_closest_points(columns: Values, weights: Values, by_size: bool, advance: Callable[[int], None]) -> Joins:
+def merge_closest_points(columns: Values, weights: Values, by_size: bool, advance: Callable[[int], None]) -> Merges:
     """Every merge of the points (d, n), in the order in which they happen; heights are squared distances.
 
     `by_size` weighs the parts of a branch by their customers (centroid), else both count alike (median).
     """
     n = columns.shape[1]
-    joins = Joins(n)
+    merges = Merges(n)
     points, sizes, node = columns, weights.astype(np.float64), np.arange(n)
-    while joins.done < n - 1:
+    while merges.done < n - 1:
         boxes = BoxTree(points, np.ones(len(node)))
         sizes, node = sizes[boxes.order], node[boxes.order]
         nearest, value, rival = boxes.nearest(np.arange(len(node)))
-        joins.tied |= bool(((rival <= value * (1.0 + SLACK)) & (value > 0.0)).any())
-        steps = min(max(int((1.0 - _CROWDED) * len(node)), 1), n - 1 - joins.done)
+        merges.tied |= bool(((rival <= value * (1.0 + SLACK)) & (value > 0.0)).any())
+        steps = min(max(int((1.0 - _CROWDED) * len(node)), 1), n - 1 - merges.done)
         pairs, heights = np.empty((steps, 2), dtype=np.int64), np.empty(steps)
-        joins.tied |= bool(
-            join_closest(
+        merges.tied |= bool(
+            merge_closest(
                 boxes.points,
                 boxes.weights,
                 boxes.levels,
@@ -52,11 +52,11 @@ def join_closest_points(columns: Values, weights: Values, by_size: bool, advance
             )
         )
         for place, (one, other) in enumerate(pairs.tolist()):
-            node[one] = joins.add(node[[one]], node[[other]], heights[[place]])[0]
+            node[one] = merges.add(node[[one]], node[[other]], heights[[place]])[0]
         advance(steps)
         kept = np.flatnonzero(boxes.points[0] < np.inf)
         points, sizes, node = np.ascontiguousarray(boxes.points[:, kept]), sizes[kept], node[kept]
-    return joins
+    return merges
 
 
 @njit(nogil=True, cache=True, inline="always")
@@ -76,7 +76,7 @@ def _tell(soonest, value, slot):
 
 
 @njit(nogil=True, cache=True)
-def join_closest(points, ones, levels, low, high, least, sizes, by_size, nearest, value, pairs, heights):
+def merge_closest(points, ones, levels, low, high, least, sizes, by_size, nearest, value, pairs, heights):
     """Join the closest pair as often as there is room in pairs (steps, 2) and heights (steps,), squared distances.
 
     points (d, m) in the boxes low, high and least, ones (m,) for their weights, sizes (m,) of the branches; nearest and

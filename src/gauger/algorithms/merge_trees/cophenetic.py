@@ -5,23 +5,23 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gauger.algorithms.merge_trees.branches import leaf_order, positions
-from gauger.algorithms.merge_trees.merges import Joins
+from gauger.algorithms.merge_trees.merges import Merges
 
 Values = NDArray[np.float64]
 Rows = NDArray[np.intp]
 
 
-def cophenetic_distances(joins: Joins, rows: Rows) -> Values:
+def cophenetic_distances(merges: Merges, rows: Rows) -> Values:
     """The heights at which pairs of some leaves meet, condensed by rows above the diagonal in the order of `rows`."""
-    n = joins.leaves
-    first, many = positions(joins)
+    n = merges.leaves
+    first, many = positions(merges)
     rank = np.full(n, -1, dtype=np.int64)
     rank[rows] = np.arange(len(rows))
-    along = rank[leaf_order(joins)]
+    along = rank[leaf_order(merges)]
     before = np.concatenate([[0], np.cumsum(along >= 0)])
     chosen = along[along >= 0]
     met = np.zeros(len(rows) * (len(rows) - 1) // 2)
-    meet(joins.left, joins.right, joins.height, before[first], before[first + many], chosen, met)
+    meet(merges.left, merges.right, merges.height, before[first], before[first + many], chosen, met)
     return met
 
 

@@ -38,7 +38,7 @@ class MatrixSpace:
 
     def join(self, firsts: Slots, seconds: Slots) -> None:
         """Put the distances of each two, joined, in the first's slot."""
-        join_rows(self._distances, self._weights, firsts, seconds, self._rule)
+        merge_rows(self._distances, self._weights, firsts, seconds, self._rule)
 
     def compact(self, kept: Slots) -> Slots:
         """Drop the rows of branches that are no more, in place."""
@@ -77,7 +77,7 @@ def nearest_in_rows(distances, weights, slots, start, stop, nearest, value, riva
 
 
 @njit(nogil=True, cache=True)
-def join_rows(distances, weights, firsts, seconds, rule):
+def merge_rows(distances, weights, firsts, seconds, rule):
     """Put the second rows into the first: the larger distance, the mean by size, or the mean of both."""
     n = weights.shape[0]
     for i in range(firsts.shape[0]):

@@ -8,13 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.algorithms.compiling import compile_loops
-from gauger.algorithms.distances import Geometry, Settings, geometry
-from gauger.algorithms.memory import available_bytes, in_words
-from gauger.algorithms.merge_trees.closest_pairs import join_closest_points
+from gauger.algorithms.distances import Geometry, MetricSettings, geometry
+from gauger.algorithms.memory import available_bytes, bytes_in_words
+from gauger.algorithms.merge_trees.closest_pairs import merge_closest_points
 from gauger.algorithms.merge_trees.lance_williams import MATRIX_LINKAGES, Condensed, MatrixSpace
-from gauger.algorithms.merge_trees.merges import Joins, after_twins
-from gauger.algorithms.merge_trees.reciprocal_pairs import join_reciprocal_pairs
-from gauger.algorithms.merge_trees.single_linkage import join_by_links, join_points_by_links
+from gauger.algorithms.merge_trees.merges import Merges, after_duplicates
+from gauger.algorithms.merge_trees.reciprocal_pairs import merge_reciprocal_pairs
+from gauger.algorithms.merge_trees.single_linkage import merge_by_links, merge_points_by_links
 from gauger.algorithms.merge_trees.ward import WardSpace
 from gauger.algorithms.parallel import map_blocks
 from gauger.algorithms.random_streams import fixed_generator
@@ -33,7 +33,7 @@ Values = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
-class Ground:
+class TreeInput:
     """What a tree stands on: leaves with a distance between any two, and weights (n,).
 
     `columns` (d, n) are their points, where the distance is Euclidean. Where equal leaves, at no distance, stand side
@@ -45,7 +45,7 @@ class Ground:
     columns: Values | None = None
     firsts: NDArray[np.intp] | None = None
 
-    def distinct(self) -> "Ground":
+    def distinct(self) -> "TreeInput":
         """One leaf for all that are equal, with their weight."""
         firsts = self.firsts
         assert firsts is not None
@@ -54,15 +54,15 @@ class Ground:
             self.distances, size=len(firsts), between=lambda rows, others: between(firsts[rows], firsts[others])
         )
         columns = None if self.columns is None else np.ascontiguousarray(self.columns[:, firsts])
-        return Ground(fewer, np.add.reduceat(self.weights, firsts), columns)
+        return TreeInput(fewer, np.add.reduceat(self.weights, firsts), columns)
 
-    def shifted(self) -> "Ground":
+    def shifted(self) -> "TreeInput":
         """The same, every leaf moved by about a billionth, equal ones alike, so that ties fall another way."""
         rng = fixed_generator()
         n = len(self.weights)
         firsts = np.arange(n) if self.firsts is None else self.firsts
-        twin = np.searchsorted(firsts, np.arange(n), side="right") - 1
-        noise = _SHIFT * rng.random(len(firsts))[twin]
+        duplicate = np.searchsorted(firsts, np.arange(n), side="right") - 1
+        noise = _SHIFT * rng.random(len(firsts))[duplicate]
         between = self.distances.between
         apart = replace(
             self.distances,
@@ -72,10 +72,10 @@ class Ground:
             return replace(self, distances=apart)
         widths = self.columns.std(axis=1, keepdims=True)
         steps = _SHIFT * widths * rng.normal(size=(len(widths), len(firsts)))
-        return replace(self, distances=apart, columns=self.columns + steps[:, twin])
+        return replace(self, distances=apart, columns=self.columns + steps[:, duplicate])
 
 
-def join_all(ground: Ground, linkage: str) -> Joins:
+def merge_all(ground: TreeInput, linkage: str) -> Merges:
     """Every merge of a ground's leaves, in order.
 
     Heights of centroid and median linkage are squared distances, those of Ward's twice what a merge adds to the sum of
@@ -84,24 +84,26 @@ def join_all(ground: Ground, linkage: str) -> Joins:
     compile_for(linkage)
     n = len(ground.weights)
     if ground.firsts is not None and len(ground.firsts) < n:
-        return after_twins(ground.firsts, n, join_all(ground.distinct(), linkage) if len(ground.firsts) > 1 else None)
+        return after_duplicates(
+            ground.firsts, n, merge_all(ground.distinct(), linkage) if len(ground.firsts) > 1 else None
+        )
     if linkage in MATRIX_LINKAGES:
         distances = condensed(ground.distances)
         with task(f"{linkage}-linkage tree of {n:,} leaves", n - 1) as advance:
-            return join_reciprocal_pairs(MatrixSpace(distances, ground.weights, linkage), advance)
+            return merge_reciprocal_pairs(MatrixSpace(distances, ground.weights, linkage), advance)
     with task(f"{linkage}-linkage tree of {n:,} leaves", n - 1) as advance:
         return _without_matrix(ground, linkage, advance)
 
 
-def _without_matrix(ground: Ground, linkage: str, advance: Callable[[int], None]) -> Joins:
+def _without_matrix(ground: TreeInput, linkage: str, advance: Callable[[int], None]) -> Merges:
     if linkage == "single" and ground.columns is None:
-        return join_by_links(len(ground.weights), _from_one(ground.distances), advance)
+        return merge_by_links(len(ground.weights), _from_one(ground.distances), advance)
     assert ground.columns is not None
     if linkage == "single":
-        return join_points_by_links(ground.columns, advance)
+        return merge_points_by_links(ground.columns, advance)
     if linkage == "ward":
-        return join_reciprocal_pairs(WardSpace(ground.columns, ground.weights), advance)
-    return join_closest_points(ground.columns, ground.weights, linkage == "centroid", advance)
+        return merge_reciprocal_pairs(WardSpace(ground.columns, ground.weights), advance)
+    return merge_closest_points(ground.columns, ground.weights, linkage == "centroid", advance)
 
 
 @cache
@@ -109,8 +111,8 @@ def compile_for(linkage: str) -> None:
     """Compile the loops of a linkage that holds no matrix."""
     if linkage in (*POINT_LINKAGES, "single"):
         columns = np.array([[0.0, 1.0, 5.0]])
-        points = geometry("euclidean", columns.T, Settings(), range(3))
-        compile_loops(lambda: _without_matrix(Ground(points, np.ones(3), columns), linkage, lambda _: None))
+        points = geometry("euclidean", columns.T, MetricSettings(), range(3))
+        compile_loops(lambda: _without_matrix(TreeInput(points, np.ones(3), columns), linkage, lambda _: None))
 
 
 def _from_one(distances: Geometry) -> Callable[[int], Values]:
@@ -137,7 +139,7 @@ def condensed(distances: Geometry) -> Condensed:
             at += n - 1 - row
         return len(block)
 
-    with task(f"distances of {n:,}, {in_words(matrix.nbytes)}", n) as advance:
+    with task(f"distances of {n:,}, {bytes_in_words(matrix.nbytes)}", n) as advance:
         for done in map_blocks(fill, n, _BLOCK):
             advance(done)
     return matrix
@@ -151,7 +153,7 @@ def precision_for(n: int) -> type[np.float64] | type[np.float32]:
     if 4 * pairs <= _TIGHT * free:
         return np.float32
     raise SettingError(
-        f"the distances between {n:,} take {in_words(8 * pairs)}, half of that at lower precision, and "
-        f"{in_words(free)} are free. Take linkage='ward', 'centroid' or 'single', which hold no such matrix, or build "
+        f"the distances between {n:,} take {bytes_in_words(8 * pairs)}, half of that at lower precision, and "
+        f"{bytes_in_words(free)} are free. Take linkage='ward', 'centroid' or 'single', which hold no such matrix, or build "
         "the tree on micro-segments: condense=2000 (--condense 2000)."
     )

@@ -10,10 +10,10 @@ Values = NDArray[np.float64]
 
 
 @dataclass(eq=False)
-class Joins:
+class Merges:
     """Which nodes are joined, and at what height: `left`, `right` and `height` (leaves - 1,).
 
-    Leaves are the nodes 0 … leaves - 1, and join i makes the node leaves + i. `tied` says whether a pair was joined
+    Leaves are the nodes 0 … leaves - 1, and merge i makes the node leaves + i. `tied` says whether a pair was joined
     though one of the two had another as near.
     """
 
@@ -29,29 +29,29 @@ class Joins:
         self.height = np.empty(self.leaves - 1)
 
     def add(self, left: Nodes, right: Nodes, height: Values) -> Nodes:
-        """More joins; returns the nodes they make."""
+        """More merges; returns the nodes they make."""
         places = slice(self.done, self.done + len(left))
         self.left[places], self.right[places], self.height[places] = left, right, height
         self.done += len(left)
         return np.arange(places.start, places.stop) + self.leaves
 
-    def at_heights(self, height: Values) -> "Joins":
-        """The same joins at other heights."""
+    def at_heights(self, height: Values) -> "Merges":
+        """The same merges at other heights."""
         return self.like(self.left, self.right, height)
 
-    def renumbered(self, place: NDArray[np.intp]) -> "Joins":
-        """The same joins of leaves of which the i-th is now called place[i]."""
+    def renumbered(self, place: NDArray[np.intp]) -> "Merges":
+        """The same merges of leaves of which the i-th is now called place[i]."""
         number = np.concatenate([place, np.arange(self.leaves, 2 * self.leaves - 1)])
         return self.like(number[self.left], number[self.right], self.height)
 
-    def like(self, left: Nodes, right: Nodes, height: Values) -> "Joins":
-        """Joins of as many leaves, as tied as these."""
-        other = Joins(self.leaves, self.tied)
+    def like(self, left: Nodes, right: Nodes, height: Values) -> "Merges":
+        """Merges of as many leaves, as tied as these."""
+        other = Merges(self.leaves, self.tied)
         other.add(left, right, height)
         return other
 
-    def in_order(self) -> "Joins":
-        """The same joins by height, the earlier found first where equal; none below what it joins.
+    def in_order(self) -> "Merges":
+        """The same merges by height, the earlier found first where equal; none below what it merges.
 
         Only for linkages without inversions: what rounding puts below a part is raised to it.
         """
@@ -66,19 +66,19 @@ class Joins:
         return self.like(number[self.left[order]], number[self.right[order]], height[order])
 
 
-def after_twins(firsts: NDArray[np.intp], leaves: int, others: Joins | None) -> Joins:
-    """Joins of equal leaves at height 0, then `others`: those of one leaf for all that are equal.
+def after_duplicates(firsts: NDArray[np.intp], leaves: int, others: Merges | None) -> Merges:
+    """Merges of equal leaves at height 0, then `others`: those of one leaf for all that are equal.
 
     Leaves that are equal stand side by side, the first of each at `firsts`; None for `others` when all are equal.
     """
-    twins = np.setdiff1d(np.arange(leaves), firsts)
-    made = leaves + np.arange(len(twins))
+    duplicates = np.setdiff1d(np.arange(leaves), firsts)
+    made = leaves + np.arange(len(duplicates))
     node = np.arange(leaves)
-    node[twins] = made
-    joins = Joins(leaves, others.tied if others is not None else False)
-    joins.add(node[twins - 1], twins, np.zeros(len(twins)))
+    node[duplicates] = made
+    merges = Merges(leaves, others.tied if others is not None else False)
+    merges.add(node[duplicates - 1], duplicates, np.zeros(len(duplicates)))
     if others is not None:
         last = np.append(firsts[1:], leaves) - 1
-        number = np.concatenate([node[last], leaves + len(twins) + np.arange(len(firsts) - 1)])
-        joins.add(number[others.left], number[others.right], others.height)
-    return joins
+        number = np.concatenate([node[last], leaves + len(duplicates) + np.arange(len(firsts) - 1)])
+        merges.add(number[others.left], number[others.right], others.height)
+    return merges

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms.kmeans import assign, quick_fit, seed_plusplus, spread_of, sums_of
+from gauger.algorithms.kmeans import assign, seed_plusplus, small_fit, sums_of, wcss_of
 from gauger.algorithms.row_order import RowOrder
 from gauger.progress import task
 
 _SAMPLE_EACH = 20
-_ROUNDS = 4
+_ITERATIONS = 4
 
 Values = NDArray[np.float64]
 
@@ -19,26 +19,26 @@ Values = NDArray[np.float64]
 class MicroSegments:
     """`columns` (d, m) are their means, `weights` (m,) their sizes, `home` (n,) is each customer's.
 
-    `spread` is the sum of squares within them all.
+    `wcss` is the sum of squares within them all.
     """
 
     columns: Values
     weights: Values
     home: NDArray[np.int32]
-    spread: float
+    wcss: float
 
 
 def condense_customers(customers: RowOrder, count: int, seed: int) -> MicroSegments:
-    """At most `count` micro-segments by k-means, a few rounds on a sample and two passes over everyone."""
+    """At most `count` micro-segments by k-means, a few iterations on a sample and two passes over everyone."""
     rng = np.random.default_rng([seed, count])
-    with task(f"{count:,} micro-segments of {customers.size:,} customers", _ROUNDS + 3) as advance:
+    with task(f"{count:,} micro-segments of {customers.size:,} customers", _ITERATIONS + 3) as advance:
         sample = customers.part(customers.sample(_SAMPLE_EACH * count, rng))
         seeds = seed_plusplus(sample, count, rng)
         advance(1)
         centres = np.ascontiguousarray(
-            np.unique(quick_fit(sample.columns, sample.weights, seeds, _ROUNDS).centres, axis=0)
+            np.unique(small_fit(sample.columns, sample.weights, seeds, _ITERATIONS).centres, axis=0)
         )
-        advance(_ROUNDS)
+        advance(_ITERATIONS)
         home = np.full(customers.size, -1, dtype=np.int32)
         for _ in range(2):
             assign(customers.columns, customers.weights, centres, home)
@@ -49,5 +49,5 @@ def condense_customers(customers: RowOrder, count: int, seed: int) -> MicroSegme
         number = np.cumsum(there, dtype=np.int32) - 1
         home = number[home]
         kept = np.ascontiguousarray(centres[there])
-        spread = spread_of(customers.columns, customers.weights, kept, home)
-    return MicroSegments(np.ascontiguousarray(kept.T), sums.weight[there], home, spread)
+        wcss = wcss_of(customers.columns, customers.weights, kept, home)
+    return MicroSegments(np.ascontiguousarray(kept.T), sums.weight[there], home, wcss)

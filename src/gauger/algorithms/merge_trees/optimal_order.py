@@ -5,7 +5,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gauger.algorithms.merge_trees.branches import leaf_order, positions
-from gauger.algorithms.merge_trees.merges import Joins
+from gauger.algorithms.merge_trees.merges import Merges
 
 MOST_LEAVES = 2_000
 
@@ -13,28 +13,28 @@ Nodes = NDArray[np.int64]
 Values = NDArray[np.float64]
 
 
-def in_best_order(joins: Joins, distances: Values) -> Joins:
+def in_best_order(merges: Merges, distances: Values) -> Merges:
     """The same merges, turned so that the distances (n, n) between neighbouring leaves add up to the least.
 
     O(n³) time at most, O(n²) memory. Bar-Joseph, Gifford & Jaakkola (2001), Bioinformatics 17 (suppl. 1), S22-S29.
     """
-    n = joins.leaves
-    first, many = positions(joins)
-    order = leaf_order(joins)
+    n = merges.leaves
+    first, many = positions(merges)
+    order = leaf_order(merges)
     apart = np.ascontiguousarray(distances[np.ix_(order, order)])
     cost = np.zeros((n, n))
-    middle = np.concatenate([np.full(n, -1), first[joins.right]])
-    for left, right in zip(joins.left.tolist(), joins.right.tolist(), strict=True):
+    middle = np.concatenate([np.full(n, -1), first[merges.right]])
+    for left, right in zip(merges.left.tolist(), merges.right.tolist(), strict=True):
         span_branch(cost, apart, first[left], middle[left], first[right], middle[right], first[right] + many[right])
-    turned = joins.like(joins.left, joins.right, joins.height)
-    half = int(many[joins.left[-1]])
+    turned = merges.like(merges.left, merges.right, merges.height)
+    half = int(many[merges.left[-1]])
     start, stop = np.unravel_index(int(cost[:half, half:].argmin()), (half, n - half))
     waiting = [(2 * n - 2, int(start), half + int(stop))]
     while waiting:
         node, u, w = waiting.pop()
         if node < n:
             continue
-        one, other = int(joins.left[node - n]), int(joins.right[node - n])
+        one, other = int(merges.left[node - n]), int(merges.right[node - n])
         if u >= middle[node]:
             one, other = other, one
         turned.left[node - n], turned.right[node - n] = one, other

@@ -12,7 +12,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms.merge_trees.merges import Joins
+from gauger.algorithms.merge_trees.merges import Merges
 from gauger.algorithms.neighbours import SLACK
 
 _CROWDED = 0.6
@@ -37,10 +37,10 @@ class Space(Protocol):
         """Keep only these slots, given in order, perhaps in a better one; returns that, as places in `kept`."""
 
 
-def join_reciprocal_pairs(space: Space, advance: Callable[[int], None]) -> Joins:
+def merge_reciprocal_pairs(space: Space, advance: Callable[[int], None]) -> Merges:
     """Every merge of the branches in a space, in the order of their heights."""
     n = len(space.order)
-    joins = Joins(n)
+    merges = Merges(n)
     node = space.order.copy()
     nearest, value = np.zeros(n, dtype=np.int64), np.zeros(n)
     alive = np.ones(n, dtype=np.bool_)
@@ -48,14 +48,14 @@ def join_reciprocal_pairs(space: Space, advance: Callable[[int], None]) -> Joins
     left = n
     while left > 1:
         nearest[due], value[due], rival = space.nearest(due)
-        joins.tied |= bool(((rival <= value[due] * (1.0 + SLACK)) & (value[due] > 0.0)).any())
+        merges.tied |= bool(((rival <= value[due] * (1.0 + SLACK)) & (value[due] > 0.0)).any())
         slots = np.flatnonzero(alive)
         mutual = slots[(nearest[nearest[slots]] == slots) & (slots < nearest[slots])]
         if not len(mutual):  # a ring of equal distances: fresh looks agree on the lowest rank
             due = slots
             continue
         partners = nearest[mutual]
-        node[mutual] = joins.add(node[mutual], node[partners], value[mutual])
+        node[mutual] = merges.add(node[mutual], node[partners], value[mutual])
         space.join(mutual, partners)
         alive[partners] = False
         touched = np.zeros(len(alive), dtype=np.bool_)
@@ -71,4 +71,4 @@ def join_reciprocal_pairs(space: Space, advance: Callable[[int], None]) -> Joins
             still = np.isin(kept, due)
             node, value, nearest = node[kept], value[kept], place[nearest[kept]]
             alive, due = np.ones(left, dtype=np.bool_), np.flatnonzero(still)
-    return joins.in_order()
+    return merges.in_order()

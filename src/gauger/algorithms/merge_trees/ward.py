@@ -27,7 +27,7 @@ class WardSpace:
 
     def join(self, firsts: Slots, seconds: Slots) -> None:
         """Put the mean of each two in the first's slot."""
-        join_points(self._boxes.points, self._boxes.weights, firsts, seconds)
+        merge_points(self._boxes.points, self._boxes.weights, firsts, seconds)
         self._boxes.refit()
 
     def compact(self, kept: Slots) -> Slots:
@@ -37,7 +37,7 @@ class WardSpace:
 
 
 @njit(nogil=True, cache=True)
-def join_points(points, weights, firsts, seconds):
+def merge_points(points, weights, firsts, seconds):
     """Put each second point into the first: its weighted mean there, nobody in the second's slot."""
     for i in range(firsts.shape[0]):
         a, b = firsts[i], seconds[i]

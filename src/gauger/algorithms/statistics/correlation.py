@@ -43,7 +43,7 @@ def correlation_matrix(values: Matrix) -> Matrix:
     return np.clip(r, -1.0, 1.0)
 
 
-def likeness_order(r: Matrix) -> list[int]:
+def correlation_order(r: Matrix) -> list[int]:
     """An order of the columns of a correlation matrix that keeps large |r| together.
 
     A chain: it begins with the closest pair and grows, at whichever end is closer, by the column most like that end;

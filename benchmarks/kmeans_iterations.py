@@ -1,18 +1,18 @@
-"""One round of k-means against the bare matrix product X @ C.T, and whole runs with pruning against plain rounds."""
+"""One round of k-means against the bare matrix product X @ C.T, and whole runs with pruning against plain iterations."""
 
 from collections.abc import Iterator
 
 import numpy as np
 
 from benchmarks.measuring import Measured, measure
-from gauger.algorithms.kmeans.lloyd import assign, settle_in_rounds
+from gauger.algorithms.kmeans.lloyd import assign, run_lloyd
 
-SHAPES = ((1_000_000, 6, 5), (1_000_000, 20, 8))
+TRANSFORMS = ((1_000_000, 6, 5), (1_000_000, 20, 8))
 
 
 def run() -> Iterator[Measured]:
-    """Rounds, and runs to convergence, on a million customers."""
-    for n, d, k in SHAPES:
+    """Iterations, and runs to convergence, on a million customers."""
+    for n, d, k in TRANSFORMS:
         yield from _rounds(n, d, k)
         yield from _whole_run(n, d, k)
 
@@ -29,9 +29,9 @@ def _rounds(n: int, d: int, k: int) -> Iterator[Measured]:
         assign(columns, weights, centres, codes)
 
     shape = f"{n:,} x {d}, k = {k}"
-    yield measure(f"k-means first round, {shape}", first, lambda: values @ centres.T, "X @ C.T", runs=25)
+    yield measure(f"k-means first iteration, {shape}", first, lambda: values @ centres.T, "X @ C.T", runs=25)
     yield measure(
-        f"k-means last round, {shape}",
+        f"k-means last iteration, {shape}",
         lambda: assign(columns, weights, centres, codes),
         lambda: values @ centres.T,
         "X @ C.T",
@@ -44,25 +44,23 @@ def _whole_run(n: int, d: int, k: int) -> Iterator[Measured]:
     groups = rng.normal(size=(k, d)) * 1.5
     columns = np.ascontiguousarray((groups[rng.integers(k, size=n)] + rng.normal(size=(n, d))).T)
     weights, centres = np.ones(n), np.ascontiguousarray(columns[:, :k].T)
-    rounds = len(settle_in_rounds(columns, weights, centres, 300).course)
+    iterations = len(run_lloyd(columns, weights, centres, 300).history)
     codes = np.empty(n, dtype=np.int32)
 
     def fused_rounds() -> None:
-        for _ in range(rounds):
+        for _ in range(iterations):
             codes.fill(-1)
             assign(columns, weights, centres, codes)
 
     shape = f"{n:,} x {d}, k = {k}"
     floors = {
-        f"{rounds} rounds that add everyone up": fused_rounds,
-        "the same, only movers added, unpruned": lambda: settle_in_rounds(
-            columns, weights, centres, 300, prune_below=0.0
-        ),
+        f"{iterations} iterations that add everyone up": fused_rounds,
+        "the same, only movers added, unpruned": lambda: run_lloyd(columns, weights, centres, 300, prune_below=0.0),
     }
     for named, floor in floors.items():
         yield measure(
             f"k-means to the end, {shape}",
-            lambda: settle_in_rounds(columns, weights, centres, 300),
+            lambda: run_lloyd(columns, weights, centres, 300),
             floor,
             named,
             runs=5,

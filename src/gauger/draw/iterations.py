@@ -1,4 +1,4 @@
-"""How k-means came to rest: what each round did to the sum of squares, and how many customers it moved."""
+"""How k-means came to rest: what each iteration did to the sum of squares, and how many customers it moved."""
 
 import numpy as np
 from matplotlib.figure import Figure
@@ -10,23 +10,23 @@ from gauger.segmentation import Segmentation
 from gauger.wording import plural
 
 
-def round_history(seg: Segmentation) -> Figure:
+def iteration_history(seg: Segmentation) -> Figure:
     """Customers moved, and the sum of squares above where it ended, by round.
 
-    Raises SettingError for a segmentation that was not made in rounds.
+    Raises SettingError for a segmentation that was not made in iterations.
     """
-    if seg.course is None or seg.starts is None:
-        raise SettingError(f"segments by {seg.method} are not made in rounds: there is no history to draw.")
-    course = seg.course
+    if seg.history is None or seg.starts is None:
+        raise SettingError(f"segments by {seg.method} are not made in iterations: there is no history to draw.")
+    history = seg.history
     figure = new_figure(_title(seg), _note(seg))
     upper, lower = figure.subplots(2, 1, sharex=True)
-    upper.bar(course.index, course["moved"], color=INK, width=0.7)
+    upper.bar(history.index, history["moved"], color=INK, width=0.7)
     upper.set_yscale("symlog", linthresh=1)
-    upper.set_ylim(0.0, max(int(course["moved"].max()), 1) * 2.5)
+    upper.set_ylim(0.0, max(int(history["moved"].max()), 1) * 2.5)
     upper.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}"))
     dress(upper, title="Customers who changed segment, on a logarithmic scale", y="customers")
-    for number in (course.index[0], course.index[-1]):
-        moved = int(course.loc[number, "moved"])
+    for number in (history.index[0], history.index[-1]):
+        moved = int(history.loc[number, "moved"])
         upper.annotate(
             f"{moved:,}",
             (number, max(moved, 1)),
@@ -34,22 +34,22 @@ def round_history(seg: Segmentation) -> Figure:
             textcoords="offset points",
             ha="center",
             fontsize=10,
-            color=ACCENT if number == course.index[-1] else INK,
+            color=ACCENT if number == history.index[-1] else INK,
         )
-    lower.plot(course.index, course["wcss"], color=INK, linewidth=2.0, marker="o", markersize=4)
-    dress(lower, title="Sum of squares after the round", x="round", y="within-cluster sum of squares")
+    lower.plot(history.index, history["wcss"], color=INK, linewidth=2.0, marker="o", markersize=4)
+    dress(lower, title="Sum of squares after the iteration", x="iteration", y="within-cluster sum of squares")
     lower.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.6g}"))
     lower.xaxis.set_major_locator(MaxNLocator(integer=True))
     return figure
 
 
 def _title(seg: Segmentation) -> str:
-    assert seg.course is not None
-    rounds = len(seg.course)
+    assert seg.history is not None
+    iterations = len(seg.history)
     if seg.converged:
-        return f"At rest after {rounds} {plural(rounds, 'round')}: nobody would change segment any more"
-    moved = int(seg.course["moved"].iloc[-1])
-    return f"Stopped at {rounds} {plural(rounds, 'round')} with {moved:,} still moving: not final"
+        return f"At rest after {iterations} {plural(iterations, 'iteration')}: nobody would change segment any more"
+    moved = int(seg.history["moved"].iloc[-1])
+    return f"Stopped at {iterations} {plural(iterations, 'iteration')} with {moved:,} still moving: not final"
 
 
 def _note(seg: Segmentation) -> str:
