@@ -10,7 +10,13 @@ from .choosing import (
     CountStudy as CountStudy,
 )
 from .choosing import (
+    LinkageAdvice as LinkageAdvice,
+)
+from .choosing import (
     LinkageStudy as LinkageStudy,
+)
+from .choosing import (
+    MetricAdvice as MetricAdvice,
 )
 from .choosing import (
     MetricStudy as MetricStudy,
@@ -94,10 +100,21 @@ from .models import (
 from .models import (
     load_model as load_model,
 )
-from .monitoring import Drift as Drift
-from .monitoring import Migration as Migration
-from .monitoring import drift as drift
-from .monitoring import migration as migration
+from .monitoring import (
+    Drift as Drift,
+)
+from .monitoring import (
+    DriftAdvice as DriftAdvice,
+)
+from .monitoring import (
+    Migration as Migration,
+)
+from .monitoring import (
+    drift as drift,
+)
+from .monitoring import (
+    migration as migration,
+)
 from .profiling import (
     Comparison as Comparison,
 )
@@ -115,6 +132,9 @@ from .profiling import (
 )
 from .profiling import (
     profile_assignments as profile_assignments,
+)
+from .profiling import (
+    segmentation_from_assignments as segmentation_from_assignments,
 )
 from .progress import listening as listening
 from .remarks import Remark as Remark

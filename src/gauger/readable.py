@@ -33,15 +33,17 @@ class Readable(ABC):
 
 
 class Advice(ABC):
-    """An advice that tells itself: a headline and sentences, in a terminal and in a notebook."""
+    """What a study recommends, with its reasons; it tells itself in a terminal and in a notebook."""
+
+    reasons: tuple[str, ...]
 
     @abstractmethod
     def headline(self) -> str:
         """What is advised, in a few words."""
 
-    @abstractmethod
     def sentences(self) -> list[str]:
-        """The reasons and the alternatives, each as a sentence."""
+        """The reasons, and alternatives where there are any, each as a sentence."""
+        return list(self.reasons)
 
     def __str__(self) -> str:
         return " ".join([self.headline(), *self.sentences()])

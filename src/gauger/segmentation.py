@@ -55,7 +55,7 @@ class Segmentation(Readable):
     of them moved nobody. `.history` has a row an iteration: wcss after it, moved (customers that changed segment) and shift
     (the longest way a centre went, working scale). `.starts` has a row for each start that came to something of its
     own, by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished iterations and
-    wcss; chosen marks the one that counts. `.weights` (n_customers,) are those given.
+    wcss; chosen marks the one that counts. `.customer_weights` (n_customers,) are those given.
 
     Density fills `.details`, further columns of `.assignments`: a row a customer; and density levels `.branches` and
     `.departures`, their hierarchy, as `segment_by_density_levels` tells. Bands fill `.details` and `.edges`: for each
@@ -75,7 +75,7 @@ class Segmentation(Readable):
     converged: bool | None = None
     history: pd.DataFrame | None = None
     starts: pd.DataFrame | None = None
-    weights: NDArray[np.float64] | None = None
+    customer_weights: NDArray[np.float64] | None = None
     details: pd.DataFrame | None = None
     branches: pd.DataFrame | None = None
     departures: pd.DataFrame | None = None
@@ -114,7 +114,7 @@ class Segmentation(Readable):
     @cached_property
     def wcss_by_segment(self) -> pd.Series:
         """Within-segment sum of squares on the working scale, by segment number; each customer by its weight."""
-        own = self.distances**2 if self.weights is None else self.distances**2 * self.weights
+        own = self.distances**2 if self.customer_weights is None else self.distances**2 * self.customer_weights
         squares = np.bincount(self.codes, weights=own, minlength=self.count + 1)[1:]
         return pd.Series(squares, index=self.numbers, name="wcss")
 
@@ -134,7 +134,7 @@ class Segmentation(Readable):
         if not assigned.any():
             return np.nan
         values = self.features.values[assigned]
-        weights = np.ones(len(values)) if self.weights is None else self.weights[assigned]
+        weights = np.ones(len(values)) if self.customer_weights is None else self.customer_weights[assigned]
         middle = np.average(values, axis=0, weights=weights)
         overall = float((weights * ((values - middle) ** 2).sum(axis=1)).sum())
         return 1.0 - self.wcss / overall if overall else np.nan

@@ -123,10 +123,10 @@ def test_linkages_are_compared_and_one_that_chains_is_named(features_of: Make) -
     study = gauger.study_linkages(features_of(values), count=2)
     assert study.table.index.tolist() == list(study.trees) == study.agreement.index.tolist()
     assert study.table.loc["single", "largest_share"] > 0.9
-    assert "into one segment: a chain." in " ".join(study.reasons)
-    assert study.linkage in ("ward", "complete")
-    assert study.table.loc[study.linkage, "small"] == 0
-    assert study.reasons[-1] == ABOUT_TREES
+    assert "into one segment: a chain." in " ".join(study.advice.reasons)
+    assert study.advice.linkage in ("ward", "complete")
+    assert study.table.loc[study.advice.linkage, "small"] == 0
+    assert study.advice.reasons[-1] == ABOUT_TREES
     tree = study.trees["ward"]
     assert study.table.loc["ward", "cophenetic_correlation"] == tree.cophenetic_correlation
     ours = adjusted_rand(tree.cut(count=2).codes, study.trees["single"].cut(count=2).codes)
@@ -136,7 +136,7 @@ def test_linkages_are_compared_and_one_that_chains_is_named(features_of: Make) -
 def test_linkages_of_a_cloud_are_compared_at_two_segments_and_it_is_said(features_of: Make) -> None:
     study = gauger.study_linkages(features_of(np.random.default_rng(3).normal(size=(300, 3))))
     assert study.count == 2
-    assert study.reasons[0].startswith("The customers show no groups; the linkages are compared at 2 segments")
+    assert study.advice.reasons[0].startswith("The customers show no groups; the linkages are compared at 2 segments")
 
 
 def test_linkages_are_those_that_the_metric_allows(planted: np.ndarray, features_of: Make) -> None:
@@ -176,7 +176,7 @@ def test_the_map_puts_like_metrics_near_each_other(features_of: Make) -> None:
     apart = pd.DataFrame(np.hypot(*(places[:, None] - places).T), study.map.index, study.map.index)
     assert apart.loc["euclidean", "squared_euclidean"] < 1e-6
     assert apart.loc["euclidean", "minkowski"] < apart.loc["euclidean", "correlation"]
-    assert study.reasons[-1] == ABOUT_METRICS
+    assert study.advice.reasons[-1] == ABOUT_METRICS
     assert set(study.table.index) == {*METRICS, "gower"} - {"dtw", "dtw_zscored", "lagged_correlation"}
 
 

@@ -211,7 +211,7 @@ def test_linkages_and_metrics_are_dots_where_their_figures_are(features_of: Make
     for axes, column in zip(figure.axes, ("cophenetic_correlation", "largest_share", "agreement"), strict=True):
         np.testing.assert_allclose(axes.collections[-1].get_offsets()[:, 0], table[column])
     assert [text.get_text() for text in figure.axes[0].get_yticklabels()] == table.index.tolist()
-    assert study.reasons[-1] in figure.get_supxlabel().replace("\n", " ")
+    assert study.advice.reasons[-1] in figure.get_supxlabel().replace("\n", " ")
     metrics = gauger.study_metrics(features)
     figure = gauger.draw.metric_study(metrics)
     np.testing.assert_allclose(figure.axes[0].collections[0].get_offsets(), metrics.map)

@@ -15,7 +15,7 @@ def model(demo_segments: gauger.Segmentation) -> gauger.SegmentModel:
 
 def test_the_same_customers_have_not_drifted(model: gauger.SegmentModel, behaviour: pd.DataFrame) -> None:
     found = gauger.drift(model, behaviour)
-    assert found.advice == "keep"
+    assert found.advice.action == "keep"
     np.testing.assert_allclose(found.features[["shift", "psi"]], 0.0, atol=1e-12)
     np.testing.assert_allclose(found.segments["share_then"], found.segments["share_now"])
     np.testing.assert_allclose(found.segments["centre_shift"].dropna(), 0.0, atol=1e-9)
@@ -51,10 +51,10 @@ def test_heaped_values_have_bins_of_their_own() -> None:
     assert sum(feature.shares) == pytest.approx(1.0)
     now = pd.DataFrame({"who": range(5_000), "x": np.where(rng.random(5_000) < 0.07, 0.0, rest)})
     found = gauger.drift(model, now)
-    assert found.advice == "learn again"
+    assert found.advice.action == "learn again"
     assert found.features.loc["x", "psi"] > 2.0
     same = pd.DataFrame({"who": range(5_000), "x": np.where(rng.random(5_000) < 0.9, 0.0, rng.permutation(rest))})
-    assert gauger.drift(model, same).advice == "keep"
+    assert gauger.drift(model, same).advice.action == "keep"
 
 
 def test_a_heap_that_grows_in_the_middle_is_seen_too() -> None:
@@ -74,20 +74,20 @@ def test_an_index_without_a_shift_is_no_reason_to_learn_again_and_a_shift_withou
     day_later = gauger.drift(model, table.assign(x=then - 1.0))
     assert day_later.features.loc["x", "psi"] > 0.25
     assert abs(day_later.features.loc["x", "shift"]) < 0.1
-    assert day_later.advice == "watch"
+    assert day_later.advice.action == "watch"
     far = gauger.drift(model, table.assign(x=np.where(then > np.quantile(then, 0.95), then * 8.0, then)))
     assert far.features.loc["x", "psi"] < 0.1
-    assert (far.features.loc["x", "reading"], far.advice) == ("changed", "learn again")
+    assert (far.features.loc["x", "reading"], far.advice.action) == ("changed", "learn again")
 
 
 def test_customers_of_another_kind_call_for_learning_again(model: gauger.SegmentModel, behaviour: pd.DataFrame) -> None:
     other = behaviour.assign(visits=behaviour["visits"] * 3 + 10, spend_mean=behaviour["spend_mean"] * 2)
     found = gauger.drift(model, other)
-    assert found.advice == "learn again"
+    assert found.advice.action == "learn again"
     assert "visits and spend_mean have changed" in found.reasons[0]
     assert found.gated > 0.05
     little = gauger.drift(model, behaviour.assign(spend_mean=behaviour["spend_mean"] * 1.04))
-    assert little.advice in ("keep", "watch")
+    assert little.advice.action in ("keep", "watch")
 
 
 def test_missing_values_are_counted_and_left_out_of_the_index(
@@ -104,7 +104,7 @@ def test_no_customers_and_no_values_are_said(model: gauger.SegmentModel, behavio
         gauger.drift(model, behaviour.head(0))
     found = gauger.drift(model, behaviour.assign(visits=np.nan))
     assert found.reasons[0] == "visits has no values any more."
-    assert found.advice == "learn again"
+    assert found.advice.action == "learn again"
 
 
 def _assigned(codes: dict[str, int]) -> pd.DataFrame:

@@ -25,10 +25,10 @@ def test_migration_is_worked_by_hand() -> None:
     after = _assigned(dict(zip("abcdefgx", [1, 1, 2, 3, 2, 0, 1, 1], strict=True)))
     worth = pd.Series(range(1, 9), index=list("abcdefgh"))
     found = gauger.migration(before, after, key="who", value=worth)
-    assert found.counts.index.tolist() == [1, 2, 3, "unassigned"]
-    assert found.counts.to_numpy().tolist() == [[2, 1, 1, 0], [0, 1, 0, 1], [0, 0, 0, 0], [1, 0, 0, 0]]
+    assert found.crossing.index.tolist() == [1, 2, 3, "unassigned"]
+    assert found.crossing.to_numpy().tolist() == [[2, 1, 1, 0], [0, 1, 0, 1], [0, 0, 0, 0], [1, 0, 0, 0]]
     assert found.value.to_numpy().tolist() == [[3, 3, 4, 0], [0, 5, 0, 6], [0, 0, 0, 0], [7, 0, 0, 0]]
-    assert (found.new.tolist(), found.lost.tolist()) == (["x"], ["h"])
+    assert (found.only_second.tolist(), found.only_first.tolist()) == (["x"], ["h"])
     assert found.moved == 4 / 7
     assert found.chance == pytest.approx(1.0 - (4 * 3 + 2 * 2 + 1 * 1) / 49)
     flow = found.flows.set_index(["before", "after"]).loc[(1, 2)]

@@ -25,9 +25,9 @@ def _seg(codes: list[int], keys: object = None, method: str = "hand") -> gauger.
 
 def test_the_figures_are_those_worked_by_hand() -> None:
     found = gauger.compare(_seg(ONE), _seg(OTHER))
-    assert found.table.to_numpy().tolist() == [[0, 3, 1], [2, 1, 0], [0, 0, 1]]
-    assert found.table.index.tolist() == [1, 2, "unassigned"]
-    assert found.table.columns.tolist() == [1, 2, "unassigned"]
+    assert found.crossing.to_numpy().tolist() == [[0, 3, 1], [2, 1, 0], [0, 0, 1]]
+    assert found.crossing.index.tolist() == [1, 2, "unassigned"]
+    assert found.crossing.columns.tolist() == [1, 2, "unassigned"]
     assert found.matched["other"].tolist() == [2, 1]
     assert found.matched["customers"].tolist() == [3, 2]
     assert found.matched["share"].tolist() == [3 / 4, 2 / 3]
@@ -75,7 +75,7 @@ def test_numbers_and_rows_may_be_in_any_order() -> None:
     plain = gauger.compare(_seg(ONE, list("abcdefgh")), _seg(OTHER, list("abcdefgh")))
     order = np.random.default_rng(2).permutation(8)
     turned = _seg(np.array(OTHER)[order].tolist(), np.array(list("abcdefgh"))[order])
-    pd.testing.assert_frame_equal(plain.table, gauger.compare(_seg(ONE, list("abcdefgh")), turned).table)
+    pd.testing.assert_frame_equal(plain.crossing, gauger.compare(_seg(ONE, list("abcdefgh")), turned).crossing)
     swapped = [{0: 0, 1: 2, 2: 1}[code] for code in OTHER]
     renumbered = gauger.compare(_seg(ONE, list("abcdefgh")), _seg(swapped, list("abcdefgh")))
     assert renumbered.agreement == plain.agreement
@@ -91,7 +91,7 @@ def test_a_segment_that_shares_nobody_matches_nobody() -> None:
     assert with_nobody.agreement == 0.0
     assert np.isnan(with_nobody.assigned_agreement)
     assert with_nobody.remarks[0].text.endswith("No customer is in a segment on both sides.")
-    assert with_nobody.table.columns.tolist() == ["unassigned"]
+    assert with_nobody.crossing.columns.tolist() == ["unassigned"]
 
 
 def test_strangers_and_no_segments_are_refused() -> None:
@@ -103,8 +103,8 @@ def test_strangers_and_no_segments_are_refused() -> None:
 
 def test_customers_of_one_side_are_left_aside_counted_and_named() -> None:
     found = gauger.compare(_seg(ONE, list("abcdefgh")), _seg([*OTHER[:5], 1, 2, 1], list("abcdexyz")))
-    assert (found.only_here.tolist(), found.only_there.tolist()) == (list("fgh"), list("xyz"))
-    assert found.table.to_numpy().sum() == 5
+    assert (found.only_first.tolist(), found.only_second.tolist()) == (list("fgh"), list("xyz"))
+    assert found.crossing.to_numpy().sum() == 5
     assert found.remarks[0].code == "customers-of-one-side"
     assert "3 customers are among these segments only" in found.remarks[0].text
     assert "3 customers are on the other side only" in found.remarks[0].text
@@ -113,8 +113,8 @@ def test_customers_of_one_side_are_left_aside_counted_and_named() -> None:
 def test_a_known_column_is_compared_by_its_values_and_gaps_are_unassigned() -> None:
     answers = pd.Series(["no", "no", "no", None, "yes", "yes", "no", None], index=list("abcdefgh"), name="answer")
     found = gauger.compare(_seg(ONE, list("abcdefgh")), answers)
-    assert found.table.columns.tolist() == ["no", "yes", "unassigned"]
-    assert found.table.to_numpy().tolist() == [[3, 0, 1], [1, 2, 0], [0, 0, 1]]
+    assert found.crossing.columns.tolist() == ["no", "yes", "unassigned"]
+    assert found.crossing.to_numpy().tolist() == [[3, 0, 1], [1, 2, 0], [0, 0, 1]]
     assert found.matched["other"].tolist() == ["no", "yes"]
     assert found.agreement == 6 / 8
     assert found.shares.loc[2].tolist() == [1 / 3, 2 / 3, 0.0]
@@ -126,7 +126,7 @@ def test_a_known_column_is_compared_by_its_values_and_gaps_are_unassigned() -> N
 def test_a_column_of_numbers_may_hold_zero() -> None:
     counts = pd.Series([0, 0, 0, 0, 5, 5, 5, None], index=list("abcdefgh"), name="calls").astype("Int64")
     found = gauger.compare(_seg(ONE, list("abcdefgh")), counts)
-    assert found.table.columns.tolist() == [0, 5, "unassigned"]
+    assert found.crossing.columns.tolist() == [0, 5, "unassigned"]
     assert found.agreement == 1.0
     assert found.customers["other"].tolist()[:7] == [0, 0, 0, 0, 5, 5, 5]
 
@@ -147,7 +147,7 @@ def test_what_cannot_be_compared_is_refused(other: object, message: str) -> None
 def test_assignments_in_a_table_are_compared_like_the_segmentation_they_came_from() -> None:
     one, other = _seg(ONE, list("abcdefgh")), _seg(OTHER, list("abcdefgh")).rename({2: "often"})
     by_table, by_seg = gauger.compare(one, other.assignments), gauger.compare(one, other)
-    pd.testing.assert_frame_equal(by_table.table, by_seg.table)
+    pd.testing.assert_frame_equal(by_table.crossing, by_seg.crossing)
     assert by_table.matched["other_name"].tolist() == ["often", "segment 1"]
 
 

@@ -66,7 +66,7 @@ class Outcome(Readable):
 
 
 def measure(
-    manifest: str | PathLike[str],
+    folder: str | PathLike[str],
     outcomes: pd.DataFrame,
     *,
     responded: str = "responded",
@@ -75,7 +75,7 @@ def measure(
 ) -> Outcome:
     """Response and value by segment, contacted against holdout.
 
-    `manifest` is manifest.json of a hand-off, or its folder. `outcomes` has the key and a column that says who
+    `folder` is that of a hand-off, or its manifest.json. `outcomes` has the key and a column that says who
     `responded` (1 or 0, yes or no), perhaps the `value` of each; who took part and is not in it did not respond. Those
     held out must be in it if they responded, or the uplift is of counting, not of the campaign.
 
@@ -90,7 +90,7 @@ def measure(
     KeyColumnError for outcomes without the columns or with a customer twice, ColumnValuesError for words that are
     neither yes nor no, and SettingError when nobody was held out or nobody of the outcomes took part.
     """
-    path = Path(manifest)
+    path = Path(folder)
     told = read_manifest(path)
     if not any(one["holdout"] for one in told["holdouts"]):
         raise SettingError("nobody was held out in this campaign: there is nothing to measure by.")

@@ -2,8 +2,8 @@
 
 from gauger.choosing.advice import CountAdvice
 from gauger.choosing.counts import CountStudy, possible_counts, study_counts
-from gauger.choosing.linkages import LinkageStudy, study_linkages
-from gauger.choosing.metrics import NEIGHBOURS, MetricStudy, study_metrics
+from gauger.choosing.linkages import LinkageAdvice, LinkageStudy, study_linkages
+from gauger.choosing.metrics import NEIGHBOURS, MetricAdvice, MetricStudy, study_metrics
 from gauger.choosing.picks import SHARP, STABLE
 from gauger.choosing.radii import RadiusStudy, refuse_bad_coarseness, study_radius
 from gauger.choosing.radius_advice import STEADY, RadiusAdvice, plateaus_of
@@ -16,7 +16,9 @@ __all__ = [
     "STEADY",
     "CountAdvice",
     "CountStudy",
+    "LinkageAdvice",
     "LinkageStudy",
+    "MetricAdvice",
     "MetricStudy",
     "RadiusAdvice",
     "RadiusStudy",

@@ -17,7 +17,7 @@ from gauger.clustering import MergeTree, Metric, build_tree, linkage_words
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.readable import Readable
+from gauger.readable import Advice, Readable
 from gauger.remarks import Remark
 from gauger.wording import first_up, listed, plural
 
@@ -33,6 +33,17 @@ CAUTION = (
 )
 
 
+@dataclass(frozen=True)
+class LinkageAdvice(Advice):
+    """Which linkage to take: `.linkage`, for the `.reasons`, the last of which is a caution."""
+
+    linkage: str
+    reasons: tuple[str, ...]
+
+    def headline(self) -> str:
+        return f"{first_up(linkage_words(self.linkage))}."
+
+
 @dataclass(frozen=True, repr=False, eq=False)
 class LinkageStudy(Readable):
     """What each linkage makes of the same customers.
@@ -40,21 +51,20 @@ class LinkageStudy(Readable):
     `.table` is indexed by linkage: cophenetic_correlation (how well the heights tell the distances; higher is better),
     largest_share and small (the share of the largest segment, and how many have at most 1.5 % of the customers, at
     `.count` segments), inversions (merges below one of their own parts), and agreement (mean adjusted Rand index with
-    the other linkages' segments at that count). `.agreement` has that index for each two linkages. `.linkage` is
-    advised, for the `.reasons`, the last of which is a caution. `.trees` are the trees by linkage.
+    the other linkages' segments at that count). `.agreement` has that index for each two linkages. `.advice`
+    holds the linkage. `.trees` are the trees by linkage.
     """
 
     metric: str
     count: int
     table: pd.DataFrame
     agreement: pd.DataFrame
-    linkage: str
-    reasons: tuple[str, ...]
+    advice: LinkageAdvice
     trees: Mapping[str, MergeTree]
     remarks: tuple[Remark, ...] = ()
 
     def headline(self) -> str:
-        return f"linkage {self.linkage} advised, of {len(self.table)} compared at {self.count} segments ({self.metric})"
+        return f"linkage {self.advice.linkage} advised, of {len(self.table)} compared at {self.count} segments ({self.metric})"
 
     def overview(self) -> pd.DataFrame:
         return self.table
@@ -107,7 +117,7 @@ def study_linkages(
     linkage, reasons = _advise(table, own)
     if groups < own:
         reasons = (f"The customers show no groups; the linkages are compared at {own} segments all the same.", *reasons)
-    return LinkageStudy(first.metric, own, table, agreement, linkage, reasons, trees, remarks)
+    return LinkageStudy(first.metric, own, table, agreement, LinkageAdvice(linkage, reasons), trees, remarks)
 
 
 def _groups_of(tree: MergeTree, seed: int) -> int:

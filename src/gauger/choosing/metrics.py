@@ -16,7 +16,7 @@ from gauger.clustering import CUSTOMER_METRICS, distances_of
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
-from gauger.readable import Readable
+from gauger.readable import Advice, Readable
 from gauger.remarks import Remark
 from gauger.wording import listed
 
@@ -33,6 +33,19 @@ CAUTION = (
 Values = NDArray[np.float64]
 
 
+@dataclass(frozen=True)
+class MetricAdvice(Advice):
+    """Which metrics say the same: `.alike` are those that order distances nearly alike, of which the plainer one will do;
+    the last of the `.reasons` is a caution."""
+
+    alike: tuple[tuple[str, ...], ...]
+    reasons: tuple[str, ...]
+
+    def headline(self) -> str:
+        same = "; ".join(listed(group, most=9) for group in self.alike)
+        return f"{same}: one of each will do." if same else "Every metric has an idea of nearness of its own."
+
+
 @dataclass(frozen=True, repr=False, eq=False)
 class MetricStudy(Readable):
     """How alike metrics are on the same customers.
@@ -40,14 +53,14 @@ class MetricStudy(Readable):
     `.rank_correlation` is Spearman's between the distances of each two metrics (1: the same order), `.neighbours` the
     mean share of a customer's ten nearest that two metrics have in common. `.map` puts metrics with a like order of
     distances near each other: x and y by metric. `.table` has a row a metric: its mean rank_correlation and neighbours
-    with the others, and the one it is most like. `.reasons` put it in words; the last one is a caution.
+    with the others, and the one it is most like. `.advice` puts it in words.
     """
 
     table: pd.DataFrame
     rank_correlation: pd.DataFrame
     neighbours: pd.DataFrame
     map: pd.DataFrame
-    reasons: tuple[str, ...]
+    advice: MetricAdvice
     remarks: tuple[Remark, ...] = ()
 
     def headline(self) -> str:
@@ -105,7 +118,7 @@ def study_metrics(features: FeatureSet, *, metrics: Sequence[str] | None = None,
     found = pd.DataFrame(places, index=order.index, columns=["x", "y"])
     if left_out:
         remarks += (Remark("metrics-left-out", f"not compared: {'; '.join(left_out)}."),)
-    return MetricStudy(_table(order, near), order, near, found, _in_words(order, near), remarks)
+    return MetricStudy(_table(order, near), order, near, found, _advise(order, near), remarks)
 
 
 def _each_two(names: Sequence[str], likeness: Callable[[str, str], float]) -> dict[str, dict[str, float]]:
@@ -149,7 +162,7 @@ def _table(order: pd.DataFrame, near: pd.DataFrame) -> pd.DataFrame:
     return table.rename_axis("metric")
 
 
-def _in_words(order: pd.DataFrame, near: pd.DataFrame) -> tuple[str, ...]:
+def _advise(order: pd.DataFrame, near: pd.DataFrame) -> MetricAdvice:
     names = [str(name) for name in order.columns]
     r = {one: {other: float(order[other][one]) for other in names} for one in names}
     one, other = min(combinations(names, 2), key=lambda pair: r[pair[0]][pair[1]])
@@ -160,7 +173,8 @@ def _in_words(order: pd.DataFrame, near: pd.DataFrame) -> tuple[str, ...]:
             together.append([name])
         else:
             home.append(name)
-    same = [listed(group, most=9) for group in together if len(group) > 1]
+    alike = tuple(tuple(group) for group in together if len(group) > 1)
+    same = [listed(group, most=9) for group in alike]
     reasons = []
     if same:
         reasons.append(f"Nearly the same order of distances (r of ranks from {_SAME} up): {'; '.join(same)}.")
@@ -172,4 +186,4 @@ def _in_words(order: pd.DataFrame, near: pd.DataFrame) -> tuple[str, ...]:
     apart = [name for name in names if max(r[name][each] for each in names if each != name) < _OTHER]
     if apart:
         reasons.append(f"On its own stands {listed(apart, most=6)}: like no other (below {_OTHER}).")
-    return (*reasons, CAUTION)
+    return MetricAdvice(alike, (*reasons, CAUTION))

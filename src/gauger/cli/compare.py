@@ -97,7 +97,7 @@ def _compared(seg: "Segmentation", other: "pd.DataFrame", name: str, column: str
 def _write(found: "Comparison", axes: list[str], results: "Results") -> None:
     from gauger.draw import flow, side_by_side
 
-    results.add_table("crossing.csv", found.table.rename(columns=str).reset_index())
+    results.add_table("crossing.csv", found.crossing.rename(columns=str).reset_index())
     results.add_table("matches.csv", found.matched.rename_axis("segment").reset_index())
     results.add_table("customers.csv", found.customers)
     results.add_figure("flow.png", flow(found))
@@ -115,7 +115,7 @@ def _tell(found: "Comparison") -> None:
         "(1: the same, 0: chance)"
     )
     console.say(f"Down: {found.seg.method}. Across: {found.other.title}.")
-    crossing = console.largest(console.largest(found.table).T).T
+    crossing = console.largest(console.largest(found.crossing).T).T
     letters = _letters(crossing)
     for name, letter in letters.items():
         console.say(f"{letter}: {name}")

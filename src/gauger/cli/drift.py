@@ -34,7 +34,7 @@ def drift(
         if results is not None:
             results.add_table("features.csv", found.features.reset_index())
             results.add_table("segments.csv", found.segments.rename_axis("segment").reset_index())
-    console.title(f"Advice: {found.advice}. {' '.join(found.reasons)}")
+    console.title(f"Advice: {found.advice.action}. {' '.join(found.advice.reasons)}")
     console.say(f"{found.customers:,} customers now, {learned.customers:,} then ({learned.made_at}).")
     console.heading("Features, in original units; shift in standard deviations")
     missing = {name: console.percent_column(found.features[name]) for name in ("missing_then", "missing_now")}

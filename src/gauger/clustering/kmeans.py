@@ -44,7 +44,7 @@ def segment_by_kmeans(
     seeding: Seeding = "kmeans++",
     starts: int = 10,
     max_iterations: int = 300,
-    weights: ArrayLike | None = None,
+    customer_weights: ArrayLike | None = None,
     learn_on: float | None = None,
     seed: int = 0,
 ) -> Segmentation:
@@ -60,7 +60,7 @@ def segment_by_kmeans(
       (the first distinct rows of the table: one start), or centres: an array (count, n_features) on the working scale,
       a DataFrame by feature name in original units, or a Segmentation, such as the cut of a merge tree. `count` can
       then be left out.
-    - `weights` (n_customers,): how much each customer counts, 0 or more; those with 0 are assigned only.
+    - `customer_weights` (n_customers,): how much each customer counts, 0 or more; those with 0 are assigned only.
     - `learn_on`: a number of customers, or a share below 1, drawn with `seed`: only they move the centres, everyone is
       assigned, and a remark says how far the centres would be from there on another sample.
 
@@ -86,7 +86,7 @@ def segment_by_kmeans(
         count = count_of(seeding)
     refuse_bad_settings(features, count, starts, max_iterations, seed)
     share = checked_share(learn_on, len(features.keys))
-    own_weights = checked_weights(weights, len(features.keys))
+    own_weights = checked_weights(customer_weights, len(features.keys))
     centres = given_centres(features, count, seeding)
     everyone = order_customers(features, own_weights)
     learners = learners_among(everyone, share, seed)
@@ -99,7 +99,7 @@ def segment_by_kmeans(
         entrants = race(learners, count, SEEDERS[str(seeding)], str(seeding), starts, np.random.SeedSequence(seed))
     with task(f"k-means, {count} {plural(count, 'segment')}", min(FINISHED, len(entrants))) as advance:
         fit = finish_best(learners, entrants, max_iterations, advance=advance)
-    seg = segmentation_of(features, everyone, learners, fit, max_iterations, weights=own_weights, seed=seed)
+    seg = segmentation_of(features, everyone, learners, fit, max_iterations, customer_weights=own_weights, seed=seed)
     seg = seg.with_remarks(tuple(about_roundness(everyone, seg)))
     if isinstance(seeding, Segmentation) and seeding.features is features:
         before = seeding.codes[learners.order] - 1
@@ -158,7 +158,7 @@ def segmentation_of(
     fit: Fit,
     max_iterations: int,
     *,
-    weights: Values | None = None,
+    customer_weights: Values | None = None,
     seed: int = 0,
 ) -> Segmentation:
     """Everyone assigned to the centres of a fit, with what there is to say about it."""
@@ -186,7 +186,7 @@ def segmentation_of(
         converged=best.moved == 0,
         history=history.set_index(pd.RangeIndex(1, len(history) + 1, name="iteration")),
         starts=fit.starts,
-        weights=weights,
+        customer_weights=customer_weights,
         refit=kmeans_refit(len(best.centres)),
         assignment_rule=AssignmentRule("centre"),
     )

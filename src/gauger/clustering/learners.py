@@ -16,12 +16,12 @@ def checked_weights(weights: ArrayLike | None, customers: int) -> Values | None:
     try:
         own = np.array(weights, dtype=np.float64)
     except (TypeError, ValueError):
-        raise SettingError("weights must be numbers, one for each customer.") from None
+        raise SettingError("customer_weights must be numbers, one for each customer.") from None
     if own.shape != (customers,):
-        raise SettingError(f"weights have shape {own.shape}, for {customers:,} customers: give one each.")
+        raise SettingError(f"customer_weights have shape {own.shape}, for {customers:,} customers: give one each.")
     if not np.isfinite(own).all() or own.min() < 0.0:
         place = int(np.flatnonzero(~(np.isfinite(own) & (own >= 0.0)))[0])
-        raise SettingError(f"weights must be 0 or more; the one of customer {place + 1} is {own[place]:g}.")
+        raise SettingError(f"customer_weights must be 0 or more; the one of customer {place + 1} is {own[place]:g}.")
     if not own.any():
         raise SettingError("every weight is 0: nobody would count.")
     own.flags.writeable = False

@@ -47,7 +47,7 @@ def flow(comparison: Comparison) -> Figure:
     names = {UNASSIGNED_NAME: UNASSIGNED_NAME}
     matched = {label: number for number, label in comparison.matched["other"].dropna().items()}
     sides = _Sides(
-        comparison.table,
+        comparison.crossing,
         names | dict(comparison.matched["name"].items()),
         names | {label: comparison.other.name_of(label) for label in comparison.other.labels},
         {UNASSIGNED_NAME: UNASSIGNED_NAME, **matched},
@@ -63,11 +63,11 @@ def migration_flow(migration: Migration) -> Figure:
     Pale bands are those who stayed, strong ones those who moved. Of more than 20 segments the largest are drawn.
     """
     names = dict(migration.names)
-    sides = _Sides(migration.counts, names, names, {label: label for label in names}, ("before", "after"))
+    sides = _Sides(migration.crossing, names, names, {label: label for label in names}, ("before", "after"))
     moved = f"{percent(migration.moved)} of {len(migration.customers):,} customers moved"
     note = (
-        f"Pale: stayed. Strong: moved; by lot {percent(migration.chance)} would have. {len(migration.new):,} customers "
-        f"are new and {len(migration.lost):,} lost: they are not drawn."
+        f"Pale: stayed. Strong: moved; by lot {percent(migration.chance)} would have. {len(migration.only_second):,} customers "
+        f"are new and {len(migration.only_first):,} lost: they are not drawn."
     )
     return _draw(sides, f"{moved}{_most(sides, ', most of them ')}", note)
 

@@ -18,10 +18,10 @@ def linkage_study(study: LinkageStudy) -> Figure:
     The advised one is marked.
     """
     table = study.table.sort_values("agreement", ascending=False, kind="stable")
-    words = study.trees[study.linkage].linkage_words
+    words = study.trees[study.advice.linkage].linkage_words
     figure = new_figure(
         f"{first_up(words)} is advised, of {len(table)} compared at {study.count} segments",
-        " ".join(study.reasons),
+        " ".join(study.advice.reasons),
     )
     panels = (
         ("cophenetic_correlation", "Tells the distances (cophenetic r)", "higher is truer to the distances"),
@@ -31,7 +31,7 @@ def linkage_study(study: LinkageStudy) -> Figure:
     rows = list(table.index)
     for axes, (column, title, below) in zip(figure.subplots(1, 3, sharey=True), panels, strict=True):
         values = table[column].to_numpy(dtype=np.float64)
-        _dots(axes, rows, values, marked=rows.index(study.linkage))
+        _dots(axes, rows, values, marked=rows.index(study.advice.linkage))
         dress(axes, title=title, x=below)
         axes.grid(visible=False, axis="y")
         axes.set_xlim(min(0.0, float(values.min()) - 0.08), 1.08)
@@ -40,7 +40,7 @@ def linkage_study(study: LinkageStudy) -> Figure:
 
 def metric_study(study: MetricStudy) -> Figure:
     """A map on which metrics with a like order of distances are near each other, and each one's agreement with all."""
-    figure = new_figure(_closest(study), " ".join(study.reasons))
+    figure = new_figure(_closest(study), " ".join(study.advice.reasons))
     left, right = figure.subplots(1, 2, width_ratios=(1.5, 1.0))
     dress(left, title="Near each other: a like order of distances")
     x, y = (study.map[axis].to_numpy() for axis in ("x", "y"))

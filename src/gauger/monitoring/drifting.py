@@ -20,13 +20,13 @@ from gauger.models import (
     find_segments,
     outside_of,
 )
-from gauger.readable import Readable
+from gauger.readable import Advice, Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
-from gauger.wording import listed, percent, plural
+from gauger.wording import first_up, listed, percent, plural
 
 SMALL, LARGE = 0.1, 0.25
-"""The usual bands of the population stability index: below the first little has moved, above the second much."""
+"""The usual bands of the population psi index: below the first little has moved, above the second much."""
 KEEP, WATCH, LEARN = "keep", "watch", "learn again"
 
 STABLE, MOVED, CHANGED = "stable", "moved", "changed"
@@ -45,19 +45,30 @@ _NO_VALUES = "no values"
 Values = NDArray[np.float64]
 
 
+@dataclass(frozen=True)
+class DriftAdvice(Advice):
+    """What to do with the model: `.action` is "keep", "watch" or "learn again", for the `.reasons`."""
+
+    action: str
+    reasons: tuple[str, ...]
+
+    def headline(self) -> str:
+        return f"{first_up(self.action)}."
+
+
 @dataclass(frozen=True, repr=False, eq=False)
 class Drift(Readable):
     """Customers now beside those that a model was learned from.
 
-    `.features` has a row a feature: mean_then, mean_now, shift (in standard deviations of then), stability (the
-    population stability index, 0 for the same distribution), missing_then, missing_now (shares) and reading ("stable",
+    `.features` has a row a feature: mean_then, mean_now, shift (in standard deviations of then), psi (the
+    population psi index, 0 for the same distribution), missing_then, missing_now (shares) and reading ("stable",
     "moved" for an index of 0.1 or a shift of 0.25, "changed" for a shift of 0.5, or an index of 0.25 with a mean or
     spread that is not as it was). `.segments` has a row a segment, and one for the unassigned: name, share_then,
     share_now, centre_shift (how far the mean of its customers is from the centre learned, working scale),
     distance_then and distance_now (means of the customers' distances).
 
-    `.gated` is the share of customers beyond the learned gates (then it was `.gated_then`), `.stability` the index of
-    the segments' shares. `.advice` is "keep", "watch" or "learn again", and `.reasons` say why.
+    `.gated` is the share of customers beyond the learned gates (then it was `.gated_then`), `.psi` the index of
+    the segments' shares. `.advice` says whether to keep the model.
     """
 
     features: pd.DataFrame
@@ -65,15 +76,14 @@ class Drift(Readable):
     customers: int
     gated: float
     gated_then: float
-    stability: float
-    advice: str
-    reasons: tuple[str, ...]
+    psi: float
+    advice: DriftAdvice
     remarks: tuple[Remark, ...] = ()
 
     def headline(self) -> str:
         return (
-            f"{self.advice}: {self.customers:,} {plural(self.customers, 'customer')} against those learned from. "
-            f"{' '.join(self.reasons)}"
+            f"{self.advice.action}: {self.customers:,} {plural(self.customers, 'customer')} against those learned from. "
+            f"{' '.join(self.advice.reasons)}"
         )
 
     def overview(self) -> pd.DataFrame:
@@ -83,7 +93,7 @@ class Drift(Readable):
 def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     """How the customers of a table differ from those that a model was learned from.
 
-    The population stability index of a feature is the sum over its bins (tenths of the learned customers, values
+    The population psi index of a feature is the sum over its bins (tenths of the learned customers, values
     that many have in bins of their own) of (share now
     - share then) ln(share now / share then), a share of none taken as 1 in 10,000: by custom below 0.1 is stable, up to
     0.25 has moved, above has changed. Customers without a value are left out of it, and counted. The index of few
@@ -94,7 +104,7 @@ def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(40), "visits": [1, 2, 3, 4, 21, 22, 23, 24] * 5})
     >>> model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))
-    >>> gauger.drift(model, table).advice
+    >>> gauger.drift(model, table).advice.action
     'keep'
     """
     table = checked_table(table, columns_of(model))
@@ -108,14 +118,14 @@ def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     segments = _of_segments(model, placed, placed.working.T)
     customers = len(table)
     gated = float(beyond_gates(placed.codes, placed.distances, model.gates).mean())
-    stability = _index(segments["share_then"].to_numpy(), segments["share_now"].to_numpy())
-    advice, reasons = _advice(features, gated, stability)
+    psi = _index(segments["share_then"].to_numpy(), segments["share_now"].to_numpy())
+    advice = _advise(features, gated, psi)
     remarks = (
         *about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw)),
         *_few(model, customers),
     )
     gated_then = 1.0 - model.gate_share
-    return Drift(features, segments, customers, gated, gated_then, stability, advice, tuple(reasons), remarks)
+    return Drift(features, segments, customers, gated, gated_then, psi, advice, remarks)
 
 
 def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, float, float, float, float, str]:
@@ -124,7 +134,7 @@ def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, 
     if not present.size:
         return feature.mean, np.nan, np.nan, np.nan, feature.missing, missing, _NO_VALUES
     counts = np.bincount(np.searchsorted(feature.edges, present, side="right"), minlength=len(feature.shares))
-    stability = _index(np.array(feature.shares), counts / len(present))
+    psi = _index(np.array(feature.shares), counts / len(present))
     mean, spread = float(present.mean()), float(present.std())
     gap = mean - feature.mean
     shift = (
@@ -136,22 +146,22 @@ def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, 
         abs(shift) < _SLIGHT_SHIFT
         and feature.standard_deviation * _LIKE_SPREAD <= spread <= feature.standard_deviation / _LIKE_SPREAD
     )
-    reading = _reading(stability, abs(shift), stays=stays)
-    return feature.mean, mean, float(shift), stability, feature.missing, missing, reading
+    reading = _reading(psi, abs(shift), stays=stays)
+    return feature.mean, mean, float(shift), psi, feature.missing, missing, reading
 
 
-def _reading(stability: float, shift: float, *, stays: bool) -> str:
+def _reading(psi: float, shift: float, *, stays: bool) -> str:
     """What index and shift say together of a feature; `stays` is whether mean and spread are as they were.
 
     An index alone, as when everybody's recency is a day longer, has moved at most: bins are narrower than what matters.
     """
-    if shift >= _LARGE_SHIFT or (stability >= LARGE and not stays):
+    if shift >= _LARGE_SHIFT or (psi >= LARGE and not stays):
         return CHANGED
-    return MOVED if stability >= SMALL or shift >= _SOME_SHIFT else STABLE
+    return MOVED if psi >= SMALL or shift >= _SOME_SHIFT else STABLE
 
 
 def _index(then: Values, now: Values) -> float:
-    """The population stability index of two lists of shares."""
+    """The population psi index of two lists of shares."""
     old, new = np.maximum(then, _LEAST_SHARE), np.maximum(now, _LEAST_SHARE)
     return float(((new - old) * np.log(new / old)).sum())
 
@@ -173,7 +183,7 @@ def _of_segments(model: SegmentModel, placed: Assigned, values: Values) -> pd.Da
     return pd.DataFrame(rows, columns=columns, index=index)
 
 
-def _advice(features: pd.DataFrame, gated: float, stability: float) -> tuple[str, list[str]]:
+def _advise(features: pd.DataFrame, gated: float, psi: float) -> DriftAdvice:
     """Keep, watch or learn again, by the worst of what was seen; and every reason that speaks for it."""
     changed = features.index[features["reading"] == CHANGED]
     moved = features.index[features["reading"] == MOVED]
@@ -185,17 +195,19 @@ def _advice(features: pd.DataFrame, gated: float, stability: float) -> tuple[str
         strong.append(f"{listed(changed, most=4)} {plural(len(changed), 'has', 'have')} changed.")
     if gated >= _MANY_GATED:
         strong.append(f"{percent(gated)} are beyond the gate of every segment.")
-    if stability >= LARGE:
-        strong.append(f"The segments' shares have changed (index {stability:.2f}).")
+    if psi >= LARGE:
+        strong.append(f"The segments' shares have changed (index {psi:.2f}).")
     if len(moved):
         weak.append(f"{listed(moved, most=4)} {plural(len(moved), 'has', 'have')} moved.")
     if _FEW_GATED <= gated < _MANY_GATED:
         weak.append(f"{percent(gated)} are beyond the gate.")
-    if SMALL <= stability < LARGE:
-        weak.append(f"The segments' shares have moved (index {stability:.2f}).")
+    if SMALL <= psi < LARGE:
+        weak.append(f"The segments' shares have moved (index {psi:.2f}).")
     if strong:
-        return LEARN, [*strong, *weak]
-    return (WATCH, weak) if weak else (KEEP, ["Features and shares are as they were."])
+        return DriftAdvice(LEARN, (*strong, *weak))
+    if weak:
+        return DriftAdvice(WATCH, tuple(weak))
+    return DriftAdvice(KEEP, ("Features and shares are as they were.",))
 
 
 def _few(model: SegmentModel, customers: int) -> Iterator[Remark]:

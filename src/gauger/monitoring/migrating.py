@@ -28,7 +28,7 @@ Values = NDArray[np.float64]
 class Migration(Readable):
     """Customers of both times, by the segment they were in and the one they are in.
 
-    `.counts` is the crossing table (rows before, columns after, "unassigned" last where there are any), `.shares` each
+    `.crossing` is the contingency table (rows before, columns after, "unassigned" last where there are any), `.shares` each
     row's shares, `.value` the values of the customers added up in the same way (None without values). `.flows` has a
     row for each way that anyone went: before, after, customers, share (of those who were there), expected (customers,
     had those who left gone in proportion to the sizes before of the other segments), ratio, low, high (its 95 %
@@ -37,10 +37,10 @@ class Migration(Readable):
 
     `.moved` is the share that is elsewhere now, `.moved_low` and `.moved_high` its 95 % interval, `.chance` what it
     would be if segments were dealt out anew by lot. `.customers` has a row a customer of both times: the key, before,
-    after, moved. `.new` and `.lost` are the keys that are only there after, or before. `.names` are the segments'.
+    after, moved. `.only_first` and `.only_second` are the keys that are only there before (lost), or after (new). `.names` are the segments'.
     """
 
-    counts: pd.DataFrame
+    crossing: pd.DataFrame
     value: pd.DataFrame | None
     flows: pd.DataFrame
     moved: float
@@ -48,26 +48,26 @@ class Migration(Readable):
     moved_high: float
     chance: float
     customers: pd.DataFrame
-    new: pd.Index
-    lost: pd.Index
+    only_first: pd.Index
+    only_second: pd.Index
     names: dict[object, str]
     remarks: tuple[Remark, ...] = ()
 
     @property
     def shares(self) -> pd.DataFrame:
         """Of each segment's customers before the share in each segment after."""
-        return self.counts.div(self.counts.sum(axis=1).mask(lambda sums: sums == 0), axis=0)
+        return self.crossing.div(self.crossing.sum(axis=1).mask(lambda sums: sums == 0), axis=0)
 
     def headline(self) -> str:
         n = len(self.customers)
         return (
             f"{percent(self.moved)} of {n:,} {plural(n, 'customer')} moved ({percent(self.moved_low)} to "
-            f"{percent(self.moved_high)}; by lot it would be {percent(self.chance)}); {len(self.new):,} new, "
-            f"{len(self.lost):,} lost"
+            f"{percent(self.moved_high)}; by lot it would be {percent(self.chance)}); {len(self.only_second):,} new, "
+            f"{len(self.only_first):,} lost"
         )
 
     def overview(self) -> pd.DataFrame:
-        return self.counts
+        return self.crossing
 
 
 def migration(
@@ -90,7 +90,7 @@ def migration(
     >>> import gauger, pandas as pd
     >>> spring = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 2, 2]})
     >>> summer = pd.DataFrame({"who": list("abce"), "segment": [1, 2, 2, 1]})
-    >>> gauger.migration(spring, summer, key="who").counts.values.tolist()
+    >>> gauger.migration(spring, summer, key="who").crossing.values.tolist()
     [[1, 1], [0, 1]]
     """
     first, second = _side(before, key), _side(after, key)

@@ -25,7 +25,7 @@ Rows = NDArray[np.intp]
 class Comparison(Readable):
     """Segments of `.seg` beside the groups of another division of the same customers, `.other`, matched by key.
 
-    `.table` is the crossing table: customers by segment (rows) and by group of the other side (columns), each with a
+    `.crossing` is the contingency table: customers by segment (rows) and by group of the other side (columns), each with a
     row or column "unassigned" where there are any. `.shares` has each row's shares (of a segment's customers, adding up
     to 1), `.other_shares` each column's. `.matched` has a row a segment: its name, the group of the other side that it
     matches (one to one, so that the most customers are in both; missing where nobody is left) and that one's name, the
@@ -36,7 +36,7 @@ class Comparison(Readable):
     `.assigned_adjusted_rand` are the same among the customers that both put into a segment.
 
     `.customers` has a row a customer of both sides, in the order of `.seg`: the key, segment, other, and moved (whether
-    they are in different ones, by the match). `.only_here` and `.only_there` are the keys that one side alone has.
+    they are in different ones, by the match). `.only_first` and `.only_second` are the keys that one side alone has.
 
     `.worth` has a row for each side that are segments of the same features: segments, explained (share of the variance
     between segments), kmeans_explained (that of k-means with as many segments, on the same customers), stability (mean
@@ -45,27 +45,27 @@ class Comparison(Readable):
 
     seg: Segmentation
     other: Partition
-    table: pd.DataFrame
+    crossing: pd.DataFrame
     matched: pd.DataFrame
     agreement: float
     adjusted_rand: float
     assigned_agreement: float
     assigned_adjusted_rand: float
     customers: pd.DataFrame
-    only_here: pd.Index
-    only_there: pd.Index
+    only_first: pd.Index
+    only_second: pd.Index
     worth: pd.DataFrame
     remarks: tuple[Remark, ...] = ()
 
     @property
     def shares(self) -> pd.DataFrame:
         """Of each segment's customers the share in each group of the other side; NaN in the row of an empty one."""
-        return self.table.div(self.table.sum(axis=1).mask(lambda sums: sums == 0), axis=0)
+        return self.crossing.div(self.crossing.sum(axis=1).mask(lambda sums: sums == 0), axis=0)
 
     @property
     def other_shares(self) -> pd.DataFrame:
         """Of each group's customers of the other side the share in each segment."""
-        return self.table.div(self.table.sum(axis=0).mask(lambda sums: sums == 0), axis=1)
+        return self.crossing.div(self.crossing.sum(axis=0).mask(lambda sums: sums == 0), axis=1)
 
     @property
     def answer(self) -> str:
@@ -81,7 +81,7 @@ class Comparison(Readable):
         )
 
     def overview(self) -> pd.DataFrame:
-        return self.table
+        return self.crossing
 
 
 def compare(
@@ -102,7 +102,7 @@ def compare(
     >>> features = gauger.prepare(table, key="who", scale="none")
     >>> by_kmeans = gauger.segment_by_kmeans(features, 2)
     >>> by_density = gauger.segment_by_density(features, 2, min_points=2)
-    >>> gauger.compare(by_kmeans, by_density).table.values.tolist()
+    >>> gauger.compare(by_kmeans, by_density).crossing.values.tolist()
     [[3, 2, 0], [0, 0, 1]]
     """
     theirs = partition_of(other, seg.features.key)
@@ -122,7 +122,7 @@ def compare(
     both = (own > 0) & (across > 0)
     together = partner[own] == across
     agreement = float((together & (both | (own == across))).mean())
-    only_there = theirs.keys[~theirs.keys.isin(keys)]
+    only_second = theirs.keys[~theirs.keys.isin(keys)]
     worth = worth_of(seg, other, resamples=resamples, seed=seed) if isinstance(other, Segmentation) else pd.DataFrame()
     among = float(together[both].mean()) if both.any() else np.nan
     chance = adjusted_rand(own[both], across[both]) if both.any() else np.nan
@@ -137,9 +137,9 @@ def compare(
         chance,
         _by_customer(keys[here], own, across, ~together, theirs).rename(columns={"key": seg.features.key}),
         keys[~here],
-        only_there,
+        only_second,
         worth,
-        (*_of_one_side(keys[~here], only_there), *_unassigned_here_or_there(own, across, among, chance)),
+        (*_of_one_side(keys[~here], only_second), *_unassigned_here_or_there(own, across, among, chance)),
     )
 
 
