@@ -53,7 +53,7 @@ def main() -> None:
 
 
 def _study(made: Made) -> dict[str, object]:
-    table = pd.DataFrame(made.values, columns=[f"feature_{place}" for place in range(made.values.shape[1])])
+    table = pd.DataFrame(made.values, columns=[f"feature_{index}" for index in range(made.values.shape[1])])
     features = gauger.prepare(table.assign(who=range(len(table))), key="who")
     advice = gauger.study_counts(features, resamples=10).advice
     return {

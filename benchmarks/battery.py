@@ -21,8 +21,8 @@ class Made:
 def tables(seeds: range) -> Iterator[Made]:
     """A table of every family for every seed."""
     for seed in seeds:
-        for place, (family, make) in enumerate(FAMILIES.items()):
-            rng = np.random.default_rng([seed, place])
+        for index, (family, make) in enumerate(FAMILIES.items()):
+            rng = np.random.default_rng([seed, index])
             count, values = make(rng)
             shuffled = values[rng.permutation(len(values))]
             yield Made(family, seed, count, shuffled * rng.uniform(0.5, 20.0, size=shuffled.shape[1]))

@@ -41,5 +41,5 @@ def run() -> Iterator[Measured]:
 def _features(n: int, d: int) -> gauger.FeatureSet:
     rng = np.random.default_rng(0)
     values = rng.normal(size=(6, d))[rng.integers(6, size=n)] * 1.5 + rng.normal(size=(n, d))
-    table = pd.DataFrame(values, columns=[f"feature_{place}" for place in range(d)])
+    table = pd.DataFrame(values, columns=[f"feature_{index}" for index in range(d)])
     return gauger.prepare(table.assign(who=range(n)), key="who")

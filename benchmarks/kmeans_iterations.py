@@ -1,4 +1,4 @@
-"""One round of k-means against the bare matrix product X @ C.T, and whole runs with pruning against plain iterations."""
+"""An iteration of k-means against the bare matrix product X @ C.T, and whole runs with pruning against plain ones."""
 
 from collections.abc import Iterator
 

@@ -35,8 +35,8 @@ def run() -> Iterator[Compared]:
     """Five families, three sizes, three counts."""
     raced, full, times = [], [], []
     for seed in range(4):
-        for place, family in enumerate(_TABLES):
-            everyone = _table(family, [seed, place], repeat=8 if seed == 3 else 1)
+        for index, family in enumerate(_TABLES):
+            everyone = _table(family, [seed, index], repeat=8 if seed == 3 else 1)
             for count in _COUNTS:
                 began = time.perf_counter()
                 mine = _raced(everyone, count, 10, FINISHED)

@@ -85,15 +85,15 @@ def _cut(data: bytes, rng: np.random.Generator) -> bytes:
 
 def _flip(data: bytes, rng: np.random.Generator) -> bytes:
     changed = bytearray(data)
-    for place in rng.integers(0, max(len(changed), 1), int(rng.integers(1, 9))).tolist():
+    for index in rng.integers(0, max(len(changed), 1), int(rng.integers(1, 9))).tolist():
         if changed:
-            changed[place] ^= int(rng.integers(1, 256))
+            changed[index] ^= int(rng.integers(1, 256))
     return bytes(changed)
 
 
 def _put(data: bytes, rng: np.random.Generator) -> bytes:
-    place = int(rng.integers(0, len(data) + 1))
-    return data[:place] + _WORDS[int(rng.integers(len(_WORDS)))] + data[place:]
+    index = int(rng.integers(0, len(data) + 1))
+    return data[:index] + _WORDS[int(rng.integers(len(_WORDS)))] + data[index:]
 
 
 def _drop(data: bytes, rng: np.random.Generator) -> bytes:
@@ -112,9 +112,9 @@ _ACCIDENTS: tuple[Callable[[bytes, np.random.Generator], bytes], ...] = (_cut, _
 def _other_json(data: bytes, rng: np.random.Generator) -> bytes:
     """The same JSON with a part that is lacking, or another kind of value in its place."""
     told = json.loads(data)
-    places = list(_places(told))
+    indices = list(_places(told))
     for _ in range(int(rng.integers(1, 4))):
-        holder, step = places[int(rng.integers(len(places)))]
+        holder, step = indices[int(rng.integers(len(indices)))]
         try:
             if rng.random() < 0.4:
                 del holder[step]

@@ -42,8 +42,8 @@ def _crescents(rng: Rng, n: int) -> Made:
 def _bands(rng: Rng, n: int) -> Made:
     along = rng.uniform(0.0, 10.0, size=(3, n // 3))
     parts = [
-        np.column_stack([x, 2.0 * place + 0.3 * x + rng.normal(scale=0.2, size=len(x))])
-        for place, x in enumerate(along)
+        np.column_stack([x, 2.0 * index + 0.3 * x + rng.normal(scale=0.2, size=len(x))])
+        for index, x in enumerate(along)
     ]
     return _stacked(*parts)
 

@@ -14,7 +14,7 @@ N, D = 1_000_000, 10
 def run() -> Iterator[Measured]:
     """Cap, log and z-score of ten features."""
     values = np.random.default_rng(0).lognormal(size=(N, D))
-    table = pd.DataFrame({"who": np.arange(N)} | {f"f{place}": values[:, place].copy() for place in range(D)})
+    table = pd.DataFrame({"who": np.arange(N)} | {f"f{index}": values[:, index].copy() for index in range(D)})
     what = f"prepare {N:,} x {D}: cap, log, zscore"
 
     def work() -> gauger.FeatureSet:

@@ -19,7 +19,7 @@ def run() -> Iterator[Measured]:
     rng = np.random.default_rng(0)
     codes = rng.integers(0, _SEGMENTS, size=_CUSTOMERS)
     centres = rng.normal(0.0, 4.0, size=(_SEGMENTS, _FEATURES))
-    names = [f"f{place}" for place in range(_FEATURES)]
+    names = [f"f{index}" for index in range(_FEATURES)]
     table = pd.DataFrame(centres[codes] + rng.normal(size=(_CUSTOMERS, _FEATURES)), columns=names)
     table.insert(0, "who", np.arange(_CUSTOMERS))
     features = gauger.prepare(table, key="who", features=names, scale="none")

@@ -21,8 +21,8 @@ for remark in gauger.remarks_of(series):
 # scale="none": a z-score of each week by itself would bend the series.
 houses = gauger.prepare(series, key="house", scale="none")
 
-# How differently do metrics see these houses? Plain and dynamic time warping see large and small ones; the dynamic time warping
-# of z-scored series sees their pattern.
+# How differently do metrics see these houses? Plain and dynamic time warping see large and small ones; the dynamic time
+# warping of z-scored series sees their pattern.
 metrics = gauger.study_metrics(houses, metrics=["euclidean", "dtw", "dtw_zscored", "lagged_correlation"])
 print(metrics.rank_correlation.round(2).to_string())
 print(*metrics.reasons, sep="\n")

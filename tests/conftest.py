@@ -89,7 +89,7 @@ def features_of() -> Callable[..., gauger.FeatureSet]:
 
     def make(values: object, scale: str = "none") -> gauger.FeatureSet:
         array = np.asarray(values, dtype=float)
-        table = pd.DataFrame(array, columns=[f"f{place}" for place in range(array.shape[1])])
+        table = pd.DataFrame(array, columns=[f"f{index}" for index in range(array.shape[1])])
         table.insert(0, "who", [f"c{row:05d}" for row in range(len(array))])
         return gauger.prepare(table, key="who", scale=scale)
 

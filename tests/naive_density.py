@@ -9,7 +9,7 @@ import gauger
 def features_of(points: np.ndarray, keys: object = None) -> gauger.FeatureSet:
     """Points (n, d) or (n,) as features, as they are."""
     points = np.atleast_2d(np.asarray(points, dtype=float).T).T
-    table = pd.DataFrame(points, columns=[f"x{place}" for place in range(points.shape[1])])
+    table = pd.DataFrame(points, columns=[f"x{index}" for index in range(points.shape[1])])
     table.insert(0, "who", range(len(points)) if keys is None else keys)
     return gauger.prepare(table, key="who", scale="none")
 

@@ -21,7 +21,7 @@ def naive_merges(distances, linkage, points=None):
         merges.append((one[0], other[0], heights[i, j]))
         together = tuple(sorted(one[0] + other[0]))
         parts[together] = (one[0], other[0])
-        branches = [branch for place, branch in enumerate(branches) if place not in (i, j)]
+        branches = [branch for index, branch in enumerate(branches) if index not in (i, j)]
         branches.append((together, None if points is None else _point(one, other, linkage)))
     return merges
 
@@ -33,8 +33,8 @@ def refuse_unless_closest(merges, distances, linkage, points=None):
     for one, other, height in merges:
         every = [
             _apart((a, branches[a]), (b, branches[b]), distances, linkage, parts)
-            for place, a in enumerate(branches)
-            for b in list(branches)[place + 1 :]
+            for index, a in enumerate(branches)
+            for b in list(branches)[index + 1 :]
         ]
         own = _apart((one, branches[one]), (other, branches[other]), distances, linkage, parts)
         assert abs(own - height) <= 1e-9 * max(1.0, height)

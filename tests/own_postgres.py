@@ -23,21 +23,21 @@ def find_programs() -> Path | None:
 def running_postgres(programs: Path) -> Iterator[Path]:
     """Start a cluster and stop it at the end; the value is the folder of its socket."""
     owner = _owner()
-    place = Path(tempfile.mkdtemp(prefix="gauger-pg-", dir="/tmp"))
+    index = Path(tempfile.mkdtemp(prefix="gauger-pg-", dir="/tmp"))
     try:
-        (place / "password").write_text(PASSWORD)
-        for path in (place, place / "password"):
+        (index / "password").write_text(PASSWORD)
+        for path in (index, index / "password"):
             shutil.chown(path, owner)
-        data = place / "data"
-        _run(owner, programs / "initdb", "-D", data, "-U", USER, "-A", "scram-sha-256", "--pwfile", place / "password")
-        settings = f"-k {place} -c listen_addresses='' -c fsync=off"
-        _run(owner, programs / "pg_ctl", "-D", data, "-w", "-o", settings, "-l", place / "log", "start")
+        data = index / "data"
+        _run(owner, programs / "initdb", "-D", data, "-U", USER, "-A", "scram-sha-256", "--pwfile", index / "password")
+        settings = f"-k {index} -c listen_addresses='' -c fsync=off"
+        _run(owner, programs / "pg_ctl", "-D", data, "-w", "-o", settings, "-l", index / "log", "start")
         try:
-            yield place
+            yield index
         finally:
             _run(owner, programs / "pg_ctl", "-D", data, "-w", "-m", "immediate", "stop")
     finally:
-        shutil.rmtree(place, ignore_errors=True)
+        shutil.rmtree(index, ignore_errors=True)
 
 
 def _owner() -> str:

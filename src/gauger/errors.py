@@ -42,8 +42,8 @@ class ModelFileError(GaugerError, ValueError):
     @classmethod
     def unreadable(cls, file: Path, error: Exception) -> "ModelFileError":
         """A file that is no JSON, or ends before its time."""
-        place = getattr(error, "lineno", None)
-        where = f" at line {place} column {getattr(error, 'colno', 0)}" if place else ""
+        line = getattr(error, "lineno", None)
+        where = f" at line {line} column {getattr(error, 'colno', 0)}" if line else ""
         return cls(f"{file} cannot be read as a model: it is cut short or damaged{where}. Copy it again.")
 
     @classmethod
@@ -53,11 +53,11 @@ class ModelFileError(GaugerError, ValueError):
         return cls(f"{file} is no model that can be used: {told}. Build and save it again.")
 
     @classmethod
-    def altered(cls, file: Path, places: Sequence[str]) -> "ModelFileError":
+    def altered(cls, file: Path, parts: Sequence[str]) -> "ModelFileError":
         """A model that was changed since it was saved."""
-        parts = listed(shortened(part, LONGEST_PART) for part in places)
+        told = listed(shortened(part, LONGEST_PART) for part in parts)
         return cls(
-            f"{file} was altered since it was saved, in {parts}: it would no longer assign as it was learned. Take the "
+            f"{file} was altered since it was saved, in {told}: it would no longer assign as it was learned. Take the "
             "file as it was, or build the model again."
         )
 
@@ -70,11 +70,11 @@ class UnknownTableError(GaugerError, KeyError):
     """Raised when a table that was asked for is not in the database."""
 
     @classmethod
-    def among(cls, asked: str, present: Sequence[str], place: str) -> "UnknownTableError":
-        """The table asked for, and the tables that are `present` in the database at `place`."""
+    def among(cls, asked: str, present: Sequence[str], database: str) -> "UnknownTableError":
+        """The table asked for, and the tables that are `present` in the `database`."""
         near = nearest(asked, present)
         hint = f" (did you mean {near}?)" if near else ""
-        return cls(f"there is no table {asked!r} in {place}{hint}. It has: {listed(sorted(present), most=12)}.")
+        return cls(f"there is no table {asked!r} in {database}{hint}. It has: {listed(sorted(present), most=12)}.")
 
 
 class UnknownColumnError(GaugerError, KeyError):
@@ -95,19 +95,19 @@ class KeyColumnError(GaugerError, ValueError):
     """Raised when the key does not identify every customer once."""
 
     @classmethod
-    def repeated(cls, key: str, places: Sequence[int], times: int) -> "KeyColumnError":
-        """The `times` rows too many, first of all those at `places`, counted from 0, have the key of an earlier one."""
+    def repeated(cls, key: str, rows: Sequence[int], times: int) -> "KeyColumnError":
+        """The `times` rows too many, first of all those at `rows`, counted from 0, have the key of an earlier one."""
         return cls(
-            f"the key {key!r} repeats in {data_rows(places)} "
+            f"the key {key!r} repeats in {data_rows(rows)} "
             f"({times:,} {plural(times, 'row')} too many). A key names each customer once: "
             "remove the repeats, or summarise events to one row a customer first (summarise_events, gauger features)."
         )
 
     @classmethod
-    def missing(cls, key: str, places: Sequence[int], count: int) -> "KeyColumnError":
-        """`count` rows lack the key, first of all those at `places`, counted from 0."""
+    def missing(cls, key: str, rows: Sequence[int], count: int) -> "KeyColumnError":
+        """`count` rows lack the key, first of all those at `rows`, counted from 0."""
         return cls(
-            f"the key {key!r} is missing in {count:,} {plural(count, 'row')} ({data_rows(places)}). "
+            f"the key {key!r} is missing in {count:,} {plural(count, 'row')} ({data_rows(rows)}). "
             "Fill it in or remove those rows: a customer without a key cannot be handed to anyone."
         )
 
@@ -118,9 +118,9 @@ class MissingValuesError(GaugerError, ValueError):
     @classmethod
     def in_features(cls, counts: Mapping[str, int], n_customers: int) -> "MissingValuesError":
         """How many of `n_customers` lack each feature."""
-        places = ", ".join(f"{name} ({count:,} of {n_customers:,})" for name, count in counts.items())
+        counted = ", ".join(f"{name} ({count:,} of {n_customers:,})" for name, count in counts.items())
         return cls(
-            f"missing values in {places}. Say what they mean: missing='zero' if nothing happened, "
+            f"missing values in {counted}. Say what they mean: missing='zero' if nothing happened, "
             "'median' if it was not recorded, 'drop' to leave those customers out "
             "(on the command line: --missing zero, median or drop)."
         )
@@ -148,18 +148,18 @@ class ColumnValuesError(GaugerError, ValueError):
     @classmethod
     def beyond_treatment(cls, counts: Mapping[str, int], n_customers: int) -> "ColumnValuesError":
         """How many of `n_customers` have a value that the treatment learned cannot take, by feature."""
-        places = ", ".join(f"{name} ({count:,} of {n_customers:,})" for name, count in counts.items())
+        counted = ", ".join(f"{name} ({count:,} of {n_customers:,})" for name, count in counts.items())
         return cls(
-            f"the treatment learned cannot take some values of {places}, such as refunds under a logarithm. Prepare "
+            f"the treatment learned cannot take some values of {counted}, such as refunds under a logarithm. Prepare "
             "all customers together with 'signed_log' or 'power', or leave those customers out (missing='drop')."
         )
 
     @classmethod
-    def infinite(cls, column: str, places: Sequence[int], count: int) -> "ColumnValuesError":
-        """`count` values are infinite or as good as, first of all those at `places`, counted from 0."""
+    def infinite(cls, column: str, rows: Sequence[int], count: int) -> "ColumnValuesError":
+        """`count` values are infinite or as good as, first of all those at `rows`, counted from 0."""
         return cls(
             f"{column!r} is infinite or beyond measure in {count:,} {plural(count, 'row')} "
-            f"({data_rows(places)}). That is most often a division by zero: correct it where the column is made."
+            f"({data_rows(rows)}). That is most often a division by zero: correct it where the column is made."
         )
 
 

@@ -51,18 +51,18 @@ class Segmentation(Readable):
     segment number. `.distances` (n_customers,) are from each customer to the own centre, on the working scale.
     `.method` says how it was made.
 
-    k-means fills what follows, None for other methods. `.iterations` is how many were done, `.converged` whether the last
-    of them moved nobody. `.history` has a row an iteration: wcss after it, moved (customers that changed segment) and shift
-    (the longest way a centre went, working scale). `.starts` has a row for each start that came to something of its
-    own, by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished iterations and
-    wcss; chosen marks the one that counts. `.customer_weights` (n_customers,) are those given.
+    k-means fills what follows, None for other methods. `.iterations` is how many were done, `.converged` whether the
+    last of them moved nobody. `.history` has a row an iteration: wcss after it, moved (customers that changed segment)
+    and shift (the longest way a centre went, working scale). `.starts` has a row for each start that came to something
+    of its own, by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished
+    iterations and wcss; chosen marks the one that counts. `.customer_weights` (n_customers,) are those given.
 
     Density fills `.details`, further columns of `.assignments`: a row a customer; and density levels `.branches` and
     `.departures`, their hierarchy, as `segment_by_density_levels` tells. Bands fill `.details` and `.edges`: for each
     feature, where each band but the first begins, in original units.
 
-    `.refit` is how the method segments other customers anew, for trying whether segments come back, `.assignment_rule` how
-    others find their segment among these; None where that is not known, as for segments from a file.
+    `.refit` is how the method segments other customers anew, for trying whether segments come back, `.assignment_rule`
+    how others find their segment among these; None where that is not known, as for segments from a file.
     """
 
     features: FeatureSet
@@ -201,13 +201,13 @@ class Segmentation(Readable):
         >>> gauger.segment_by_kmeans(later, 2).aligned_to(old).codes.tolist()
         [1, 1, 2, 2, 2, 2]
         """
-        places = pd.Index(old.features.keys).get_indexer(pd.Index(self.features.keys))
-        there = (places >= 0) & (self.codes > 0)
-        there[there] = old.codes[places[there]] > 0
+        indices = pd.Index(old.features.keys).get_indexer(pd.Index(self.features.keys))
+        there = (indices >= 0) & (self.codes > 0)
+        there[there] = old.codes[indices[there]] > 0
         if not there.any():
             raise SettingError("no customer is in a segment of both: there is nothing to align by.")
         crossing = np.zeros((self.count, old.count), dtype=np.int64)
-        np.add.at(crossing, (self.codes[there] - 1, old.codes[places[there]] - 1), 1)
+        np.add.at(crossing, (self.codes[there] - 1, old.codes[indices[there]] - 1), 1)
         ours, theirs = linear_sum_assignment(crossing, maximize=True)
         matched = {int(one): int(other) for one, other in zip(ours, theirs, strict=True) if crossing[one, other]}
         new = {one: other for one, other in matched.items() if other < self.count}

@@ -81,9 +81,9 @@ def _form(text: str) -> str:
     return shown + ("…" if len(text) > _LONGEST_FORM else "")
 
 
-def data_rows(places: Sequence[int]) -> str:
+def data_rows(indices: Sequence[int]) -> str:
     """The first three of some places, counted from 0, as a reader counts rows: "data rows 2, 4 and 9"."""
-    shown = [str(int(place) + 1) for place in places[:3]]
+    shown = [str(int(index) + 1) for index in indices[:3]]
     return f"data {plural(len(shown), 'row')} {listed(shown)}"
 
 

@@ -28,7 +28,7 @@ def test_the_order_of_rows_and_features_does_not_change_a_bit_of_it(seed: int) -
 def test_it_leads_back_to_the_customers_and_features(features_of: Make) -> None:
     features = features_of(np.random.default_rng(0).normal(size=(50, 4)))
     arranged = order_customers(features)
-    assert (arranged.columns == features.values[arranged.order][:, arranged.places].T).all()
+    assert (arranged.columns == features.values[arranged.order][:, arranged.column_order].T).all()
     centres = np.arange(8.0).reshape(2, 4)
     assert (arranged.outwards(arranged.inwards(centres)) == centres).all()
 

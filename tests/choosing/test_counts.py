@@ -119,8 +119,8 @@ def test_a_lone_flag_is_named(features_of: Make) -> None:
 
 def test_a_range_that_ends_too_early_is_said(features_of: Make) -> None:
     rng = np.random.default_rng(3)
-    places = np.repeat(rng.permutation(25)[:6], 60)
-    values = np.column_stack([places % 5 * 9.0, places // 5 * 9.0]) + rng.normal(size=(360, 2))
+    indices = np.repeat(rng.permutation(25)[:6], 60)
+    values = np.column_stack([indices % 5 * 9.0, indices // 5 * 9.0]) + rng.normal(size=(360, 2))
     advice = gauger.study_counts(features_of(values), counts=range(1, 4)).advice
     assert advice.count == 3
     assert any("highest count tried" in reason for reason in advice.reasons)

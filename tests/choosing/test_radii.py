@@ -206,5 +206,5 @@ def test_a_radius_at_the_edge_of_what_was_compared_is_remarked() -> None:
     points = np.vstack([rng.normal(size=(100, 2)), rng.normal(size=(100, 2)) + 1e4])
     study = gauger.study_radius(features_of(points))
     assert study.advice.verdict == "clear"
-    place = study.table.index.get_loc(study.advice.radius)
-    assert ("radius-at-edge" in {remark.code for remark in study.remarks}) == (place in (0, len(study.table) - 1))
+    index = study.table.index.get_loc(study.advice.radius)
+    assert ("radius-at-edge" in {remark.code for remark in study.remarks}) == (index in (0, len(study.table) - 1))

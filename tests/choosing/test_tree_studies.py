@@ -172,8 +172,8 @@ def test_metrics_agree_with_scipys_rank_correlation_and_counted_neighbours(featu
 
 def test_the_map_puts_like_metrics_near_each_other(features_of: Make) -> None:
     study = gauger.study_metrics(features_of(np.random.default_rng(2).normal(size=(60, 4))))
-    places = study.map.to_numpy()
-    apart = pd.DataFrame(np.hypot(*(places[:, None] - places).T), study.map.index, study.map.index)
+    indices = study.map.to_numpy()
+    apart = pd.DataFrame(np.hypot(*(indices[:, None] - indices).T), study.map.index, study.map.index)
     assert apart.loc["euclidean", "squared_euclidean"] < 1e-6
     assert apart.loc["euclidean", "minkowski"] < apart.loc["euclidean", "correlation"]
     assert study.advice.reasons[-1] == ABOUT_METRICS

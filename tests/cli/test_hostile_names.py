@@ -51,10 +51,10 @@ def test_a_result_prints_itself_without_control_signs(table: pd.DataFrame) -> No
 
 def test_figures_take_no_name_for_a_formula(table: pd.DataFrame, tmp_path: Path) -> None:
     seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", categories=["lvl"]), 3)
-    for place, figure in enumerate(
+    for index, figure in enumerate(
         (gauger.draw.scatter(seg), gauger.draw.profile_bars(gauger.profile(seg, table)), gauger.draw.pair_grid(seg))
     ):
-        figure.savefig(tmp_path / f"{place}.png")
+        figure.savefig(tmp_path / f"{index}.png")
 
 
 def test_an_advice_shows_itself_in_a_notebook(table: pd.DataFrame) -> None:

@@ -103,9 +103,9 @@ def test_leaf_order_keeps_branches_together_with_the_larger_to_the_left(tree):
     order = tree.leaf_order.tolist()
     assert sorted(order) == list(range(60))
     for one, other, _ in merges_of(tree):
-        places = [sorted(order.index(leaf) for leaf in part) for part in (one, other)]
-        assert places[0][-1] + 1 == places[1][0]
-        assert places[0][-1] - places[0][0] == len(one) - 1
+        indices = [sorted(order.index(leaf) for leaf in part) for part in (one, other)]
+        assert indices[0][-1] + 1 == indices[1][0]
+        assert indices[0][-1] - indices[0][0] == len(one) - 1
         assert len(one) >= len(other)
 
 
@@ -118,8 +118,8 @@ def test_the_optimal_order_is_the_best_that_the_tree_allows(n, seed):
     apart = distances_of(features)
 
     def allowed(order):
-        places = {leaf: place for place, leaf in enumerate(order)}
-        spans = ([places[leaf] for leaf in part] for part in members)
+        indices = {leaf: index for index, leaf in enumerate(order)}
+        spans = ([indices[leaf] for leaf in part] for part in members)
         return all(max(span) - min(span) == len(span) - 1 for span in spans)
 
     least = min(neighbours_sum(order, apart) for order in permutations(range(n)) if allowed(order))

@@ -16,7 +16,7 @@ WORKED = [0.0, 1.0, 4.0, 6.0, 12.0]
 
 def features_of(values, **how):
     values = np.atleast_2d(np.asarray(values, dtype=float).T).T
-    table = pd.DataFrame(values, columns=[f"f{place}" for place in range(values.shape[1])])
+    table = pd.DataFrame(values, columns=[f"f{index}" for index in range(values.shape[1])])
     table.insert(0, "who", [f"c{row}" for row in range(len(values))])
     return gauger.prepare(table, key="who", scale=how.pop("scale", "none"), **how)
 

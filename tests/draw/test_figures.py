@@ -210,7 +210,7 @@ def test_profile_bars_have_a_panel_a_measure_and_a_bar_a_segment(
 def test_more_measures_than_fit_are_left_to_the_tables(demo_segments: gauger.Segmentation) -> None:
     keys = demo_segments.features.keys
     rng = np.random.default_rng(0)
-    extra = pd.DataFrame({f"m{place}": rng.uniform(1, 2, len(keys)) for place in range(8)}).assign(member_id=keys)
+    extra = pd.DataFrame({f"m{index}": rng.uniform(1, 2, len(keys)) for index in range(8)}).assign(member_id=keys)
     figure = gauger.draw.profile_bars(gauger.profile(demo_segments, extra))
     titles = [axes.get_title(loc="left") for axes in figure.axes]
     assert len(titles) == 9
@@ -262,7 +262,7 @@ def test_distributions_hold_every_measure_and_colour_long_tails(behaviour: pd.Da
 
 def test_distributions_of_too_many_measures_say_how_many_are_not_drawn() -> None:
     rng = np.random.default_rng(0)
-    table = pd.DataFrame(rng.normal(size=(50, 23)), columns=[f"m{place}" for place in range(23)])
+    table = pd.DataFrame(rng.normal(size=(50, 23)), columns=[f"m{index}" for index in range(23)])
     figure = gauger.draw.distributions(table)
     assert sum(bool(axes.patches) for axes in figure.axes) == 20
     assert "3 more measures are not drawn" in figure.get_supxlabel()
@@ -314,7 +314,7 @@ def test_correlations_of_forty_measures_show_the_thirty_strongest_without_overla
     rng = np.random.default_rng(0)
     base = rng.normal(size=(300, 20))
     table = pd.DataFrame(np.hstack([base, base[:, :10] + 0.1 * rng.normal(size=(300, 10)), rng.normal(size=(300, 10))]))
-    table.columns = [f"a_rather_long_measure_{place}" for place in range(40)]
+    table.columns = [f"a_rather_long_measure_{index}" for index in range(40)]
     figure = gauger.draw.correlations(table)
     axes = figure.axes[0]
     assert len(axes.get_yticklabels()) == 30

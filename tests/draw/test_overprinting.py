@@ -77,12 +77,12 @@ def demo(
     bands = gauger.segment_by_bands(demo_features, {"recency_days": 5, "visits": 5}, combine="score")
     panel = gauger.read_table(gauger.demo_file("panel.csv")).set_index("member_id")["answer"]
     moves = gauger.migration(seg, gauger.build_model(seg).assign(behaviour[::2], gate="learned"), key="member_id")
-    place = tmp_path_factory.mktemp("campaign") / "out"
-    gauger.hand_off(seg, members, place, campaign="spring", holdout=0.3)
-    came = gauger.measure(place, behaviour[["member_id"]][::9].assign(responded=1))
+    index = tmp_path_factory.mktemp("campaign") / "out"
+    gauger.hand_off(seg, members, index, campaign="spring", holdout=0.3)
+    came = gauger.measure(index, behaviour[["member_id"]][::9].assign(responded=1))
     homes = gauger.read_table(gauger.demo_file("homes.csv"))
-    places = gauger.prepare(homes, key="home_id", features=["east_km", "north_km"], scale="none")
-    radii = gauger.study_radius(places)
+    indices = gauger.prepare(homes, key="home_id", features=["east_km", "north_km"], scale="none")
+    radii = gauger.study_radius(indices)
     part = gauger.prepare(behaviour.head(300), key="member_id", features=FEATURES)
     weekly = gauger.read_table(gauger.demo_file("weekly_admissions.csv"))
     weeks = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")
@@ -107,7 +107,7 @@ def demo(
         "houses": lambda: draw.category_shares(profile, "home_house"),
         "index": lambda: draw.profile_heat(profile, "index"),
         "jumps": lambda: draw.merge_jumps(gauger.build_tree(demo_features)),
-        "levels": lambda: draw.density_levels(gauger.segment_by_density_levels(places, 50)),
+        "levels": lambda: draw.density_levels(gauger.segment_by_density_levels(indices, 50)),
         "lines": lambda: draw.profile_lines(profile),
         "linkages": lambda: draw.linkage_study(gauger.study_linkages(part)),
         "map": lambda: draw.segment_map(seg, members),
@@ -146,7 +146,7 @@ def test_figures_stay_readable_with_few_and_many_segments_and_features(
     rng = np.random.default_rng(segments * features)
     codes = rng.integers(0, segments, customers)
     values = rng.normal(0.0, 4.0, (segments, features))[codes] + rng.normal(size=(customers, features))
-    names = [f"{'share_kind' if place % 2 else 'weekly'}_measure_{place}" for place in range(features)]
+    names = [f"{'share_kind' if index % 2 else 'weekly'}_measure_{index}" for index in range(features)]
     table = pd.DataFrame(values, columns=names).assign(who=np.arange(customers))
     table["town"] = rng.choice(["Ardick", "Ardmer", "Belath"], customers)
     table["east_km"], table["north_km"] = rng.normal(0.0, 9.0, (2, customers))

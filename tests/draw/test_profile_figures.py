@@ -32,9 +32,9 @@ def test_components_are_those_of_the_singular_values(demo_segments: gauger.Segme
     found = components_of(demo_segments)
     np.testing.assert_allclose(found.shares, (singular / singular.sum())[:2])
     np.testing.assert_allclose(found.points.var(axis=0), singular[:2] / len(values))
-    for place, name in enumerate(demo_segments.features.names):
+    for index, name in enumerate(demo_segments.features.names):
         for axis in range(2):
-            r = np.corrcoef(values[:, place], found.points[:, axis])[0, 1]
+            r = np.corrcoef(values[:, index], found.points[:, axis])[0, 1]
             assert found.directions.loc[name].iloc[axis] == pytest.approx(r)
     figure = draw.component_scatter(demo_segments)
     (axes,) = figure.axes

@@ -29,7 +29,7 @@ def demo_tree(demo_features: gauger.FeatureSet) -> gauger.MergeTree:
 
 
 def _named(values: np.ndarray, names: list[str]) -> gauger.FeatureSet:
-    table = pd.DataFrame(values, columns=[f"f{place}" for place in range(values.shape[1])])
+    table = pd.DataFrame(values, columns=[f"f{index}" for index in range(values.shape[1])])
     table.insert(0, "house", names)
     return gauger.prepare(table, key="house", scale="none")
 
@@ -160,8 +160,8 @@ def test_a_tree_of_features_stands_beside_the_correlations_in_its_order(behaviou
     assert left.get_xlabel() == "similarity in percent (|r|)"
     assert left.xaxis.get_major_formatter()(0.25, 0) == "75 %"
     r = np.corrcoef(features.values.T)
-    place = [features.names.index(name) for name in names]
-    np.testing.assert_allclose(heat.images[0].get_array(), r[np.ix_(place, place)], atol=1e-12)
+    index = [features.names.index(name) for name in names]
+    np.testing.assert_allclose(heat.images[0].get_array(), r[np.ix_(index, index)], atol=1e-12)
     with pytest.raises(SettingError, match="this figure is of features"):
         gauger.draw.feature_tree(_small())
 
@@ -271,7 +271,7 @@ def test_series_are_in_original_units_and_need_periods(houses: gauger.Segmentati
     ],
 )
 def test_a_course_is_told_by_its_word(values: np.ndarray, word: str) -> None:
-    pattern = pattern_of(values, [f"week {place}" for place in range(len(values))])
+    pattern = pattern_of(values, [f"week {index}" for index in range(len(values))])
     assert pattern.word == word
     if word == "spike":
         assert pattern.text == "spike around week 12"

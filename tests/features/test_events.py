@@ -334,7 +334,7 @@ def test_events_in_a_file_give_the_behaviour_of_their_table(tmp_path: Path, name
 def test_keys_of_a_csv_are_what_reading_it_makes_them(tmp_path: Path) -> None:
     for keys in (["417", "-3"], ["00417", "3"], ["'+44", "=x"], ["9" * 20, "1"]):
         path = tmp_path / "t.csv"
-        path.write_text("who,day\n" + "".join(f"{key},2025-01-0{place}\n" for place, key in enumerate(keys, 1)))
+        path.write_text("who,day\n" + "".join(f"{key},2025-01-0{index}\n" for index, key in enumerate(keys, 1)))
         found = gauger.summarise_events(path, customer="who", when="day")["who"]
         assert set(found) == set(gauger.read_table(path)["who"])
 

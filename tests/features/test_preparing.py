@@ -77,7 +77,7 @@ numbers = arrays(np.float64, st.tuples(st.integers(2, 30), st.integers(1, 4)), e
 
 @given(numbers, st.sampled_from(["none", "zscore", "minmax"]))
 def test_restoring_brings_every_value_back(array: np.ndarray, scale: str) -> None:
-    table = pd.DataFrame(array, columns=[f"f{place}" for place in range(array.shape[1])])
+    table = pd.DataFrame(array, columns=[f"f{index}" for index in range(array.shape[1])])
     table.insert(0, "who", range(len(table)))
     features = gauger.prepare(table, key="who", scale=scale)
     largest = np.abs(array).max(axis=0)
@@ -88,7 +88,7 @@ def test_restoring_brings_every_value_back(array: np.ndarray, scale: str) -> Non
 @given(numbers)
 @example(np.array([[5e-324], [0.0]]))
 def test_scaled_features_are_finite_and_alike(array: np.ndarray) -> None:
-    table = pd.DataFrame(array, columns=[f"f{place}" for place in range(array.shape[1])]).assign(who=range(len(array)))
+    table = pd.DataFrame(array, columns=[f"f{index}" for index in range(array.shape[1])]).assign(who=range(len(array)))
     values = gauger.prepare(table, key="who").values
     assert np.isfinite(values).all()
     moving = array.max(axis=0) - array.min(axis=0) > NO_RANGE

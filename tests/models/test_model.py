@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 import gauger
 from gauger.errors import ColumnValuesError, KeyColumnError, ModelFileError, SettingError, UnknownColumnError
-from gauger.models.assigning import place
+from gauger.models.assigning import find_segments
 
 Made = dict[str, tuple[gauger.Segmentation, pd.DataFrame]]
 
@@ -233,7 +233,7 @@ def test_keys_of_digits_stay_what_they_are_in_blocks(made: Made, tmp_path: Path)
 def test_nothing_is_read_into_the_model_besides_the_features(made: Made) -> None:
     seg, table = made["k-means"]
     model = gauger.build_model(seg)
-    placed = place(model, table, None)
+    placed = find_segments(model, table, None)
     assert set(placed.raw) == set(seg.features.names)
     assert model.fingerprint == gauger.build_model(seg).fingerprint
     assert "M0001" not in json.dumps(json.loads(json.dumps(model.overview().to_dict(), default=str)))

@@ -27,13 +27,13 @@ class RowOrder:
     """Rows as `columns` (d, n), in the order of a hash of their values.
 
     The hash makes the order look random and keeps equal rows together. `weights` (n,) are the rows' weights, `order`
-    (n,) says where each row stands with the caller, `places` (d,) where each column does.
+    (n,) says where each row stands with the caller, `column_order` (d,) where each column does.
     """
 
     columns: Values
     weights: Values
     order: Rows
-    places: Rows
+    column_order: Rows
 
     @property
     def size(self) -> int:
@@ -43,7 +43,7 @@ class RowOrder:
     def part(self, rows: Rows) -> "RowOrder":
         """Some rows, in the given order."""
         columns = np.ascontiguousarray(self.columns[:, rows])
-        return RowOrder(columns, self.weights[rows], self.order[rows], self.places)
+        return RowOrder(columns, self.weights[rows], self.order[rows], self.column_order)
 
     def distinct(self) -> Rows:
         """The first of every group of equal rows."""
@@ -58,19 +58,19 @@ class RowOrder:
 
     def inwards(self, centres: Values) -> Values:
         """Centres (k, d) in the caller's order of columns, in this one's."""
-        return np.ascontiguousarray(centres[:, self.places])
+        return np.ascontiguousarray(centres[:, self.column_order])
 
     def outwards(self, centres: Values) -> Values:
         """Centres (k, d) in this order of columns, in the caller's."""
         back = np.empty_like(centres)
-        back[:, self.places] = centres
+        back[:, self.column_order] = centres
         return back
 
 
-def order_rows(values: Values, places: Rows, weights: Values | None = None) -> RowOrder:
+def order_rows(values: Values, column_order: Rows, weights: Values | None = None) -> RowOrder:
     """Rows, as columns (d, n), ordered by a hash of their values; the same order whatever the order they come in.
 
-    `places` (d,) says where each column stands with the caller; `weights` (n,) are 1 each by default.
+    `column_order` (d,) says where each column stands with the caller; `weights` (n,) are 1 each by default.
     """
     hashes = np.zeros(values.shape[1], dtype=np.uint64)
     for column in values:
@@ -81,7 +81,7 @@ def order_rows(values: Values, places: Rows, weights: Values | None = None) -> R
         order = np.lexsort((*values, *(() if weights is None else (weights,)))[::-1])
         columns = np.ascontiguousarray(np.take(values, order, axis=1))
     own = np.ones(len(order)) if weights is None else weights[order]
-    return RowOrder(columns, own, order, places)
+    return RowOrder(columns, own, order, column_order)
 
 
 def _mix(bits: NDArray[np.uint64], hashes: NDArray[np.uint64]) -> None:

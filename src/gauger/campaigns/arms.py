@@ -27,8 +27,8 @@ def arms(keys: pd.Index, segments: NDArray[np.integer], share: float, campaign: 
     numbers, own = np.unique(segments, return_inverse=True)
     sizes = np.bincount(own, minlength=len(numbers))
     for at, held in enumerate(_held(sizes, share).tolist()):
-        places = np.flatnonzero(own == at)
-        found[places[np.argsort(marks[places], kind="stable")[:held]]] = HOLDOUT
+        indices = np.flatnonzero(own == at)
+        found[indices[np.argsort(marks[indices], kind="stable")[:held]]] = HOLDOUT
     return found
 
 

@@ -46,10 +46,10 @@ def answers_in(table: pd.DataFrame, column: str) -> tuple[Mask, Mask]:
 
 def first_of_each(persons: NDArray[np.intp], keys: Sequence[object], among: Mask) -> Mask:
     """Who of some customers is the first of their person by key (n,), others being duplicates."""
-    order = sorted(np.flatnonzero(among).tolist(), key=lambda place: _in_order(keys[place]))
+    order = sorted(np.flatnonzero(among).tolist(), key=lambda index: _in_order(keys[index]))
     firsts: dict[int, int] = {}
-    for place in order:
-        firsts.setdefault(int(persons[place]), place)
+    for index in order:
+        firsts.setdefault(int(persons[index]), index)
     found = np.zeros(len(persons), dtype=np.bool_)
     found[list(firsts.values())] = True
     return found

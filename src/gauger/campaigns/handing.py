@@ -15,8 +15,8 @@ from gauger.campaigns.arms import detectable_uplift
 from gauger.campaigns.eligible import STEPS
 from gauger.campaigns.files import database_of, write_files
 from gauger.campaigns.folders import whole_folder
+from gauger.campaigns.funnel import ContactFunnel
 from gauger.campaigns.hand_off_settings import HandOffSettings
-from gauger.campaigns.journey import ContactFunnel
 from gauger.campaigns.manifest import MANIFEST, PAGE, manifest_of, write_manifest
 from gauger.campaigns.people import People
 from gauger.campaigns.suppression import Account, Suppression, about_suppression
@@ -81,14 +81,14 @@ def write_hand_off(
     settings.refuse_bad()
     customers, names = _assigned(assignments, settings.key)
     chosen = _chosen(settings.segments, names)
-    journey, account, remarks = _travelled(customers, contacts, chosen, settings)
-    waterfall = _waterfall(journey, names)
-    holdouts = _holdouts(journey, names, settings.base_rate)
+    funnel, account, remarks = _travelled(customers, contacts, chosen, settings)
+    waterfall = _waterfall(funnel, names)
+    holdouts = _holdouts(funnel, names, settings.base_rate)
     remarks += _about_holdouts(holdouts, settings.base_rate)
-    audience, arms_table = _tables(journey, names, settings.columns_to_write)
+    audience, arms_table = _tables(funnel, names, settings.columns_to_write)
     target = Path(folder)
     with database_of(settings.format) as connection, whole_folder(target, replace=replace) as stage:
-        hashes = journey.hashes(settings.matches)
+        hashes = funnel.hashes(settings.matches)
         files = write_files(
             stage,
             audience,
@@ -102,7 +102,7 @@ def write_hand_off(
         manifest = manifest_of(
             campaign=settings.campaign,
             made_at=(made_at or datetime.now(UTC)).isoformat(timespec="seconds"),
-            key=journey.key,
+            key=funnel.key,
             settings=settings.for_manifest(chosen, list(audience.columns), account),
             names=names,
             waterfall=waterfall,
@@ -112,7 +112,7 @@ def write_hand_off(
             unmatched={name: int(hashes[name].isna().sum()) for name in hashes},
         )
         write_manifest(stage, manifest, page(manifest))
-    return HandOff(target, waterfall, holdouts, journey.outcome(), manifest, tuple(remarks))
+    return HandOff(target, waterfall, holdouts, funnel.outcome(), manifest, tuple(remarks))
 
 
 def _travelled(
@@ -126,8 +126,8 @@ def _travelled(
     if settings.unreadable == "refuse":
         suppression.refuse_unreadable()
     suppressed, account = suppression.found_among(contacts.index, people)
-    journey = ContactFunnel.of(customers, contacts, key, people)
-    remarks = journey.sort_out(
+    funnel = ContactFunnel.of(customers, contacts, key, people)
+    remarks = funnel.sort_out(
         chosen,
         consent=settings.consent,
         refusal_binds=settings.refusal_binds,
@@ -136,8 +136,8 @@ def _travelled(
         kinds={email: "email", phone: "phone"},
         min_size=settings.min_size,
     )
-    journey.hold_out(settings.holdout, settings.campaign, settings.seed)
-    return journey, account, [*about_suppression(account), *remarks]
+    funnel.hold_out(settings.holdout, settings.campaign, settings.seed)
+    return funnel, account, [*about_suppression(account), *remarks]
 
 
 def _assigned(assignments: pd.DataFrame | Segmentation, key: str | None) -> tuple[pd.DataFrame, dict[int, str]]:

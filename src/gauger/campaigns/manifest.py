@@ -92,9 +92,9 @@ def read_manifest(path: Path) -> dict[str, Any]:
     try:
         _Form.model_validate(found)
     except ValidationError as error:
-        place = ".".join(map(str, error.errors()[0]["loc"])) or "the whole"
+        index = ".".join(map(str, error.errors()[0]["loc"])) or "the whole"
         raise ModelFileError(
-            f"{file} is not the manifest of a hand-off that this Gauger can read ({place}). Copy it again."
+            f"{file} is not the manifest of a hand-off that this Gauger can read ({index}). Copy it again."
         ) from error
     return dict(found)
 

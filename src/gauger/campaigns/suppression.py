@@ -84,15 +84,15 @@ class Suppression:
         """
         exact = keys_as_text(pd.Series(keys)).to_numpy(dtype=object)
         named = np.zeros(len(keys), dtype=np.bool_)
-        places = {"exact": _places(exact), "loose": _places([loose_key(one) for one in exact])}
+        indices = {"exact": _places(exact), "loose": _places([loose_key(one) for one in exact])}
         by_email, by_phone = (_places_of_cells(column) for column in (people.emails, people.phones))
         matched = 0
         for entry in self.entries:
             own: list[int] = []
             if entry.key is not None:
-                own += places["exact"].get(entry.key) or places["loose"].get(loose_key(entry.key), [])
-            own += [place for address in entry.emails for place in by_email.get(address, [])]
-            own += [place for number in entry.phones for place in by_phone.get(number, [])]
+                own += indices["exact"].get(entry.key) or indices["loose"].get(loose_key(entry.key), [])
+            own += [index for address in entry.emails for index in by_email.get(address, [])]
+            own += [index for number in entry.phones for index in by_phone.get(number, [])]
             matched += bool(own)
             named[own] = True
         unreadable = sum(not entry.readable for entry in self.entries)
@@ -139,20 +139,20 @@ def _entries(column: pd.Series, kind: str, region: str | None) -> Iterator[_Entr
     nothing: pd.Series[Any] = pd.Series([()] * len(column), index=column.index, dtype=object)
     emails = emails_in(column) if kind == "email" else nothing
     phones = phones_in(column, region) if kind in ("phone", "either") else nothing
-    for place, key, mailed, called in zip(column.index, keys, emails, phones, strict=True):
-        yield _Entry(int(place), str(key) if kind in ("key", "either") else None, tuple(mailed), tuple(called))
+    for index, key, mailed, called in zip(column.index, keys, emails, phones, strict=True):
+        yield _Entry(int(index), str(key) if kind in ("key", "either") else None, tuple(mailed), tuple(called))
 
 
 def _places(values: Iterable[object]) -> dict[object, list[int]]:
     found: dict[object, list[int]] = {}
-    for place, value in enumerate(values):
-        found.setdefault(value, []).append(place)
+    for index, value in enumerate(values):
+        found.setdefault(value, []).append(index)
     return found
 
 
 def _places_of_cells(column: "pd.Series[Any] | None") -> dict[str, list[int]]:
     found: dict[str, list[int]] = {}
-    for place, cell in enumerate(() if column is None else column):
+    for index, cell in enumerate(() if column is None else column):
         for address in cell:
-            found.setdefault(address, []).append(place)
+            found.setdefault(address, []).append(index)
     return found

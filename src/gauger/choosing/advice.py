@@ -167,7 +167,7 @@ def _about_features(evidence: Evidence, names: Sequence[str], alone: str | None)
     if alone is not None:
         yield f"The segments differ in {alone} alone: a filter on it would give the same."
     if evidence.idle and names:
-        idle = [names[place] for place in evidence.idle]
+        idle = [names[index] for index in evidence.idle]
         yield (
             f"The groups show once {listed(idle, most=6)} {plural(len(idle), 'is', 'are')} left out, which "
             f"{plural(len(idle), 'plays', 'play')} no part in them: segment without {plural(len(idle), 'it', 'them')}."

@@ -83,7 +83,7 @@ def look_for_groups(
     more, or when it finds a valley between each two of its groups and the first look only had soft borders.
     """
     first, idle = _look(values, counts, [*seed, 0], advance, one_scale=one_scale)
-    others = [place for place in range(values.shape[1]) if place not in idle]
+    others = [index for index in range(values.shape[1]) if index not in idle]
     if not idle or not others:
         advance(CLOUDS)
         return first
@@ -138,7 +138,7 @@ class _Judge:
         self._silhouettes = {count: self._silhouette(fit.codes) for count, fit in fits.items()}
         means, spreads = references.mean(axis=0), np.maximum(references.std(axis=0, ddof=1), _LEAST_SPREAD)
         self._excess = {
-            count: (self._silhouettes[count] - means[place]) / spreads[place] for place, count in enumerate(fits)
+            count: (self._silhouettes[count] - means[index]) / spreads[index] for index, count in enumerate(fits)
         }
         self._valleys = {count: Valleys(loose, fit.codes, count, self._least) for count, fit in fits.items()}
 
@@ -170,10 +170,10 @@ class _Judge:
         codes = self._fits[best].codes
         sizes = np.bincount(codes)
         found = []
-        for place, column in enumerate(self._table.T):
+        for index, column in enumerate(self._table.T):
             between = float((np.bincount(codes, weights=column) ** 2 / sizes).sum()) / len(column)
-            if between < _PLAYS_NO_PART and scaled_dip(np.sort(self._loose[:, place])) < DEEP:
-                found.append(place)
+            if between < _PLAYS_NO_PART and scaled_dip(np.sort(self._loose[:, index])) < DEEP:
+                found.append(index)
         return tuple(found)
 
     def _between_valleys(self) -> tuple[int, float, float]:
@@ -229,9 +229,9 @@ def _scaled(values: Values, *, one_scale: bool) -> Values:
 def _jittered(values: Values, rng: np.random.Generator) -> Values:
     """Values with half a step of noise in features of few values, whose ties would look like valleys."""
     loose = values.copy()
-    for place, column in enumerate(values.T):
+    for index, column in enumerate(values.T):
         levels = np.unique(column)
         if 2 < len(levels) < 0.5 * len(column):
             steps = np.interp(column, (levels[:-1] + levels[1:]) / 2.0, np.diff(levels))
-            loose[:, place] += (rng.random(len(column)) - 0.5) * steps
+            loose[:, index] += (rng.random(len(column)) - 0.5) * steps
     return loose

@@ -64,7 +64,8 @@ class LinkageStudy(Readable):
     remarks: tuple[Remark, ...] = ()
 
     def headline(self) -> str:
-        return f"linkage {self.advice.linkage} advised, of {len(self.table)} compared at {self.count} segments ({self.metric})"
+        advised = f"linkage {self.advice.linkage} advised, of {len(self.table)} compared"
+        return f"{advised} at {self.count} segments ({self.metric})"
 
     def overview(self) -> pd.DataFrame:
         return self.table

@@ -65,7 +65,7 @@ class _OnFeatures:
     def for_evidence(self) -> tuple[Values, list[str]]:
         """Customers (n, d), at most 4,000, to look for groups in, and the names of their features."""
         sample = self.everyone.sample(MOST_CUSTOMERS, Stream.EVIDENCE_SAMPLE.generator(self._seed))
-        return self.everyone.columns[:, sample].T, [self._features.names[place] for place in self.everyone.places]
+        return self.everyone.columns[:, sample].T, [self._features.names[index] for index in self.everyone.column_order]
 
     def own_measures(self, _count: int) -> dict[str, float]:
         """What only this method can tell of a count."""

@@ -35,8 +35,10 @@ Values = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class MetricAdvice(Advice):
-    """Which metrics say the same: `.alike` are those that order distances nearly alike, of which the plainer one will do;
-    the last of the `.reasons` is a caution."""
+    """Which metrics say the same: `.alike` are those that order distances nearly alike, of which one will do.
+
+    The last of the `.reasons` is a caution.
+    """
 
     alike: tuple[tuple[str, ...], ...]
     reasons: tuple[str, ...]
@@ -113,9 +115,9 @@ def study_metrics(features: FeatureSet, *, metrics: Sequence[str] | None = None,
         raise SettingError(f"give at least two metrics to compare, not {listed(ranks)}.")
     order = pd.DataFrame(_each_two(list(ranks), lambda one, other: float(ranks[one] @ ranks[other])))
     near = pd.DataFrame(_each_two(list(ranks), lambda one, other: _shared(nearest[one], nearest[other])))
-    places = principal_coordinates(np.sqrt(np.maximum(2.0 - 2.0 * order.to_numpy(), 0.0)), 2)
-    places = np.column_stack([places, np.zeros((len(places), 2 - places.shape[1]))])
-    found = pd.DataFrame(places, index=order.index, columns=["x", "y"])
+    indices = principal_coordinates(np.sqrt(np.maximum(2.0 - 2.0 * order.to_numpy(), 0.0)), 2)
+    indices = np.column_stack([indices, np.zeros((len(indices), 2 - indices.shape[1]))])
+    found = pd.DataFrame(indices, index=order.index, columns=["x", "y"])
     if left_out:
         remarks += (Remark("metrics-left-out", f"not compared: {'; '.join(left_out)}."),)
     return MetricStudy(_table(order, near), order, near, found, _advise(order, near), remarks)

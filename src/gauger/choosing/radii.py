@@ -202,9 +202,9 @@ def _spread(near: Neighbours, reach: Values, links: Rows, radius: float, rank: R
 
 
 def _about(table: pd.DataFrame, advice: RadiusAdvice, customers: int) -> Iterator[Remark]:
-    place = table.index.get_loc(advice.radius)
-    if advice.verdict != "no structure" and place in (0, len(table) - 1):
-        side = "smallest" if place == 0 else "largest"
+    index = table.index.get_loc(advice.radius)
+    if advice.verdict != "no structure" and index in (0, len(table) - 1):
+        side = "smallest" if index == 0 else "largest"
         yield Remark(
             "radius-at-edge",
             f"the advised radius is the {side} that was compared; one beyond it may do as well or better.",
@@ -219,9 +219,9 @@ def _about(table: pd.DataFrame, advice: RadiusAdvice, customers: int) -> Iterato
 def _steps(segments: Sequence[int]) -> list[int]:
     """Places of radii from the most segments to the fewest above one, none with more than a smaller radius has."""
     steps = [list(segments).index(max(segments))]
-    for place in range(steps[0] + 1, len(segments)):
-        if 1 < segments[place] <= segments[steps[-1]]:
-            steps.append(place)
+    for index in range(steps[0] + 1, len(segments)):
+        if 1 < segments[index] <= segments[steps[-1]]:
+            steps.append(index)
     return steps
 
 

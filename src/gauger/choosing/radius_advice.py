@@ -77,15 +77,15 @@ def plateaus_of(table: pd.DataFrame) -> list[Plateau]:
     agreement, validity = table["agreement"].to_numpy(), table["validity"].fillna(0.0).to_numpy()
     unassigned = table["unassigned_share"].to_numpy()
     found, first = [], 0
-    for place in range(1, len(fair) + 1):
-        if place < len(fair) and fair[place] == fair[first] and agreement[place - 1] >= STEADY:
+    for index in range(1, len(fair) + 1):
+        if index < len(fair) and fair[index] == fair[first] and agreement[index - 1] >= STEADY:
             continue
-        if place - first > 1 and fair[first] > 1:
-            least = float(agreement[first : place - 1].min())
-            means = validity[first:place].mean(), unassigned[first:place].mean()
-            best = _well_inside(validity, first, place - 1)
-            found.append(Plateau(first, place - 1, int(fair[first]), least, float(means[0]), float(means[1]), best))
-        first = place
+        if index - first > 1 and fair[first] > 1:
+            least = float(agreement[first : index - 1].min())
+            means = validity[first:index].mean(), unassigned[first:index].mean()
+            best = _well_inside(validity, first, index - 1)
+            found.append(Plateau(first, index - 1, int(fair[first]), least, float(means[0]), float(means[1]), best))
+        first = index
     return found
 
 
@@ -93,7 +93,7 @@ def _well_inside(validity: NDArray[np.float64], first: int, last: int) -> int:
     """The most valid place (to 0.01) of a plateau's inner half, of those as valid the one nearest to its middle."""
     margin = (last - first + 1) // 4
     inner = range(first + margin, last - margin + 1)
-    return min(inner, key=lambda place: (-round(float(validity[place]), 2), abs(place - (first + last) / 2.0)))
+    return min(inner, key=lambda index: (-round(float(validity[index]), 2), abs(index - (first + last) / 2.0)))
 
 
 def advise_radius(table: pd.DataFrame, knee: Knee | None, groups: int, min_points: int) -> RadiusAdvice:
@@ -105,55 +105,55 @@ def advise_radius(table: pd.DataFrame, knee: Knee | None, groups: int, min_point
     apart = np.flatnonzero(table["fair_segments"].to_numpy() > 1)
     if plateaus:
         best = plateaus[0]
-        place = best.best
+        index = best.best
         sure = best.radii >= _LONG and best.segments == groups
         verdict = "clear" if sure else "leaning"
-        reasons = [_about_plateau(table, best, place)]
+        reasons = [_about_plateau(table, best, index)]
     else:
         validity = table["validity"].fillna(-1.0).to_numpy()
-        place = int(apart[validity[apart].argmax()]) if apart.size else int(validity.argmax())
+        index = int(apart[validity[apart].argmax()]) if apart.size else int(validity.argmax())
         verdict = "unclear"
         reasons = [
             "No two radii next to each other give the same segments: the answer depends on the radius. "
-            f"{first_up(_at(table, place))}, the most valid of the table."
+            f"{first_up(_at(table, index))}, the most valid of the table."
         ]
-    reasons += [_about_groups(groups, int(table["fair_segments"].iloc[place])), _about_knee(knee)]
-    own = range(plateaus[0].first, plateaus[0].last + 1) if plateaus else range(place, place + 1)
+    reasons += [_about_groups(groups, int(table["fair_segments"].iloc[index])), _about_knee(knee)]
+    own = range(plateaus[0].first, plateaus[0].last + 1) if plateaus else range(index, index + 1)
     others = dict(_others(table, plateaus[1:], knee, own))
-    return RadiusAdvice(float(radii[place]), min_points, verdict, tuple(reasons), others)
+    return RadiusAdvice(float(radii[index]), min_points, verdict, tuple(reasons), others)
 
 
 def _nothing(table: pd.DataFrame, knee: Knee | None, min_points: int) -> RadiusAdvice:
     together = np.flatnonzero(table["largest_share"].to_numpy() > NEARLY_ALL)
     fewest = table["segments"].to_numpy()[together]
-    place = int(together[fewest.argmin()]) if together.size else len(table) - 1
-    row = table.iloc[place]
+    index = int(together[fewest.argmin()]) if together.size else len(table) - 1
+    row = table.iloc[index]
     reasons = (
         "Density finds nothing here: as the radius shrinks the customers never come apart into two parts that are "
         "denser than chance would make them.",
-        f"{short_number(float(table.index[place]))} keeps {row['largest_share']:.0%} together and leaves "
+        f"{short_number(float(table.index[index]))} keeps {row['largest_share']:.0%} together and leaves "
         f"{row['unassigned_share']:.1%} out: of use for naming the odd ones, not for segments. k-means can still cut "
         "the cloud into parts.",
         *([_about_knee(knee)] if knee is not None and knee.clear else []),
     )
-    return RadiusAdvice(float(table.index[place]), min_points, "no structure", reasons, {})
+    return RadiusAdvice(float(table.index[index]), min_points, "no structure", reasons, {})
 
 
-def _about_plateau(table: pd.DataFrame, plateau: Plateau, place: int) -> str:
+def _about_plateau(table: pd.DataFrame, plateau: Plateau, index: int) -> str:
     low, high = (short_number(float(table.index[at])) for at in (plateau.first, plateau.last))
     least = math.floor(100.0 * plateau.agreement) / 100.0
     return (
         f"From {low} to {high} the answer hardly changes: {plateau.segments} segments of a fair size, agreeing by at "
-        f"least {least:.2f} (adjusted Rand) from radius to radius. {first_up(_at(table, place))}."
+        f"least {least:.2f} (adjusted Rand) from radius to radius. {first_up(_at(table, index))}."
     )
 
 
-def _at(table: pd.DataFrame, place: int) -> str:
-    row = table.iloc[place]
+def _at(table: pd.DataFrame, index: int) -> str:
+    row = table.iloc[index]
     segments = int(row["segments"])
     valid = f", density-based validity is {row['validity']:.2f}" if row["validity"] == row["validity"] else ""
     return (
-        f"with a radius of {short_number(float(table.index[place]))}, {row['unassigned_share']:.1%} are unassigned, "
+        f"with a radius of {short_number(float(table.index[index]))}, {row['unassigned_share']:.1%} are unassigned, "
         "the largest of "
         f"{segments} {plural(segments, 'segment')} holds {row['largest_share']:.0%}{valid}"
     )
@@ -193,7 +193,7 @@ def _others(
         count = int(table["fair_segments"].iloc[at])
         offers.append((at, f"the knee, with {count} {plural(count, 'segment')} of a fair size"))
     seen = set(own)
-    for place, why in offers:
-        if place not in seen and len(seen) < len(own) + _MOST_ALTERNATIVES:
-            seen.add(place)
-            yield float(table.index[place]), why
+    for index, why in offers:
+        if index not in seen and len(seen) < len(own) + _MOST_ALTERNATIVES:
+            seen.add(index)
+            yield float(table.index[index]), why

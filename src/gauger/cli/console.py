@@ -70,8 +70,8 @@ def table(frame: "pd.DataFrame") -> None:
     """A DataFrame with its index, numbers to the right, rounded as people read them."""
     shown = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
     shown.add_column(_as_text(frame.index.name or ""), no_wrap=True)
-    for place, name in enumerate(frame.columns):
-        side: Literal["left", "right"] = "right" if _of_numbers(frame.iloc[:, place]) else "left"
+    for index, name in enumerate(frame.columns):
+        side: Literal["left", "right"] = "right" if _of_numbers(frame.iloc[:, index]) else "left"
         shown.add_column(_as_text(name), justify=side, overflow="fold")
     for row in frame.itertuples():
         shown.add_row(*(_as_text(cell(value)) for value in row))

@@ -73,7 +73,7 @@ def segment_by_bands(
         edges={name: tuple(float(edge) for edge in of) for name, of in edges.items()},
         refit=Refit(partial(_refit, bands, combine, low_is_good, score_bands)),
         assignment_rule=AssignmentRule("bands"),
-        given_names={place: names[group] for place, group in enumerate(order.tolist(), 1)},
+        given_names={index: names[group] for index, group in enumerate(order.tolist(), 1)},
     )
     small = _many_cells(seg) if seg.count > _MANY_CELLS else tiny_segments(seg)
     return seg.with_remarks((*_fewer_bands(bands, edges), *small))
@@ -87,8 +87,8 @@ def _grouped(
     score_bands: int | None,
 ) -> tuple[pd.DataFrame, Rows, list[str]]:
     """Each customer's bands, the group that they make (n,), from 0, and what each group is called."""
-    places = {name: np.searchsorted(edges[name], values, side="right") for name, values in recorded.items()}
-    number = {name: len(edges[name]) - of if name in low_is_good else of for name, of in places.items()}
+    indices = {name: np.searchsorted(edges[name], values, side="right") for name, values in recorded.items()}
+    number = {name: len(edges[name]) - of if name in low_is_good else of for name, of in indices.items()}
     details = pd.DataFrame({f"{name}_band": own + 1 for name, own in number.items()})
     if combine == "score":
         score = np.asarray(details.sum(axis=1))
@@ -152,7 +152,7 @@ def _by_score(score: Rows, score_bands: int | None) -> tuple[Rows, list[str]]:
         edges = _edges(score.astype(np.float64), score_bands)
         groups = np.searchsorted(edges, score, side="right")
         ends = [
-            (int(score[groups == place].min()), int(score[groups == place].max())) for place in range(len(edges) + 1)
+            (int(score[groups == index].min()), int(score[groups == index].max())) for index in range(len(edges) + 1)
         ]
         return groups, [f"score {low}" if low == high else f"score {low} to {high}" for low, high in ends]
     return groups, [f"score {level}" for level in levels]
@@ -161,8 +161,8 @@ def _by_score(score: Rows, score_bands: int | None) -> tuple[Rows, list[str]]:
 def _numbered(features: FeatureSet, groups: Rows) -> tuple[Codes, Rows]:
     """Groups from 0, numbered from 1 for the largest; equal sizes by their first features' means."""
     sizes = np.bincount(groups)
-    by_name = sorted(range(len(features.names)), key=lambda place: features.names[place])
-    sums = [np.bincount(groups, weights=np.asarray(features.values[:, place])) for place in by_name]
+    by_name = sorted(range(len(features.names)), key=lambda index: features.names[index])
+    sums = [np.bincount(groups, weights=np.asarray(features.values[:, index])) for index in by_name]
     return number_by_size(groups, np.column_stack(sums) / sizes[:, None])
 
 

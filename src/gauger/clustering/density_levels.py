@@ -43,9 +43,9 @@ def segment_by_density_levels(
     neighbour. As the radius shrinks from large to small, groups come apart; a part with at least `smallest` customers
     is a branch, the others leave. A split counts only when two of its branches are deep: much denser inside than where
     they came apart, more than chance would have it. Of the branches those are the segments whose stability adds up
-    highest, customers times how long they stay (in 1 / distance). DensityGroups spots inside a wide cloud never come apart from
-    it; they are looked for in the densities themselves: where these have two peaks (the dip of Hartigan & Hartigan
-    1985), what holds together on the dense side is a segment, and the cloud around it another.
+    highest, customers times how long they stay (in 1 / distance). DensityGroups spots inside a wide cloud never come
+    apart from it; they are looked for in the densities themselves: where these have two peaks (the dip of Hartigan &
+    Hartigan 1985), what holds together on the dense side is a segment, and the cloud around it another.
 
     - `smallest` is by default 2 % of the customers, at least 10.
     - `min_points` smooths; by default it is 20, over three features or more 12, beyond 20,000 customers that of

@@ -20,13 +20,13 @@ def mixed_rows(features: FeatureSet, order: NDArray[np.intp]) -> MixedRows:
     of_category = {name for names in levels.values() for name in names}
     measures = [name for name in features.names if name not in of_category]
     values = np.empty((len(features.keys), len(measures)))
-    for place, name in enumerate(measures):
+    for index, name in enumerate(measures):
         column = features.values[:, features.names.index(name)]
-        values[:, place] = np.where(raw[name].isna().to_numpy(), np.nan, column)
+        values[:, index] = np.where(raw[name].isna().to_numpy(), np.nan, column)
     codes = np.full((len(features.keys), len(levels)), -1, dtype=np.int64)
-    for place, names in enumerate(levels.values()):
+    for index, names in enumerate(levels.values()):
         for code, name in enumerate(names):
-            codes[raw[name].to_numpy() == 1.0, place] = code
+            codes[raw[name].to_numpy() == 1.0, index] = code
     weights = [_weight(features, name) for name in measures]
     own = [features.indicators[names[0]].weight for names in levels.values()]
     return MixedRows(values[order], codes[order], np.array(weights), np.array(own))

@@ -50,11 +50,11 @@ def segment_by_kmeans(
 ) -> Segmentation:
     """Split customers into `count` segments around centres, so that the within-cluster sum of squares is small.
 
-    A start repeats iterations (assign every customer to the nearest centre, move each centre to the mean of its customers)
-    until no customer moves, or `max_iterations` are done. Four times `starts` starts are raced for a few iterations on a sample
-    of up to 4,000 customers, the best three are finished on all of them, and the lowest sum of squares wins: on
-    made-up tables this comes out as low as `starts` full starts or lower. A segment that empties takes the customer
-    farthest from its centre. Segments are numbered from the largest.
+    A start repeats iterations (assign every customer to the nearest centre, move each centre to the mean of its
+    customers) until no customer moves, or `max_iterations` are done. Four times `starts` starts are raced for a few
+    iterations on a sample of up to 4,000 customers, the best three are finished on all of them, and the lowest sum of
+    squares wins: on made-up tables this comes out as low as `starts` full starts or lower. A segment that empties takes
+    the customer farthest from its centre. Segments are numbered from the largest.
 
     - `seeding`: where starts begin: "kmeans++" (customers far from each other), "random" (any distinct ones), "first"
       (the first distinct rows of the table: one start), or centres: an array (count, n_features) on the working scale,
@@ -67,10 +67,10 @@ def segment_by_kmeans(
     Same features, same seed: the same bits, whatever the number of threads, and the same segments whatever the order
     of features and (but for "first") of rows. Every customer is nearest to its own centre.
 
-    `.iterations`, `.converged`, `.history` (what each iteration did) and `.starts` (how each start did) tell how it went.
-    Remarks say when iterations ran out, which segments are tiny, which customers lie far from every centre, when density
-    shows groups of a shape that k-means cannot follow, and after seeding with a Segmentation of the same features how
-    many customers moved. O(n d count) an iteration at most.
+    `.iterations`, `.converged`, `.history` (what each iteration did) and `.starts` (how each start did) tell how it
+    went. Remarks say when iterations ran out, which segments are tiny, which customers lie far from every centre, when
+    density shows groups of a shape that k-means cannot follow, and after seeding with a Segmentation of the same
+    features how many customers moved. O(n d count) an iteration at most.
 
     Raises SettingError when a setting is out of range or there are fewer distinct customers than segments, and
     UnknownColumnError for given centres that lack a feature.
@@ -128,7 +128,7 @@ def finish_best(
     Ties go to the better one of the race.
     """
     last = max(entrant.number for entrant in entrants)
-    halved = [Entrant(last + place, "split", centres) for place, centres in enumerate(splits, 1)]
+    halved = [Entrant(last + index, "split", centres) for index, centres in enumerate(splits, 1)]
     finished: dict[int, LloydResult] = {}
     for entrant in [*entrants[:FINISHED], *halved]:
         finished[entrant.number] = run_lloyd(customers.columns, customers.weights, entrant.centres, max_iterations)

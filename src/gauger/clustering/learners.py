@@ -20,8 +20,8 @@ def checked_weights(weights: ArrayLike | None, customers: int) -> Values | None:
     if own.shape != (customers,):
         raise SettingError(f"customer_weights have shape {own.shape}, for {customers:,} customers: give one each.")
     if not np.isfinite(own).all() or own.min() < 0.0:
-        place = int(np.flatnonzero(~(np.isfinite(own) & (own >= 0.0)))[0])
-        raise SettingError(f"customer_weights must be 0 or more; the one of customer {place + 1} is {own[place]:g}.")
+        index = int(np.flatnonzero(~(np.isfinite(own) & (own >= 0.0)))[0])
+        raise SettingError(f"customer_weights must be 0 or more; the one of customer {index + 1} is {own[index]:g}.")
     if not own.any():
         raise SettingError("every weight is 0: nobody would count.")
     own.flags.writeable = False

@@ -152,8 +152,8 @@ class MergeTree(Readable):
         """Some heights around one, between merges, and the number of segments that a cut at each gives."""
         levels = np.unique(highest_below(self.steps))
         middles = (levels[:-1] + levels[1:]) / 2.0
-        place = int(np.searchsorted(middles, height))
-        start = max(0, min(place - _NEARBY // 2, len(middles) - _NEARBY))
+        index = int(np.searchsorted(middles, height))
+        start = max(0, min(index - _NEARBY // 2, len(middles) - _NEARBY))
         return {float(at): self.count_at(at) for at in middles[start : start + _NEARBY]}
 
     def count_at(self, height: float) -> int:
@@ -226,8 +226,8 @@ class MergeTree(Readable):
         _, first, codes, sizes = np.unique(branch, return_index=True, return_inverse=True, return_counts=True)
         centres = first[:, None].astype(np.float64)
         if self.of == "customers":
-            by_name = sorted(range(len(self.features.names)), key=lambda place: self.features.names[place])
-            sums = [np.bincount(codes, weights=self.features.values[:, place]) for place in by_name]
+            by_name = sorted(range(len(self.features.names)), key=lambda index: self.features.names[index])
+            sums = [np.bincount(codes, weights=self.features.values[:, index]) for index in by_name]
             centres = np.column_stack(sums) / sizes[:, None]
         return number_by_size(codes, centres)[0]
 

@@ -61,13 +61,13 @@ def between_steps(column: Values, rng: np.random.Generator) -> Values:
     Whole numbers, such as days, are measured no finer than their step: as they are, each would look like a dense group
     of its own. A step is no more than twice as wide to one side as to the other, so that real gaps stay.
     """
-    distinct, place = np.unique(column, return_inverse=True)
+    distinct, index = np.unique(column, return_inverse=True)
     if len(distinct) < 2 or 2 * len(distinct) > len(column):
         return column
     gaps = np.diff(distinct)
     below, above = np.append(gaps[0], gaps), np.append(gaps, gaps[-1])
     low, high = np.minimum(below, 2.0 * above) / 2.0, np.minimum(above, 2.0 * below) / 2.0
-    return np.asarray(column - low[place] + rng.random(len(column)) * (low + high)[place])
+    return np.asarray(column - low[index] + rng.random(len(column)) * (low + high)[index])
 
 
 def _groups_by_density(columns: NDArray[np.float64], smallest: int) -> Codes:

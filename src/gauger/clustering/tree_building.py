@@ -83,31 +83,31 @@ def build_tree(
     """
     _refuse_words(of, ward_heights, seed, condense)
     if of == "features":
-        footing = of_features(features, linkage, metric, condense)
+        named = of_features(features, linkage, metric, condense)
     else:
-        footing = of_customers(features, linkage, metric, MetricSettings(p, band, lag), condense, seed)
+        named = of_customers(features, linkage, metric, MetricSettings(p, band, lag), condense, seed)
 
-    def made(ground: TreeInput) -> Merges:
-        merges = _with_heights(merge_all(ground, footing.linkage), footing.linkage, ward_heights, footing.within)
-        return larger_left(merges, sizes_of(merges, ground.weights)).renumbered(footing.place)
+    def made(leaves: TreeInput) -> Merges:
+        merges = _with_heights(merge_all(leaves, named.linkage), named.linkage, ward_heights, named.within)
+        return larger_left(merges, sizes_of(merges, leaves.weights)).renumbered(named.order)
 
-    merges, distances = made(footing.ground), footing.ground.distances.renumbered(footing.place)
+    merges, distances = made(named.leaves), named.leaves.distances.renumbered(named.order)
     merges = _in_best_order(merges, distances) if optimal_order else merges
     return MergeTree(
         features,
         of,
-        footing.linkage,
+        named.linkage,
         distances.name,
-        _height_words(footing.linkage, ward_heights, distances),
-        footing.leaf_names,
-        footing.leaf_of,
+        _height_words(named.linkage, ward_heights, distances),
+        named.leaf_names,
+        named.leaf_of,
         merges,
         distances,
-        rebuilt=lambda: made(footing.ground.shifted()),
+        rebuilt=lambda: made(named.leaves.shifted()),
         regrown=partial(build_tree, linkage=linkage, metric=metric, p=p, band=band, lag=lag)
         if metric is None or isinstance(metric, str)
         else None,
-        remarks=(*footing.remarks, *about_inversions(merges)),
+        remarks=(*named.remarks, *about_inversions(merges)),
     )
 
 

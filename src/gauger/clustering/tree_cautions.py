@@ -95,8 +95,8 @@ def about_precision(leaves: int) -> Iterator[Remark]:
         if size >= _LARGE:
             yield Remark(
                 "large-matrix",
-                f"all distances between {leaves:,} were held at once, {bytes_in_words(size)}. Ward's, centroid and single "
-                "linkage need none of that, and condense= (--condense) little.",
+                f"all distances between {leaves:,} were held at once, {bytes_in_words(size)}. Ward's, centroid and "
+                "single linkage need none of that, and condense= (--condense) little.",
             )
         return
     yield Remark(

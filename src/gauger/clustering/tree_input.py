@@ -32,15 +32,15 @@ _ROUNDING = 1e-12
 
 @dataclass(frozen=True, eq=False)
 class NamedInput:
-    """The ground and the linkage of a tree, and the way from the ground's leaves to the FeatureSet.
+    """The leaves and the linkage of a tree, and the way from there to the FeatureSet.
 
-    Leaf i of the ground is called `place[i]`, and has the name `leaf_names[place[i]]`; `leaf_of` (n,) says in which
-    leaf each customer or feature is. `within` is the sum of squares inside the leaves.
+    Leaf i has the name `leaf_names[order[i]]`; `leaf_of` (n,) says in which leaf each customer or feature is. `within`
+    is the sum of squares inside the leaves.
     """
 
-    ground: TreeInput
+    leaves: TreeInput
     linkage: str
-    place: NDArray[np.intp]
+    order: NDArray[np.intp]
     leaf_of: NDArray[np.intp]
     leaf_names: NDArray[np.generic]
     within: float = 0.0
@@ -60,19 +60,19 @@ def of_customers(
     _refuse_alone(len(features.keys), "customer")
     everyone = order_customers(features)
     micro = None if condense is None else _condensed(everyone, metric, condense, seed)
-    ground = _customers_ground(features, everyone, micro, metric, settings)
+    tree_input = _customer_leaves(features, everyone, micro, metric, settings)
     remarks = [*about_condensing(micro), *about_series(features, metric)]
     if chosen in MATRIX_LINKAGES:
-        remarks += about_precision(len(ground.weights if ground.firsts is None else ground.firsts))
+        remarks += about_precision(len(tree_input.weights if tree_input.firsts is None else tree_input.firsts))
     if micro is None:
         names: NDArray[np.generic] = features.keys
-        return NamedInput(ground, chosen, everyone.order, np.arange(everyone.size), names, remarks=tuple(remarks))
+        return NamedInput(tree_input, chosen, everyone.order, np.arange(everyone.size), names, remarks=tuple(remarks))
     leaves = np.arange(len(micro.weights))
     _refuse_alone(len(leaves), "micro-segment")
     leaf_of = np.empty(everyone.size, dtype=np.intp)
     leaf_of[everyone.order] = micro.home
     names = np.array([f"micro-segment {leaf + 1}" for leaf in leaves], dtype=object)
-    return NamedInput(ground, chosen, leaves, leaf_of, names, micro.wcss, tuple(remarks))
+    return NamedInput(tree_input, chosen, leaves, leaf_of, names, micro.wcss, tuple(remarks))
 
 
 def of_features(features: FeatureSet, linkage: str | None, metric: Metric | None, condense: int | None) -> NamedInput:
@@ -91,7 +91,7 @@ def of_features(features: FeatureSet, linkage: str | None, metric: Metric | None
     chosen = _linkage_for(linkage or "average", name)
     everyone = order_customers(features)
     r = correlation_matrix(everyone.columns.T)
-    flat = [features.names[everyone.places[at]] for at in np.flatnonzero(np.isnan(np.diag(r)))]
+    flat = [features.names[everyone.column_order[at]] for at in np.flatnonzero(np.isnan(np.diag(r)))]
     if flat:
         them = plural(len(flat), "it", "them")
         raise SettingError(
@@ -103,7 +103,9 @@ def of_features(features: FeatureSet, linkage: str | None, metric: Metric | None
     words = "1 - r" if name == "correlation" else "1 - |r|"
     distances = Geometry(name, words, len(apart), lambda rows, others: apart[np.ix_(rows, others)])
     names = np.array(features.names, dtype=object)
-    return NamedInput(TreeInput(distances, np.ones(len(apart))), chosen, everyone.places, np.arange(len(apart)), names)
+    return NamedInput(
+        TreeInput(distances, np.ones(len(apart))), chosen, everyone.column_order, np.arange(len(apart)), names
+    )
 
 
 def _linkage_for(linkage: str | None, metric: Metric | None) -> str:
@@ -137,7 +139,7 @@ def _condensed(everyone: RowOrder, metric: Metric | None, count: int, seed: int)
     return condense_customers(everyone, count, seed) if count < everyone.size else None
 
 
-def _customers_ground(
+def _customer_leaves(
     features: FeatureSet,
     everyone: RowOrder,
     micro: MicroSegments | None,

@@ -34,15 +34,15 @@ def checked_table(table: pd.DataFrame, needed: Iterable[str] = ()) -> pd.DataFra
     return named
 
 
-def refuse_bad_names(place: str, names: Sequence[str | None], where: str = "its first line") -> None:
+def refuse_bad_names(source: str, names: Sequence[str | None], where: str = "its first line") -> None:
     """Raise TableFileError unless every column of what was read has a name of its own."""
     blank = [str(number) for number, name in enumerate(names, 1) if name is None or not name.strip()]
     if blank or not names:
         columns = f" for column {listed(blank)}" if blank else ""
-        raise TableFileError(f"{place} has no name{columns} in {where}, which must name every column.")
+        raise TableFileError(f"{source} has no name{columns} in {where}, which must name every column.")
     repeats = [str(name) for name, times in Counter(names).items() if times > 1]
     if repeats:
-        raise TableFileError(f"{place} names {listed(map(repr, repeats))} more than once. Rename the columns.")
+        raise TableFileError(f"{source} names {listed(map(repr, repeats))} more than once. Rename the columns.")
 
 
 RESERVED = ("segment", "segment_name", "distance", "why", "arm")

@@ -64,18 +64,18 @@ class ColumnFacts:
 
     def quantile(self, share: float) -> float:
         """The value below which a share of the values lies, interpolated between neighbours."""
-        place = share * (len(self.ordered) - 1)
-        below = int(place)
+        index = share * (len(self.ordered) - 1)
+        below = int(index)
         above = min(below + 1, len(self.ordered) - 1)
         low, high = float(self.ordered[below]), float(self.ordered[above])
-        return low if low == high else low + (high - low) * (place - below)
+        return low if low == high else low + (high - low) * (index - below)
 
     def with_filled(self, value: float) -> "ColumnFacts":
         """The facts once every gap has been given a value."""
         if not self.missing:
             return self
-        place = int(np.searchsorted(self.ordered, value))
-        return ColumnFacts(np.insert(self.ordered, place, np.full(self.missing, value)), self.rows)
+        index = int(np.searchsorted(self.ordered, value))
+        return ColumnFacts(np.insert(self.ordered, index, np.full(self.missing, value)), self.rows)
 
     @property
     def sentinel(self) -> float | None:
@@ -83,7 +83,7 @@ class ColumnFacts:
         if self.distinct < 3:
             return None
         starts = self._first_of_runs
-        least, second, second_largest, largest = (float(self.ordered[starts[place]]) for place in (0, 1, -2, -1))
+        least, second, second_largest, largest = (float(self.ordered[starts[index]]) for index in (0, 1, -2, -1))
         if least in SENTINELS and least < 0.0 <= second and starts[1] > 1:
             return least
         repeats = len(self.ordered) - int(starts[-1])

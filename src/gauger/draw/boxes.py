@@ -57,8 +57,8 @@ def segment_boxes(
         notes.append(f"The {MOST_NAMED} largest of {seg.count:,} segments are drawn.")
     figure = new_figure(_title(seg, columns), " ".join(notes))
     panels, across = panels_for(figure, len(columns))
-    for place, (axes, (name, values)) in enumerate(zip(panels, columns.items(), strict=True)):
-        _panel(axes, seg, (name, values), kind, named=place % across == 0)
+    for position, (axes, (name, values)) in enumerate(zip(panels, columns.items(), strict=True)):
+        _panel(axes, seg, (name, values), kind, named=position % across == 0)
     return figure
 
 
@@ -74,7 +74,7 @@ def _columns(seg: Segmentation, measures: Sequence[str] | None, table: pd.DataFr
     most = most_panels(min(seg.count, MOST_NAMED))
     if measures is None:
         order = np.argsort(-seg.explained_by_feature.to_numpy(), kind="stable")[:most]
-        measures = [seg.features.names[place] for place in sorted(order)]
+        measures = [seg.features.names[position] for position in sorted(order)]
     if not 0 < len(measures) <= most:
         raise SettingError(
             f"{len(measures)} measures of {seg.count} segments cannot be drawn in one figure: name one to {most}."
@@ -93,7 +93,7 @@ def _columns(seg: Segmentation, measures: Sequence[str] | None, table: pd.DataFr
 def _panel(axes: Axes, seg: Segmentation, measure: tuple[str, Values], kind: str, *, named: bool) -> None:
     name, values = measure
     halves, ends = [], []
-    for place, number in enumerate(seg.numbers[:MOST_NAMED].tolist()):
+    for position, number in enumerate(seg.numbers[:MOST_NAMED].tolist()):
         own = values[seg.codes == number]
         own = own[np.isfinite(own)]
         if not own.size:
@@ -102,9 +102,9 @@ def _panel(axes: Axes, seg: Segmentation, measure: tuple[str, Values], kind: str
         halves += [marks[1], marks[3]]
         ends += [marks[0], marks[-1]]
         if kind == "violin" and marks[0] < marks[-1]:
-            _violin(axes, place, own, marks, number)
+            _violin(axes, position, own, marks, number)
         else:
-            _box(axes, place, marks, number)
+            _box(axes, position, marks, number)
     dress(axes, title=name)
     axes.grid(visible=False, axis="y")
     count = min(seg.count, MOST_NAMED)
@@ -118,12 +118,12 @@ def _panel(axes: Axes, seg: Segmentation, measure: tuple[str, Values], kind: str
         axes.set_xlim(max(min(ends), low - beyond) - 0.05 * beyond, min(max(ends), high + beyond) + 0.05 * beyond)
 
 
-def _box(axes: Axes, place: int, marks: Values, number: int) -> None:
+def _box(axes: Axes, position: int, marks: Values, number: int) -> None:
     names = ("whislo", "q1", "med", "q3", "whishi")
     colour = segment_colour(number)
     axes.bxp(
         [dict(zip(names, marks.tolist(), strict=True))],
-        positions=[place],
+        positions=[position],
         widths=0.62,
         orientation="horizontal",
         showfliers=False,
@@ -136,14 +136,20 @@ def _box(axes: Axes, place: int, marks: Values, number: int) -> None:
     )
 
 
-def _violin(axes: Axes, place: int, own: Values, marks: Values, number: int) -> None:
+def _violin(axes: Axes, position: int, own: Values, marks: Values, number: int) -> None:
     along = np.linspace(marks[0], marks[-1], _STEPS)
     heights = gaussian_kde(own[sample_of(len(own), _SMOOTHED)])(along)
     heights *= 0.42 / heights.max()
     axes.fill_between(
-        along, place - heights, place + heights, color=segment_colour(number), alpha=0.75, linewidth=0.8, edgecolor=INK
+        along,
+        position - heights,
+        position + heights,
+        color=segment_colour(number),
+        alpha=0.75,
+        linewidth=0.8,
+        edgecolor=INK,
     )
-    axes.plot([marks[2]], [place], marker="o", markersize=6, color=PAPER, markeredgecolor=INK, linestyle="none")
+    axes.plot([marks[2]], [position], marker="o", markersize=6, color=PAPER, markeredgecolor=INK, linestyle="none")
 
 
 def _title(seg: Segmentation, columns: dict[str, Values]) -> str:

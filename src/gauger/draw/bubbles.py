@@ -47,15 +47,15 @@ def profile_bubbles(profile: Profile, x: str | None = None, y: str | None = None
         line(value, color=QUIET, linewidth=1.2, linestyle=(0, (4, 3)), zorder=1)
     areas = _areas(sizes)
     labels = []
-    for place in np.argsort(-areas, kind="stable").tolist():
-        x_at, y_at = middles[place].tolist()
+    for position in np.argsort(-areas, kind="stable").tolist():
+        x_at, y_at = middles[position].tolist()
         if np.isnan(x_at) or np.isnan(y_at):
             continue
-        colour = segment_colour(numbers[place])
-        axes.scatter(x_at, y_at, s=areas[place], color=colour, alpha=0.55, edgecolor=INK, linewidth=1.2, zorder=2)
+        colour = segment_colour(numbers[position])
+        axes.scatter(x_at, y_at, s=areas[position], color=colour, alpha=0.55, edgecolor=INK, linewidth=1.2, zorder=2)
         axes.scatter(x_at, y_at, s=16, color=INK, zorder=3)
-        text = short_name(profile.name_of(numbers[place]))
-        text += f" ({plain_number(sizes[place])})" if not np.isnan(sizes[place]) else ""
+        text = short_name(profile.name_of(numbers[position]))
+        text += f" ({plain_number(sizes[position])})" if not np.isnan(sizes[position]) else ""
         labels.append(label_at(axes, (x_at, y_at), f"   {text}", size=12, weight="bold"))
     axes.margins(0.22)
     push_apart(axes, labels)

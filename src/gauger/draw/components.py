@@ -46,8 +46,8 @@ def component_scatter(seg: Segmentation, *, outline: str | None = None) -> Figur
     draw_plane(axes, plane, seg)
     draw_outlines(axes, plane.points, seg.codes, seg.numbers[:MOST_NAMED], outline)
     labels = name_segments(axes, plane, seg)
-    for place in order.tolist():
-        labels.append(_arrow(axes, plane, arrows.iloc[place].to_numpy(), str(arrows.index[place])))
+    for position in order.tolist():
+        labels.append(_arrow(axes, plane, arrows.iloc[position].to_numpy(), str(arrows.index[position])))
     push_apart(axes, labels, plane.middles)
     return figure
 

@@ -28,17 +28,19 @@ def correlations(table: pd.DataFrame | FeatureSet, key: str | None = None) -> Fi
     there are fewer than two that vary.
     """
     names, values = _measures(table, key)
-    varied = [place for place in range(len(names)) if np.nanmin(values[:, place]) < np.nanmax(values[:, place])]
+    varied = [
+        position for position in range(len(names)) if np.nanmin(values[:, position]) < np.nanmax(values[:, position])
+    ]
     if len(varied) < 2:
         raise SettingError("a correlation needs at least two measures that vary; this table has not that many.")
-    names, r = [names[place] for place in varied], correlation_matrix(values[:, varied])
+    names, r = [names[position] for position in varied], correlation_matrix(values[:, varied])
     shown = _strongest(r)
-    order = [shown[place] for place in correlation_order(r[np.ix_(shown, shown)])]
+    order = [shown[position] for position in correlation_order(r[np.ix_(shown, shown)])]
     note = "Pearson's r; r = 1: they rise together, r = -1: one falls as the other rises."
     if len(names) > len(order):
         note += f" {len(names) - len(order)} measures with weaker correlations are not drawn."
     figure = new_figure(_title(names, r), note)
-    heat_map(figure, figure.subplots(), [names[place] for place in order], r[np.ix_(order, order)])
+    heat_map(figure, figure.subplots(), [names[position] for position in order], r[np.ix_(order, order)])
     return figure
 
 
@@ -82,7 +84,7 @@ def _title(names: list[str], r: NDArray[np.float64]) -> str:
     above = np.triu(np.abs(np.nan_to_num(r)), k=1)
     close = np.argwhere(above >= CLOSE)
     if not len(close):
-        one, other = (int(place) for place in np.unravel_index(int(above.argmax()), above.shape))
+        one, other = (int(position) for position in np.unravel_index(int(above.argmax()), above.shape))
         return f"No two measures say the same; closest are {names[one]} and {names[other]} (r = {r[one, other]:.2f})"
     pairs = sorted(((one, other) for one, other in close.tolist()), key=lambda pair: -above[pair])
     return f"Nearly the same: {listed([f'{names[one]} and {names[other]}' for one, other in pairs], last='as well as')}"

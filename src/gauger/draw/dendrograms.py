@@ -70,9 +70,9 @@ def draw_tree(axes: Axes, view: TreeView, *, upright: bool) -> None:
         (one, other), (low, high), top = link.places, link.heights, link.height
         lines.append(_turned([(one, low), (one, top), (other, top), (other, high)], upright))
         colours.append(_colour(link.segment, view))
-        for place, foot, own in zip(link.places, link.heights, link.segments, strict=True):
+        for position, foot, own in zip(link.places, link.heights, link.segments, strict=True):
             if view.cut is not None and own and not link.segment:
-                lines.append(_turned([(place, foot), (place, min(view.cut.height, top))], upright))
+                lines.append(_turned([(position, foot), (position, min(view.cut.height, top))], upright))
                 colours.append(segment_colour(own))
     axes.add_collection(LineCollection(lines, colors=colours, linewidths=1.6, capstyle="round", zorder=3))
     wedges = [branch for branch in view.branches if branch.collapsed]
@@ -99,18 +99,18 @@ def draw_tree(axes: Axes, view: TreeView, *, upright: bool) -> None:
 
 def name_leaves(axes: Axes, view: TreeView, *, upright: bool, size: int, angle: int) -> None:
     """The names of leaves, and the sizes of wedges, along the axis."""
-    places = [branch.place for branch in view.branches]
+    positions = [branch.place for branch in view.branches]
     labels = [_shortened(branch.name, size) for branch in view.branches]
     dress(axes)
     axes.grid(visible=False, axis="x" if upright else "y")
     if upright:
         ha = "right" if angle else "center"
-        axes.set_xticks(places, labels, rotation=angle, ha=ha, rotation_mode="anchor" if angle else None)
+        axes.set_xticks(positions, labels, rotation=angle, ha=ha, rotation_mode="anchor" if angle else None)
         if angle == 90:
             for label in axes.get_xticklabels():
                 label.set_verticalalignment("center")
     else:
-        axes.set_yticks(places, labels)
+        axes.set_yticks(positions, labels)
     along: Literal["x", "y"] = "x" if upright else "y"
     axes.tick_params(axis=along, length=0, labelsize=size, labelcolor=INK)
 
@@ -133,18 +133,18 @@ def _draw_cut(axes: Axes, view: TreeView, cut: Cut, tree: MergeTree, *, upright:
     line = axes.axhline if upright else axes.axvline
     line(cut.height, color=colour, linewidth=1.4 if main else 1.1, linestyle=(0, (5, 3)), zorder=5)
     stems = [
-        place
+        position
         for link in view.links
-        for place, foot in zip(link.places, link.heights, strict=True)
+        for position, foot in zip(link.places, link.heights, strict=True)
         if foot <= cut.height < link.height
     ]
     edges = sorted([-0.6, *stems, len(view.branches) - 0.4])
-    place = max(pairwise(edges), key=lambda gap: gap[1] - gap[0])
+    position = max(pairwise(edges), key=lambda gap: gap[1] - gap[0])
     word = plural(cut.count, "segment" if tree.of == "customers" else "group")
     at = f"{100.0 * (1.0 - cut.height):.0f} %" if tree.of == "features" else short_number(cut.height)
     axes.annotate(
         f"{'cut' if main else 'also'} at {at}: {cut.count} {word}",
-        _turned([(sum(place) / 2.0, cut.height)], upright)[0],
+        _turned([(sum(position) / 2.0, cut.height)], upright)[0],
         xytext=(0, 4) if upright else (5, 0),
         textcoords="offset points",
         ha="center" if upright else "left",
@@ -221,7 +221,7 @@ def _shortened(name: str, size: int) -> str:
 
 
 def _turned(points: list[tuple[float, float]], upright: bool) -> list[tuple[float, float]]:
-    return points if upright else [(height, place) for place, height in points]
+    return points if upright else [(height, position) for position, height in points]
 
 
 def _colour(segment: int, view: TreeView) -> str:

@@ -66,8 +66,8 @@ def migration_flow(migration: Migration) -> Figure:
     sides = _Sides(migration.crossing, names, names, {label: label for label in names}, ("before", "after"))
     moved = f"{percent(migration.moved)} of {len(migration.customers):,} customers moved"
     note = (
-        f"Pale: stayed. Strong: moved; by lot {percent(migration.chance)} would have. {len(migration.only_second):,} customers "
-        f"are new and {len(migration.only_first):,} lost: they are not drawn."
+        f"Pale: stayed. Strong: moved; by lot {percent(migration.chance)} would have. {len(migration.only_second):,} "
+        f"customers are new and {len(migration.only_first):,} lost: they are not drawn."
     )
     return _draw(sides, f"{moved}{_most(sides, ', most of them ')}", note)
 
@@ -92,13 +92,13 @@ def _draw(sides: _Sides, title: str, note: str) -> Figure:
         label: segment_colour(number) if isinstance(number, int) else UNASSIGNED_COLOUR
         for label, number in sides.matches.items()
     }
-    for place, sizes, looks, called in (
+    for position, sizes, looks, called in (
         (0.0, shown.sum(axis=1), colours, sides.ours),
         (1.0, shown.sum(axis=0), opposite, sides.theirs),
     ):
-        push_apart(axes, _draw_boxes(axes, place, sizes, looks, called))
-    for place, name, side in ((0.0, sides.titles[0], "right"), (1.0, sides.titles[1], "left")):
-        text = axes.text(place, 1.04, wrapped(name, _TITLE_WIDTH), ha=side, va="bottom", fontsize=12, color=INK)
+        push_apart(axes, _draw_boxes(axes, position, sizes, looks, called))
+    for position, name, side in ((0.0, sides.titles[0], "right"), (1.0, sides.titles[1], "left")):
+        text = axes.text(position, 1.04, wrapped(name, _TITLE_WIDTH), ha=side, va="bottom", fontsize=12, color=INK)
         text.set_fontweight("bold")
     return figure
 
@@ -114,11 +114,11 @@ def _largest(sizes: "pd.Series[int]") -> list[Label]:
 
 def _in_order(sides: _Sides, groups: Sequence[Label], left: Sequence[Label]) -> list[Label]:
     """Groups by where most of their customers come from, unassigned last."""
-    places = np.arange(len(left))
+    positions = np.arange(len(left))
     shares = sides.table.loc[list(left), list(groups)]
-    means = shares.mul(places, axis=0).sum() / shares.sum().mask(lambda sums: sums == 0)
+    means = shares.mul(positions, axis=0).sum() / shares.sum().mask(lambda sums: sums == 0)
     middles = dict(zip(groups, means.tolist(), strict=True))
-    position = {number: place for place, number in enumerate(left)}
+    position = {number: spot for spot, number in enumerate(left)}
     where = {label: position.get(sides.matches.get(label), middles[label]) for label in groups}
     return sorted(groups, key=lambda label: (label == UNASSIGNED_NAME, where[label]))
 
@@ -132,18 +132,18 @@ def _tops(sizes: "pd.Series[int]") -> tuple[Tops, float]:
 
 
 def _draw_boxes(
-    axes: Axes, place: float, sizes: "pd.Series[int]", colours: dict[Label, str], names: dict[Label, str]
+    axes: Axes, position: float, sizes: "pd.Series[int]", colours: dict[Label, str], names: dict[Label, str]
 ) -> list[Text]:
     tops, scale = _tops(sizes)
     everyone = max(int(sizes.sum()), 1)
     labels = []
     for label, size in sizes.items():
         height = scale * size
-        start = place - _BOX if place == 0.0 else place
+        start = position - _BOX if position == 0.0 else position
         axes.add_patch(
             Rectangle((start, tops[label] - height), _BOX, height, color=colours.get(label, UNASSIGNED_COLOUR))
         )
-        at, side = (start - 0.015, "right") if place == 0.0 else (start + _BOX + 0.015, "left")
+        at, side = (start - 0.015, "right") if position == 0.0 else (start + _BOX + 0.015, "left")
         text = f"{wrapped(names[label], _NAME_WIDTH, 2)}: {size / everyone:.0%}"
         labels.append(axes.text(at, tops[label] - height / 2.0, text, ha=side, va="center", fontsize=11, color=INK))
     return labels

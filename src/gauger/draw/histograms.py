@@ -51,9 +51,9 @@ def treatments(features: FeatureSet) -> Figure:
     At most eight features are drawn, those whose shape changed most; a note says how many are not.
     """
     measures = [name for name in features.names if name not in features.indicators] or list(features.names)
-    places = {name: place for place, name in enumerate(features.names)}
+    positions = {name: position for position, name in enumerate(features.names)}
     before = {name: _present(features.original[name]) for name in measures}
-    after = {name: features.values[:, places[name]] for name in measures}
+    after = {name: features.values[:, positions[name]] for name in measures}
     skews = {name: (skewness(before[name]), skewness(after[name])) for name in measures}
     changed = sorted(measures, key=lambda name: -abs(np.nan_to_num(skews[name][0] - skews[name][1])))[:MOST_TREATED]
     shown = [name for name in measures if name in changed]
@@ -66,8 +66,8 @@ def treatments(features: FeatureSet) -> Figure:
     figure = new_figure(title, note)
     pairs = 1 if len(shown) <= 3 else 2
     panels = figure.subplots(-(-len(shown) // pairs), 2 * pairs, squeeze=False)
-    for place, name in enumerate(shown):
-        left, right = panels[place // pairs, 2 * (place % pairs) :][:2]
+    for position, name in enumerate(shown):
+        left, right = panels[position // pairs, 2 * (position % pairs) :][:2]
         _histogram(left, before[name], title=name, colour=FAINT, edge=QUIET)
         _histogram(right, after[name], title=_steps(features, name), colour=ACCENT if name in tails else _BAR)
     for axes in panels.ravel()[2 * len(shown) :]:

@@ -49,10 +49,10 @@ def merge_jumps(tree: MergeTree, advice: CountAdvice | None = None, *, most: int
 def _mark(
     heights: Axes, bars: Axes, counts: np.ndarray, levels: np.ndarray, jumps: np.ndarray, count: int, *, advised: bool
 ) -> None:
-    place = np.flatnonzero(counts == count)
-    if not place.size:
+    position = np.flatnonzero(counts == count)
+    if not position.size:
         return
-    level, jump = float(levels[place[0]]), float(np.nan_to_num(jumps[place[0]]))
+    level, jump = float(levels[position[0]]), float(np.nan_to_num(jumps[position[0]]))
     colour = ACCENT if advised else QUIET
     heights.plot([count], [level], marker="o", markersize=10, color=colour, zorder=4)
     bars.bar([count], [jump], color=colour, width=0.7, zorder=3)
@@ -74,9 +74,9 @@ def _title(counts: np.ndarray, jumps: np.ndarray, word: str, advice: CountAdvice
     several = counts > 1
     if not several.any():
         return "One merge only: there is nothing to compare"
-    place = int(np.where(several, np.nan_to_num(jumps, nan=-1.0), -1.0).argmax())
-    largest = int(counts[place])
-    text = f"The largest jump, {short_number(float(jumps[place]))}, is from {largest} {word}s to {largest - 1}"
+    position = int(np.where(several, np.nan_to_num(jumps, nan=-1.0), -1.0).argmax())
+    largest = int(counts[position])
+    text = f"The largest jump, {short_number(float(jumps[position]))}, is from {largest} {word}s to {largest - 1}"
     if advice is None or advice.count == largest:
         return text
     return f"{text}; with everything else heard, {advice.count} {plural(advice.count, 'is', 'are')} advised"

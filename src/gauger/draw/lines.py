@@ -53,18 +53,18 @@ def profile_lines(profile: Profile) -> Figure:
 
 
 def _draw(axes: Axes, shown: pd.DataFrame, names: list[str]) -> list[Text]:
-    places = np.arange(len(shown.columns))
+    positions = np.arange(len(shown.columns))
     dress(axes, y="standard deviations from the rest")
     axes.grid(visible=False, axis="y")
     axes.axhline(0.0, color=QUIET, linewidth=1.2, linestyle=(0, (4, 3)), zorder=1)
     room = _MARGIN + _LETTER * max(len(name) for name in names)
-    axes.set_xlim(-0.4, -0.4 + (len(places) - 0.6) / (1.0 - room))
+    axes.set_xlim(-0.4, -0.4 + (len(positions) - 0.6) / (1.0 - room))
     indent = _INDENT * float(np.ptp(axes.get_xlim()))
     labels = []
     for number, name in zip(shown.index.tolist(), names, strict=True):
         own = shown.loc[number].to_numpy(dtype=np.float64)
         axes.plot(
-            places,
+            positions,
             own,
             color=segment_colour(number),
             marker=segment_marker(number),
@@ -78,9 +78,9 @@ def _draw(axes: Axes, shown: pd.DataFrame, names: list[str]) -> list[Text]:
             labels.append(
                 label_at(axes, (float(held[-1]) + indent, float(own[held[-1]])), name, size=11, weight="bold")
             )
-    upright = len(places) > _UPRIGHT
+    upright = len(positions) > _UPRIGHT
     texts = [str(name) if upright else wrapped(str(name), 12) for name in shown.columns]
-    axes.set_xticks(places, texts, rotation=90 if upright else 0, fontsize=10)
+    axes.set_xticks(positions, texts, rotation=90 if upright else 0, fontsize=10)
     low, high = float(np.nanmin(shown)), float(np.nanmax(shown))
     margin = 0.12 * (high - low or 1.0)
     axes.set_ylim(low - margin, high + margin)
@@ -88,7 +88,7 @@ def _draw(axes: Axes, shown: pd.DataFrame, names: list[str]) -> list[Text]:
 
 
 def _write_ends(axes: Axes, shown: pd.DataFrame, typical: pd.DataFrame) -> None:
-    for place, name in enumerate(shown.columns):
+    for position, name in enumerate(shown.columns):
         own = shown[name].to_numpy(dtype=np.float64)
         values = typical.loc[shown.index, name].to_numpy(dtype=np.float64)
         if np.isnan(own).all():
@@ -96,7 +96,7 @@ def _write_ends(axes: Axes, shown: pd.DataFrame, typical: pd.DataFrame) -> None:
         for row, offset, side in ((int(np.nanargmax(own)), _GAP, "bottom"), (int(np.nanargmin(own)), -_GAP, "top")):
             axes.annotate(
                 plain_number(float(values[row])),
-                (place, own[row]),
+                (position, own[row]),
                 xytext=(0, offset),
                 textcoords="offset points",
                 ha="center",

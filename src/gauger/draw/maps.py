@@ -33,11 +33,11 @@ def segment_map(
     """
     if unit not in (*_UNITS, "degrees"):
         raise SettingError.not_one_of("unit", unit, (*_UNITS, "degrees"))
-    places = _places(seg, table, (east, north))
-    if np.isnan(places).any(axis=1).all():
+    positions = _places(seg, table, (east, north))
+    if np.isnan(positions).any(axis=1).all():
         raise SettingError(f"no customer has both {east} and {north}: there is nothing to draw on a map.")
     names = (east, north) if unit == "km" else ("km to the east", "km to the north")
-    points = _from_degrees(places, names=(east, north)) if unit == "degrees" else places * _UNITS[unit]
+    points = _from_degrees(positions, names=(east, north)) if unit == "degrees" else positions * _UNITS[unit]
     own = [points[(seg.codes == number) & ~np.isnan(points).any(axis=1)] for number in seg.numbers]
     middles = np.array([np.median(part, axis=0) if len(part) else np.full(2, np.nan) for part in own]).reshape(-1, 2)
     plane = Plane.of(names, points, middles, equal=True)
@@ -64,9 +64,9 @@ def _places(seg: Segmentation, table: pd.DataFrame | None, names: tuple[str, str
         raise ColumnValuesError(f"{' and '.join(names)} must hold numbers to be drawn on a map.") from error
 
 
-def _from_degrees(places: Points, names: tuple[str, str]) -> Points:
+def _from_degrees(positions: Points, names: tuple[str, str]) -> Points:
     """Kilometres from the middle of all customers, on a sheet that touches the globe there."""
-    longitude, latitude = places.T
+    longitude, latitude = positions.T
     if np.nanmax(np.abs(longitude)) > 180.0 or np.nanmax(np.abs(latitude)) > 90.0:
         raise ColumnValuesError(f"{names[0]} and {names[1]} are no degrees of longitude and latitude.")
     middle = np.nanmedian(latitude)

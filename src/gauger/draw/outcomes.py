@@ -19,22 +19,22 @@ def campaign_outcome(outcome: Outcome) -> Figure:
         "Lines: intervals of the difference (Newcombe), 95 % over all segments together. Grey: too small to say.",
     )
     left, right = figure.subplots(1, 2, sharey=True, width_ratios=[1, 1])
-    places = np.arange(len(table))
-    for place, (label, row) in enumerate(zip(table.index, table.to_dict("records"), strict=True)):
+    positions = np.arange(len(table))
+    for position, (label, row) in enumerate(zip(table.index, table.to_dict("records"), strict=True)):
         number = label if isinstance(label, (int, np.integer)) else 0
         colour = QUIET if row["reading"] == TOO_SMALL else segment_colour(int(number)) if number else INK
         both = [100.0 * row["holdout_response"], 100.0 * row["response"]]
-        left.plot(both, [place, place], color=FAINT, linewidth=6.0, zorder=1)
-        left.scatter(both[0], place, s=70, facecolor="white", edgecolor=colour, linewidth=1.8, zorder=2)
+        left.plot(both, [position, position], color=FAINT, linewidth=6.0, zorder=1)
+        left.scatter(both[0], position, s=70, facecolor="white", edgecolor=colour, linewidth=1.8, zorder=2)
         left.scatter(
-            both[1], place, s=80, color=colour, marker=segment_marker(int(number)) if number else "o", zorder=3
+            both[1], position, s=80, color=colour, marker=segment_marker(int(number)) if number else "o", zorder=3
         )
-        right.plot([100.0 * row["low"], 100.0 * row["high"]], [place, place], color=colour, linewidth=2.6)
-        right.scatter(100.0 * row["uplift"], place, s=80, color=colour, zorder=3)
+        right.plot([100.0 * row["low"], 100.0 * row["high"]], [position, position], color=colour, linewidth=2.6)
+        right.scatter(100.0 * row["uplift"], position, s=80, color=colour, zorder=3)
         told = "too small to say" if row["reading"] == TOO_SMALL else f"{100.0 * row['uplift']:+.1f}"
         right.annotate(
             told,
-            (100.0 * row["uplift"], place),
+            (100.0 * row["uplift"], position),
             xytext=(0, 9),
             textcoords="offset points",
             ha="center",
@@ -46,7 +46,7 @@ def campaign_outcome(outcome: Outcome) -> Figure:
     ]
     dress(left, title="Response in %: filled contacted, hollow held out", x="%")
     dress(right, title="Uplift in percentage points", x="points")
-    left.set_yticks(places, names)
+    left.set_yticks(positions, names)
     left.tick_params(axis="y", length=0)
     left.set_ylim(len(table) - 0.5, -0.6)
     left.set_xlim(left=0.0)

@@ -30,7 +30,7 @@ def pair_grid(seg: Segmentation, features: Sequence[str] | None = None) -> Figur
     names = list(seg.features.names)
     if features is None:
         order = np.argsort(-seg.explained_by_feature.to_numpy(), kind="stable")[:MOST_FEATURES]
-        shown = [names[place] for place in sorted(order)]
+        shown = [names[position] for position in sorted(order)]
     else:
         shown = list(dict.fromkeys(features))
     if not set(shown) <= set(names):
@@ -121,7 +121,7 @@ def _key_columns(seg: Segmentation) -> int:
 def _title(seg: Segmentation, shown: Sequence[str], *, around: bool) -> str:
     if seg.count < 2 or not around:
         return f"{len(shown)} features, pair by pair"
-    pairs = [(one, two) for place, one in enumerate(shown) for two in shown[:place]]
+    pairs = [(one, two) for position, one in enumerate(shown) for two in shown[:position]]
     best = max(pairs, key=lambda pair: share_placed(seg, *pair))
     share = np.floor(100.0 * share_placed(seg, *best))
     everywhere = np.floor(100.0 * share_placed(seg))

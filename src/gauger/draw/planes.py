@@ -43,8 +43,8 @@ class Plane:
         """What a figure of the plane leaves out, and what shading means."""
         lacking = np.atleast_1d(np.isnan(self.points).any(axis=1))
         outside = np.zeros(len(lacking), dtype=np.bool_)
-        for place, (low, high) in enumerate(self.inside):
-            outside |= (self.points[:, place] < low) | (self.points[:, place] > high)
+        for position, (low, high) in enumerate(self.inside):
+            outside |= (self.points[:, position] < low) | (self.points[:, position] > high)
         parts = [note_on_points(int((~lacking).sum()))]
         if beyond := int(outside.sum()):
             who = plural(beyond, "customer with extreme values lies", "customers with extreme values lie")
@@ -76,8 +76,8 @@ def right_side(points: Points, otherwise: Points) -> Points:
     points = points[~np.isnan(points).any(axis=1)]
     if not len(points):
         return otherwise
-    place = np.argsort(points[:, 0], kind="stable")[int(_RIGHT_SIDE * (len(points) - 1))]
-    return np.asarray(points[place])
+    position = np.argsort(points[:, 0], kind="stable")[int(_RIGHT_SIDE * (len(points) - 1))]
+    return np.asarray(points[position])
 
 
 def frame_of(values: NDArray[np.float64]) -> Span:

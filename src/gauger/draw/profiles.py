@@ -28,31 +28,33 @@ def profile_bars(profile: Profile) -> Figure:
     note = f"{left_out} more measures are in the tables." if left_out else ""
     figure = new_figure(_title(profile), note)
     panels, across = panels_for(figure, len(measures))
-    for place, axes in enumerate(panels):
-        _panel(axes, profile, measures[place], named=place % across == 0)
+    for position, axes in enumerate(panels):
+        _panel(axes, profile, measures[position], named=position % across == 0)
     return figure
 
 
 def _panel(axes: Axes, profile: Profile, measure: str, *, named: bool) -> None:
     means = profile.means[measure].drop(EVERYONE)
     everyone = float(profile.means[measure].to_numpy()[-1])
-    places = np.arange(len(means))
+    positions = np.arange(len(means))
     numbers = [row if isinstance(row, int) else 0 for row in means.index]
-    axes.barh(places, means.fillna(0.0), color=[segment_colour(number) for number in numbers], height=0.72)
+    axes.barh(positions, means.fillna(0.0), color=[segment_colour(number) for number in numbers], height=0.72)
     axes.axvline(everyone, color=INK, linewidth=1.2, linestyle=(0, (4, 3)))
     told = f"(everyone {short_number(everyone)})"
     dress(axes, title=f"{measure}{' ' if len(measure) + len(told) <= _TITLE_WIDTH else _LINE}{told}")
     axes.grid(visible=False)
-    axes.set_yticks(places, [short_name(profile.name_of(row)) for row in means.index] if named else [""] * len(means))
+    axes.set_yticks(
+        positions, [short_name(profile.name_of(row)) for row in means.index] if named else [""] * len(means)
+    )
     axes.invert_yaxis()
     axes.tick_params(axis="y", length=0)
     low, high = min(0.0, float(means.min())), max(0.0, float(means.max()), everyone)
     axes.set_xlim(low - (0.16 * (high - low) if low < 0 else 0.0), high + 0.16 * (high - low or 1.0))
     behind = {"facecolor": PAPER, "edgecolor": "none", "pad": 0.6, "alpha": 0.9}
-    for place, value in zip(places, means, strict=True):
+    for position, value in zip(positions, means, strict=True):
         axes.annotate(
             "no value" if np.isnan(value) else short_number(value),
-            (np.nan_to_num(max(value, 0.0)), place),
+            (np.nan_to_num(max(value, 0.0)), position),
             xytext=(4, 0),
             textcoords="offset points",
             va="center",

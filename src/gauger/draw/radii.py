@@ -29,9 +29,9 @@ def neighbour_distances(study: RadiusStudy) -> Figure:
     axes = figure.subplots()
     reach = f"distance within which {study.min_points} are found, oneself among them (working scale)"
     dress(axes, x="share of the customers, the densest first", y=reach)
-    places = np.unique(np.linspace(0, len(study.distances) - 1, _MOST_POINTS).round().astype(int))
-    shares = 100.0 * (places + 1) / len(study.distances)
-    axes.plot(shares, study.distances[places], color=INK, linewidth=2.4)
+    positions = np.unique(np.linspace(0, len(study.distances) - 1, _MOST_POINTS).round().astype(int))
+    shares = 100.0 * (positions + 1) / len(study.distances)
+    axes.plot(shares, study.distances[positions], color=INK, linewidth=2.4)
     axes.xaxis.set_major_formatter(PercentFormatter(decimals=0))
     axes.axhline(radius, color=ACCENT, linewidth=1.4, linestyle=(0, (4, 3)))
     core = float((study.distances <= radius).mean())
@@ -84,9 +84,9 @@ def _panel(axes: Axes, study: RadiusStudy, title: str, y: str, *, x: bool = Fals
     axes.xaxis.set_minor_formatter(NullFormatter())
     radii = study.table.index.to_numpy(dtype=float)
     axes.set_xticks(radii[::2])
-    place = int(np.flatnonzero(radii == study.advice.radius)[0])
+    position = int(np.flatnonzero(radii == study.advice.radius)[0])
     for plateau in plateaus_of(study.table):
-        if plateau.first <= place <= plateau.last and study.advice.verdict != "no structure":
+        if plateau.first <= position <= plateau.last and study.advice.verdict != "no structure":
             axes.axvspan(radii[plateau.first], radii[plateau.last], color=FAINT, zorder=0)
     axes.axvline(study.advice.radius, color=ACCENT, linewidth=1.4, linestyle=(0, (4, 3)), zorder=1)
 

@@ -52,10 +52,10 @@ def scatter(
     draw_plane(axes, plane, seg)
     draw_outlines(axes, plane.points, seg.codes, seg.numbers[:MOST_NAMED], outline)
     labels = name_segments(axes, plane, seg)
-    for place in named.tolist():
-        at = tuple(plane.points[place].tolist())
+    for position in named.tolist():
+        at = tuple(plane.points[position].tolist())
         axes.scatter(at[0], at[1], s=60, facecolor="none", edgecolor=INK, linewidth=1.4, zorder=4)
-        labels.append(label_at(axes, at, f"  {seg.features.keys[place]}", size=10))
+        labels.append(label_at(axes, at, f"  {seg.features.keys[position]}", size=10))
     push_apart(axes, labels, plane.middles)
     return figure
 
@@ -101,10 +101,12 @@ def _note_on_mixing(seg: Segmentation, across: str, up: str) -> str:
 
 
 def _places_of(seg: Segmentation, keys: Sequence[object]) -> Rows:
-    places = pd.Index(seg.features.keys).get_indexer(pd.Index(list(keys), dtype=object))
-    strangers = [repr(key) for key, place in zip(keys, places, strict=True) if place < 0]
+    positions = pd.Index(seg.features.keys).get_indexer(pd.Index(list(keys), dtype=object))
+    strangers = [repr(key) for key, position in zip(keys, positions, strict=True) if position < 0]
     if strangers:
         raise SettingError(f"there is no customer {listed(strangers, last='or')} to label.")
-    if len(places) > _MOST_LABELS:
-        raise SettingError(f"{len(places)} customers to label are more than a figure can hold: at most {_MOST_LABELS}.")
-    return np.asarray(places)
+    if len(positions) > _MOST_LABELS:
+        raise SettingError(
+            f"{len(positions)} customers to label are more than a figure can hold: at most {_MOST_LABELS}."
+        )
+    return np.asarray(positions)

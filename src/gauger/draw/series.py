@@ -78,10 +78,10 @@ def _across(count: int) -> int:
 
 
 def _panel(axes: Axes, own: NDArray[np.float64], mean: NDArray[np.float64], colour: str, title: str) -> None:
-    places = np.arange(own.shape[1])
-    lines = [np.column_stack([places, row]) for row in own]
+    positions = np.arange(own.shape[1])
+    lines = [np.column_stack([positions, row]) for row in own]
     axes.add_collection(LineCollection(lines, colors=QUIET, linewidths=0.7, alpha=0.35))
-    axes.plot(places, mean, color=colour, linewidth=3.0)
+    axes.plot(positions, mean, color=colour, linewidth=3.0)
     dress(axes)
     axes.set_title(title, loc="left", fontsize=11)
 

@@ -63,8 +63,8 @@ def category_shares(profile: Profile, column: str | None = None) -> Figure:
 def _draw(axes: Axes, shares: pd.DataFrame) -> None:
     count = len(shares)
     starts = np.zeros(len(shares.columns))
-    for place, level in enumerate(shares.index):
-        tone = to_hex(_TONES(place / max(count - 1, 1)))
+    for position, level in enumerate(shares.index):
+        tone = to_hex(_TONES(position / max(count - 1, 1)))
         own = shares.loc[level].to_numpy(dtype=np.float64)
         own = np.nan_to_num(own)
         axes.barh(
@@ -75,7 +75,7 @@ def _draw(axes: Axes, shares: pd.DataFrame) -> None:
             color=tone,
             edgecolor=PAPER,
             linewidth=1.0,
-            hatch=_HATCHES[place % len(_HATCHES)],
+            hatch=_HATCHES[position % len(_HATCHES)],
             label=str(level),
         )
         for row, share in enumerate(own):
@@ -99,7 +99,7 @@ def _title(profile: Profile, column: str, shares: pd.DataFrame) -> str:
     gaps = shares[numbers].sub(shares[EVERYONE], axis=0).to_numpy(dtype=np.float64)
     if len(profile.numbers) < 2 or not gaps.size or np.isnan(gaps).all():
         return f"{column}, in shares of customers"
-    level, place = (int(at) for at in np.unravel_index(int(np.nanargmax(np.abs(gaps))), gaps.shape))
-    own, everyone = float(shares[numbers[place]].iloc[level]), float(shares[EVERYONE].iloc[level])
-    name = short_name(profile.name_of(numbers[place]))
+    level, position = (int(at) for at in np.unravel_index(int(np.nanargmax(np.abs(gaps))), gaps.shape))
+    own, everyone = float(shares[numbers[position]].iloc[level]), float(shares[EVERYONE].iloc[level])
+    name = short_name(profile.name_of(numbers[position]))
     return f"{name}: {own:.0%} have {column} {shares.index[level]}, of everyone {everyone:.0%}"

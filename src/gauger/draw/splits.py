@@ -41,12 +41,12 @@ def segment_splits(study: CountStudy, counts: Sequence[int] | None = None) -> Fi
     axes = figure.subplots()
     axes.set_axis_off()
     orders = _orders([study.segmentations[count] for count in shown])
-    for place, (count, order) in enumerate(zip(shown, orders, strict=True)):
-        if place:
-            _draw_bands(axes, place, study.segmentations[shown[place - 1]], study.segmentations[count], orders)
-        _draw_boxes(axes, place, study.segmentations[count], order)
+    for position, (count, order) in enumerate(zip(shown, orders, strict=True)):
+        if position:
+            _draw_bands(axes, position, study.segmentations[shown[position - 1]], study.segmentations[count], orders)
+        _draw_boxes(axes, position, study.segmentations[count], order)
         name = f"{count}\nadvised" if count == study.advice.count else f"{count}\n"
-        axes.text(place + _BOX / 2, 1.09, name, ha="center", va="center", fontsize=12, color=INK, fontweight="bold")
+        axes.text(position + _BOX / 2, 1.09, name, ha="center", va="center", fontsize=12, color=INK, fontweight="bold")
     axes.set_xlim(-0.1, len(shown) - 1 + _BOX + 0.1)
     axes.set_ylim(-0.02, 1.14)
     return figure
@@ -68,10 +68,10 @@ def _orders(segmentations: Sequence[Segmentation]) -> list[list[int]]:
     """Segment numbers from top to bottom, by where their customers stood in the column before."""
     orders = [list(range(1, segmentations[0].count + 1))]
     for one, other in pairwise(segmentations):
-        places = np.empty(one.count)
-        places[np.array(orders[-1]) - 1] = np.arange(one.count)
+        positions = np.empty(one.count)
+        positions[np.array(orders[-1]) - 1] = np.arange(one.count)
         flows = _flows(one, other)
-        middles = (flows * places[:, None]).sum(axis=0) / flows.sum(axis=0)
+        middles = (flows * positions[:, None]).sum(axis=0) / flows.sum(axis=0)
         orders.append([int(number) + 1 for number in np.argsort(middles, kind="stable")])
     return orders
 
@@ -87,16 +87,16 @@ def _tops(seg: Segmentation, order: Sequence[int]) -> tuple[Tops, float]:
     return tops, scale
 
 
-def _draw_boxes(axes: Axes, place: int, seg: Segmentation, order: Sequence[int]) -> None:
+def _draw_boxes(axes: Axes, position: int, seg: Segmentation, order: Sequence[int]) -> None:
     tops, scale = _tops(seg, order)
     for number in order:
         share = int(seg.sizes[number]) / len(seg.codes)
         axes.add_patch(
-            Rectangle((place, tops[number] - scale * share), _BOX, scale * share, color=segment_colour(number))
+            Rectangle((position, tops[number] - scale * share), _BOX, scale * share, color=segment_colour(number))
         )
         if share >= _LABELLED:
             axes.text(
-                place + _BOX + 0.015,
+                position + _BOX + 0.015,
                 tops[number] - scale * share / 2.0,
                 f"{number}: {share:.0%}",
                 va="center",
@@ -105,16 +105,18 @@ def _draw_boxes(axes: Axes, place: int, seg: Segmentation, order: Sequence[int])
             )
 
 
-def _draw_bands(axes: Axes, place: int, one: Segmentation, other: Segmentation, orders: list[list[int]]) -> None:
+def _draw_bands(axes: Axes, position: int, one: Segmentation, other: Segmentation, orders: list[list[int]]) -> None:
     flows = _flows(one, other)
-    (left, left_scale), (right, right_scale) = _tops(one, orders[place - 1]), _tops(other, orders[place])
-    for number in orders[place - 1]:
-        for target in orders[place]:
+    (left, left_scale), (right, right_scale) = _tops(one, orders[position - 1]), _tops(other, orders[position])
+    for number in orders[position - 1]:
+        for target in orders[position]:
             share = float(flows[number - 1, target - 1])
             if share <= 0.0:
                 continue
             heights = left_scale * share, right_scale * share
-            ribbon(axes, (place - 1 + _BOX, left[number]), (place, right[target]), heights, segment_colour(target))
+            ribbon(
+                axes, (position - 1 + _BOX, left[number]), (position, right[target]), heights, segment_colour(target)
+            )
             left[number] -= heights[0]
             right[target] -= heights[1]
 

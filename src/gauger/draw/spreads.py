@@ -25,7 +25,7 @@ def segment_spread(seg: Segmentation) -> Figure:
         raise SettingError("nobody is in a segment: there are no centres to draw.")
     shares = seg.explained_by_feature.to_numpy()
     order = np.argsort(-shares, kind="stable")[: most_panels(seg.count)]
-    shown = [seg.features.names[place] for place in sorted(order)]
+    shown = [seg.features.names[position] for position in sorted(order)]
     left_out = len(seg.features.names) - len(shown)
     note = "Thick: the middle half of a segment's customers. Thin: nine in ten, cut where the panel ends."
     if left_out:
@@ -34,24 +34,24 @@ def segment_spread(seg: Segmentation) -> Figure:
     title = f"{best} tells segments apart best: {shares[order[0]]:.0%} of its variance lies between them"
     figure = new_figure(title if seg.count > 1 else "One segment, and the spread of its customers", note)
     panels, across = panels_for(figure, len(shown))
-    for place, axes in enumerate(panels):
-        _panel(axes, seg, shown[place], named=place % across == 0)
+    for position, axes in enumerate(panels):
+        _panel(axes, seg, shown[position], named=position % across == 0)
     return figure
 
 
 def _panel(axes: Axes, seg: Segmentation, feature: str, *, named: bool) -> None:
     values = seg.features.original[feature].to_numpy()
     middles = []
-    for place, number in enumerate(seg.numbers):
+    for position, number in enumerate(seg.numbers):
         own = values[seg.codes == number]
         colour = segment_colour(number)
         thin, thick = np.nanquantile(own, _OUTER), np.nanquantile(own, _INNER)
         middles.append(thick)
-        axes.plot(thin, [place, place], color=colour, linewidth=2.0, alpha=0.55, solid_capstyle="round")
-        axes.plot(thick, [place, place], color=colour, linewidth=9.0, alpha=0.55, solid_capstyle="butt")
+        axes.plot(thin, [position, position], color=colour, linewidth=2.0, alpha=0.55, solid_capstyle="round")
+        axes.plot(thick, [position, position], color=colour, linewidth=9.0, alpha=0.55, solid_capstyle="butt")
         axes.plot(
             [seg.centres.loc[number, feature]],
-            [place],
+            [position],
             marker=segment_marker(number),
             markersize=9,
             color=colour,

@@ -96,8 +96,8 @@ def as_cells(axes: Axes, columns: int, rows: int) -> None:
     axes.tick_params(length=0)
     for side in axes.spines.values():
         side.set_visible(False)
-    axes.set_xticks([place - 0.5 for place in range(columns + 1)], minor=True)
-    axes.set_yticks([place - 0.5 for place in range(rows + 1)], minor=True)
+    axes.set_xticks([position - 0.5 for position in range(columns + 1)], minor=True)
+    axes.set_yticks([position - 0.5 for position in range(rows + 1)], minor=True)
     axes.grid(which="minor", color=PAPER, linewidth=1.5)
     axes.tick_params(which="minor", length=0)
 

@@ -69,29 +69,29 @@ def metric_study(study: MetricStudy) -> Figure:
 
 
 def _dots(axes: Axes, rows: Sequence[str], values: np.ndarray, *, marked: int | None) -> None:
-    places = np.arange(len(rows))
-    axes.hlines(places, 0.0, values, color=FAINT, linewidth=2.0, zorder=1)
-    colours = [ACCENT if place == marked else INK for place in places]
-    axes.scatter(values, places, s=80, color=colours, zorder=4)
+    positions = np.arange(len(rows))
+    axes.hlines(positions, 0.0, values, color=FAINT, linewidth=2.0, zorder=1)
+    colours = [ACCENT if position == marked else INK for position in positions]
+    axes.scatter(values, positions, s=80, color=colours, zorder=4)
     if marked is not None:
-        for place, value in zip(places, values, strict=True):
+        for position, value in zip(positions, values, strict=True):
             axes.annotate(
                 f"{value:.2f}",
-                (value, place),
+                (value, position),
                 xytext=(0, 8),
                 textcoords="offset points",
                 ha="center",
                 fontsize=10,
-                color=colours[place],
+                color=colours[position],
             )
-    axes.set_yticks(places, rows)
+    axes.set_yticks(positions, rows)
     axes.tick_params(axis="y", length=0)
     axes.set_ylim(len(rows) - 0.5, -0.6)
 
 
 def _closest(study: MetricStudy) -> str:
     order = study.rank_correlation.to_numpy()
-    one, other = (int(place) for place in np.unravel_index(int(order.argmin()), order.shape))
+    one, other = (int(position) for position in np.unravel_index(int(order.argmin()), order.shape))
     names = list(study.rank_correlation.index)
     least = f"{order[one, other]:.2f}"
     return f"{len(names)} metrics: least alike are {names[one]} and {names[other]} (rank correlation {least})"

@@ -69,10 +69,10 @@ def view_of(tree: MergeTree, *, count: int | None = None, height: float | None =
     nodes = sorted(np.unique(shown).tolist(), key=lambda node: int(first[node]))
     sizes = sizes_of(merges, np.bincount(tree.leaf_of, minlength=n).astype(np.float64))
     levels = np.concatenate([np.zeros(n), merges.height])
-    place = dict(zip(nodes, np.arange(float(len(nodes))).tolist(), strict=True))
+    position = dict(zip(nodes, np.arange(float(len(nodes))).tolist(), strict=True))
     branches = tuple(
         Branch(
-            place[node],
+            position[node],
             float(levels[node]),
             int(sizes[node]),
             str(tree.leaf_names[node]) if node < n else f"({int(sizes[node]):,})",
@@ -84,11 +84,11 @@ def view_of(tree: MergeTree, *, count: int | None = None, height: float | None =
     links = []
     for step in range(n - many, n - 1):
         one, other = int(merges.left[step]), int(merges.right[step])
-        places = place[one], place[other]
-        place[n + step] = sum(places) / 2.0
+        spots = position[one], position[other]
+        position[n + step] = sum(spots) / 2.0
         heights = float(levels[one]), float(levels[other])
         parts = int(segment_of[one]), int(segment_of[other])
-        links.append(Link(places, heights, parts, float(levels[n + step]), int(segment_of[n + step])))
+        links.append(Link(spots, heights, parts, float(levels[n + step]), int(segment_of[n + step])))
     cut = None
     if level is not None:
         spans = {

@@ -89,8 +89,8 @@ def _that_treatments_take(
     """
     lost = {}
     taken = kept.copy()
-    for place, name in enumerate(features.names):
-        odd = kept & ~np.isfinite(working[:, place])
+    for index, name in enumerate(features.names):
+        odd = kept & ~np.isfinite(working[:, index])
         if odd.any():
             lost[name] = int(odd.sum())
             taken &= ~odd

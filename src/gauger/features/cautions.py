@@ -95,8 +95,8 @@ def feature_cautions(
 ) -> list[Remark]:
     """Remarks on features as they came (`evidence`) and as they will be clustered (`values`)."""
     measures = [one for one in evidence if one.name not in indicators]
-    places = [place for place, one in enumerate(evidence) if one.name not in indicators and not one.still]
-    moving = values if len(places) == len(evidence) else values[:, places]
+    indices = [index for index, one in enumerate(evidence) if one.name not in indicators and not one.still]
+    moving = values if len(indices) == len(evidence) else values[:, indices]
     return [
         *_identifiers(measures),
         *_constants(evidence),
@@ -105,9 +105,9 @@ def feature_cautions(
         *_sentinels(measures),
         *_zeros_for_missing(measures),
         *_heavy_tails(measures),
-        *_correlated([evidence[place].name for place in places], moving),
+        *_correlated([evidence[index].name for index in indices], moving),
         *_composites(measures, table),
-        *_raw_scales([evidence[place].name for place in places], moving),
+        *_raw_scales([evidence[index].name for index in indices], moving),
         *_extremes(values),
         *_few_customers(len(keys), len(measures) + len({indicator.column for indicator in indicators.values()})),
         *_leaks(table),
@@ -241,14 +241,14 @@ def _composites(measures: Sequence[FeatureFacts], table: pd.DataFrame) -> Iterat
     sample = table[moving].iloc[::step].to_numpy(dtype=np.float64)
     if len(sample) <= len(moving):
         return
-    for place, name in enumerate(moving):
+    for index, name in enumerate(moving):
         others = [other for other in moving if other != name]
-        addends = np.delete(sample, place, axis=1)
-        parts, *_ = np.linalg.lstsq(addends, sample[:, place], rcond=None)
-        misses = np.abs(addends @ np.round(parts) - sample[:, place]).max()
+        addends = np.delete(sample, index, axis=1)
+        parts, *_ = np.linalg.lstsq(addends, sample[:, index], rcond=None)
+        misses = np.abs(addends @ np.round(parts) - sample[:, index]).max()
         whole = [other for other, part in zip(others, parts, strict=True) if round(float(part)) == 1]
         simple = bool(np.isin(np.round(parts), (0.0, 1.0)).all()) and np.abs(parts - np.round(parts)).max() < 1e-6
-        if simple and len(whole) >= 2 and misses <= 1e-9 * np.abs(sample[:, place]).max():
+        if simple and len(whole) >= 2 and misses <= 1e-9 * np.abs(sample[:, index]).max():
             yield Remark(
                 "composite",
                 f"{name} is the sum of {listed(whole, most=6)}, so what they say counts twice. Leave out the sum, or "

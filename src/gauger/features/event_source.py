@@ -207,7 +207,7 @@ def _checked(database: "DuckDBPyConnection", columns: EventColumns) -> EventSour
     counts = ", ".join(f"count(*) FILTER (WHERE {check.test})" for check in checks)
     facts = f"SELECT count(*), min({when}), max({when}), {counts} FROM {EVENTS}"
     found = run_query(database, facts, "checking the events")
-    rows, *faults = (found.column(place)[0].as_py() for place in (0, *range(3, found.num_columns)))
+    rows, *faults = (found.column(index)[0].as_py() for index in (0, *range(3, found.num_columns)))
     if not rows:
         raise SettingError("there are no events to summarise: the table has no rows.")
     for check, count in zip(checks, faults, strict=True):
@@ -249,18 +249,18 @@ def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerE
     rows = database.execute(
         f"SELECT place, {sql_name(check.column)} FROM ({numbered}) WHERE {check.test} LIMIT 100"
     ).fetchall()
-    places, values = [row[0] for row in rows], list(dict.fromkeys(row[1] for row in rows))[:3]
+    indices, values = [row[0] for row in rows], list(dict.fromkeys(row[1] for row in rows))[:3]
     if check.fault == "no key":
-        return KeyColumnError.missing(check.column, places, count)
+        return KeyColumnError.missing(check.column, indices, count)
     if check.fault == "beyond":
         return ColumnValuesError.beyond_years(check.column)
     if check.fault == "endless":
-        return ColumnValuesError.infinite(check.column, places, count)
+        return ColumnValuesError.infinite(check.column, indices, count)
     if check.fault == "no number":
         return ColumnValuesError.not_numbers(check.column, values, count)
     if check.fault == "missing":
         return MissingValuesError(
-            f"{check.column!r} is missing in {count:,} {plural(count, 'event')} ({data_rows(places)}). "
+            f"{check.column!r} is missing in {count:,} {plural(count, 'event')} ({data_rows(indices)}). "
             "Fill it in or remove those events."
         )
     wrong = plural(count, "value that is not a date", "values that are not dates")

@@ -46,9 +46,9 @@ class FeatureSet(Readable):
         [[0.5]]
         """
         working = np.empty((len(self.names), len(rows)))
-        for place, name in enumerate(self.names):
+        for index, name in enumerate(self.names):
             with np.errstate(invalid="ignore", divide="ignore", over="ignore"):  # what a curve cannot take is NaN
-                working[place] = apply_all(self.treatments[name], rows[name].to_numpy(dtype=np.float64))
+                working[index] = apply_all(self.treatments[name], rows[name].to_numpy(dtype=np.float64))
         return working.T
 
     def part(self, rows: NDArray[np.integer]) -> "FeatureSet":
@@ -80,7 +80,7 @@ class FeatureSet(Readable):
                 f"values to restore must have a column for each of {len(self.names)} features, not shape {rows.shape}."
             )
         return pd.DataFrame(
-            {name: undo_all(self.treatments[name], rows[:, place]) for place, name in enumerate(self.names)}
+            {name: undo_all(self.treatments[name], rows[:, index]) for index, name in enumerate(self.names)}
         )
 
     def recorded(self, name: str) -> NDArray[np.float64]:

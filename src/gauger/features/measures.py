@@ -182,7 +182,7 @@ class Catalogue:
 
     def _splits(self) -> dict[str, dict[str, str]]:
         """Ways to split events into shares: the words of each way, and their conditions."""
-        splits = {"weekday": {word: f"extract(isodow FROM moment) = {place}" for place, word in enumerate(WEEKDAYS, 1)}}
+        splits = {"weekday": {word: f"extract(isodow FROM moment) = {index}" for index, word in enumerate(WEEKDAYS, 1)}}
         if self.period.times_of_day:
             hours = "extract(hour FROM moment)"
             splits["part_of_day"] = {

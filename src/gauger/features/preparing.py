@@ -104,8 +104,8 @@ def _treat_all(
     with task("preparing features", len(columns)) as advance, ThreadPoolExecutor(os.cpu_count()) as pool:
         sources = {name: table[name] if name in table.columns else None for name in columns}
         treated = pool.map(lambda name: _treat(name, sources[name], columns[name], recipes[name]), columns)
-        for place, (name, one) in enumerate(zip(columns, treated, strict=True)):
-            working[place] = one.values
+        for index, (name, one) in enumerate(zip(columns, treated, strict=True)):
+            working[index] = one.values
             treatments[name] = one.steps
             evidence.append(one.evidence)
             advance(1)

@@ -48,10 +48,10 @@ def pivot_series(table: pd.DataFrame, *, entity: str, period: str, value: str, m
     values = as_numbers(table, value, {})
     rows, entities = pd.factorize(table[entity], sort=True)
     periods, absent = _periods(table[period])
-    places = pd.Index(periods).get_indexer(pd.Index(table[period]))
-    _refuse_doubles(table, entity, period, rows * len(periods) + places)
+    indices = pd.Index(periods).get_indexer(pd.Index(table[period]))
+    _refuse_doubles(table, entity, period, rows * len(periods) + indices)
     wide = np.full((len(entities), len(periods)), np.nan)
-    wide[rows, places] = values
+    wide[rows, indices] = values
 
     names = _names(periods)
     remarks = [*_absent_periods(_names(absent)), *_unequal(wide, entities, entity)]
@@ -101,10 +101,10 @@ def _filled(wide: NDArray[np.float64], rule: str, entities: pd.Index, names: lis
     if not gaps.any():
         return wide
     if rule == "refuse":
-        row, place = (int(found[0]) for found in np.nonzero(gaps))
+        row, index = (int(found[0]) for found in np.nonzero(gaps))
         raise MissingValuesError(
             f"{int(gaps.sum()):,} of {wide.size:,} values are missing, first of all {entities[row]!r} in "
-            f"{names[place]}. Say what a gap means: missing='zero' if nothing happened, 'interpolate' or 'carry' if it "
+            f"{names[index]}. Say what a gap means: missing='zero' if nothing happened, 'interpolate' or 'carry' if it "
             "was not recorded."
         )
     if rule == "zero":

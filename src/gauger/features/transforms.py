@@ -79,8 +79,8 @@ def learn_transform(name: str, ordered: Values, rule: str | None) -> Transform |
     low = float(ordered[0])
     if rule in _NOT_BELOW_ZERO and low < 0.0:
         raise SettingError(
-            f"transform={rule!r} needs values of 0 or more, and {name!r} goes down to {low:,.6g}. Use 'signed_log', which "
-            "takes refunds and other negative values, or 'power'."
+            f"transform={rule!r} needs values of 0 or more, and {name!r} goes down to {low:,.6g}. Use 'signed_log', "
+            "which takes refunds and other negative values, or 'power'."
         )
     return Power(_likeliest_exponent(ordered)) if rule == "power" else Transform(rule)
 

@@ -120,8 +120,8 @@ def _refuse(seg: Segmentation, gate_share: float) -> None:
         )
     if seg.assignment_rule.metric not in METRICS:
         raise SettingError(
-            f"a model places by euclidean or city_block distances, not by {seg.assignment_rule.metric}. Build it from k-means "
-            "on these segments: segment_by_kmeans(features, seeding=segments)."
+            f"a model places by euclidean or city_block distances, not by {seg.assignment_rule.metric}. Build it from "
+            "k-means on these segments: segment_by_kmeans(features, seeding=segments)."
         )
 
 
@@ -177,8 +177,8 @@ def _about_exceptions(odd: int, customers: int) -> Iterator[Remark]:
         yield Remark(
             "rule-misses",
             f"the rule of the model puts {odd:,} of {customers:,} {plural(customers, 'customer')} elsewhere than the "
-            "segmentation did (iterations may have stopped early). They keep their segments; others like them will not get "
-            "the same.",
+            "segmentation did (iterations may have stopped early). They keep their segments; others like them will not "
+            "get the same.",
         )
 
 

@@ -81,8 +81,8 @@ def _refuse_constant(word: str) -> float:
 
 
 def _fault(error: Mapping[str, Any]) -> str:
-    place = "".join(f"[{step}]" if isinstance(step, int) else f".{step}" for step in error["loc"]).lstrip(".")
-    return f"{place or 'the whole'}: {error['msg'][:1].lower()}{error['msg'][1:]}"
+    where = "".join(f"[{step}]" if isinstance(step, int) else f".{step}" for step in error["loc"]).lstrip(".")
+    return f"{where or 'the whole'}: {error['msg'][:1].lower()}{error['msg'][1:]}"
 
 
 def _content(model: LearnedModel) -> dict[str, Any]:
@@ -179,9 +179,9 @@ def _refuse_strange_segments(file: Path, part: ModelPart) -> None:
     if [one.number for one in part.segments] != list(range(1, count + 1)):
         raise ModelFileError.malformed(file, [f"segments: they must be numbered from 1 to {count}"])
     spoken = {"exceptions.segments": part.exceptions.segments, "rule.segments": getattr(part.rule, "segments", [])}
-    for place, numbers in spoken.items():
+    for part_name, numbers in spoken.items():
         if any(not 0 <= number <= count for number in numbers):
-            raise ModelFileError.malformed(file, [f"{place}: a segment that there is not"])
+            raise ModelFileError.malformed(file, [f"{part_name}: a segment that there is not"])
     _same_length(file, "exceptions.segments", part.exceptions.segments, len(part.exceptions.points))
 
 
@@ -233,14 +233,14 @@ def _rule_from(file: Path, part: ModelPart, centres: np.ndarray) -> Assigner:
     return NearestCentre.of(centres, [one.name for one in part.features])
 
 
-def _rows(file: Path, place: str, rows: Iterable[Numbers], features: int) -> np.ndarray:
+def _rows(file: Path, part_name: str, rows: Iterable[Numbers], features: int) -> np.ndarray:
     listed = list(rows)
     odd = [at for at, row in enumerate(listed) if len(row) != features]
     if odd:
-        raise ModelFileError.malformed(file, [f"{place}[{odd[0]}]: {features} numbers are needed, one a feature"])
+        raise ModelFileError.malformed(file, [f"{part_name}[{odd[0]}]: {features} numbers are needed, one a feature"])
     return np.array(listed, dtype=np.float64).reshape(len(listed), features)
 
 
-def _same_length(file: Path, place: str, found: list[int], wanted: int) -> None:
+def _same_length(file: Path, part_name: str, found: list[int], wanted: int) -> None:
     if len(found) != wanted:
-        raise ModelFileError.malformed(file, [f"{place}: {wanted} entries are needed, not {len(found)}"])
+        raise ModelFileError.malformed(file, [f"{part_name}: {wanted} entries are needed, not {len(found)}"])

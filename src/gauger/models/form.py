@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
-FORMAT, VERSION = "gauger model", 2
+FORMAT, VERSION = "gauger model", 3
 
 Numbers = list[FiniteFloat]
 
@@ -171,7 +171,7 @@ class ModelPart(Part):
     """A Gauger model: what it takes to treat customers and find their segments."""
 
     format: Literal["gauger model"]
-    version: Literal[2]
+    version: Literal[3]
     origin: OriginPart
     key: str
     features: list[FeaturePart] = Field(min_length=1)

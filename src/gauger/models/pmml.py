@@ -101,9 +101,9 @@ def _derive(parent: Element, feature: LearnedFeature) -> None:
         parent, "DerivedField", {"name": _working(feature), "optype": "continuous", "dataType": "double"}
     )
     expression = _raw(feature)
-    for place, step in enumerate(feature.treatments):
+    for index, step in enumerate(feature.treatments):
         if isinstance(step, Rank):
-            before = f"{feature.name} (before rank {place})"
+            before = f"{feature.name} (before rank {index})"
             held = Element("DerivedField", {"name": before, "optype": "continuous", "dataType": "double"})
             held.append(expression)
             parent.insert(list(parent).index(field), held)

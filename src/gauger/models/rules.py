@@ -41,7 +41,7 @@ class NearestCentre:
     @classmethod
     def of(cls, centres: Values, names: Sequence[str]) -> "NearestCentre":
         """The rule for centres of features with these names."""
-        return cls(centres, np.array(sorted(range(len(names)), key=lambda place: names[place]), dtype=np.intp))
+        return cls(centres, np.array(sorted(range(len(names)), key=lambda index: names[index]), dtype=np.intp))
 
     def find_segments(self, columns: Values, recorded: Mapping[str, Values]) -> tuple[Codes, Values]:
         del recorded
@@ -97,8 +97,8 @@ class FeatureBands:
 
     def of(self, values: Values) -> NDArray[np.intp]:
         """Each value's band, from 1."""
-        place = np.searchsorted(np.array(self.edges), values, side="right")
-        return (len(self.edges) - place if self.low_is_good else place) + 1
+        index = np.searchsorted(np.array(self.edges), values, side="right")
+        return (len(self.edges) - index if self.low_is_good else index) + 1
 
 
 @dataclass(frozen=True, eq=False)

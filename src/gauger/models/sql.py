@@ -225,11 +225,11 @@ def _bands_kept(model: LearnedModel) -> list[tuple[str, str]]:
         return []
     kept = []
     for at, one in enumerate(model.rule.bands, 1):
-        place = model.names.index(one.feature)
-        value = f"f{place + 1}"
-        fill = model.features[place].treatments[0]
+        index = model.names.index(one.feature)
+        value = f"f{index + 1}"
+        fill = model.features[index].treatments[0]
         if isinstance(fill, Fill) and fill.value is not None:
-            value = f"COALESCE({value}, {_number(_filled(model.features[place].treatments))})"
+            value = f"COALESCE({value}, {_number(_filled(model.features[index].treatments))})"
         bands = range(1, len(one.edges) + 2)
         ranks = list(bands) if not one.low_is_good else list(bands)[::-1]
         cases = " ".join(

@@ -26,7 +26,7 @@ from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
 from gauger.wording import first_up, listed, percent, plural
 
 SMALL, LARGE = 0.1, 0.25
-"""The usual bands of the population psi index: below the first little has moved, above the second much."""
+"""The usual bands of the population stability index: below the first little has moved, above the second much."""
 KEEP, WATCH, LEARN = "keep", "watch", "learn again"
 
 STABLE, MOVED, CHANGED = "stable", "moved", "changed"
@@ -61,7 +61,7 @@ class Drift(Readable):
     """Customers now beside those that a model was learned from.
 
     `.features` has a row a feature: mean_then, mean_now, shift (in standard deviations of then), psi (the
-    population psi index, 0 for the same distribution), missing_then, missing_now (shares) and reading ("stable",
+    population stability index, 0 for the same distribution), missing_then, missing_now (shares) and reading ("stable",
     "moved" for an index of 0.1 or a shift of 0.25, "changed" for a shift of 0.5, or an index of 0.25 with a mean or
     spread that is not as it was). `.segments` has a row a segment, and one for the unassigned: name, share_then,
     share_now, centre_shift (how far the mean of its customers is from the centre learned, working scale),
@@ -82,8 +82,8 @@ class Drift(Readable):
 
     def headline(self) -> str:
         return (
-            f"{self.advice.action}: {self.customers:,} {plural(self.customers, 'customer')} against those learned from. "
-            f"{' '.join(self.advice.reasons)}"
+            f"{self.advice.action}: {self.customers:,} {plural(self.customers, 'customer')} against those learned "
+            f"from. {' '.join(self.advice.reasons)}"
         )
 
     def overview(self) -> pd.DataFrame:
@@ -93,7 +93,7 @@ class Drift(Readable):
 def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     """How the customers of a table differ from those that a model was learned from.
 
-    The population psi index of a feature is the sum over its bins (tenths of the learned customers, values
+    The population stability index of a feature is the sum over its bins (tenths of the learned customers, values
     that many have in bins of their own) of (share now
     - share then) ln(share now / share then), a share of none taken as 1 in 10,000: by custom below 0.1 is stable, up to
     0.25 has moved, above has changed. Customers without a value are left out of it, and counted. The index of few
@@ -161,7 +161,7 @@ def _reading(psi: float, shift: float, *, stays: bool) -> str:
 
 
 def _index(then: Values, now: Values) -> float:
-    """The population psi index of two lists of shares."""
+    """The population stability index of two lists of shares."""
     old, new = np.maximum(then, _LEAST_SHARE), np.maximum(now, _LEAST_SHARE)
     return float(((new - old) * np.log(new / old)).sum())
 

@@ -28,16 +28,17 @@ Values = NDArray[np.float64]
 class Migration(Readable):
     """Customers of both times, by the segment they were in and the one they are in.
 
-    `.crossing` is the contingency table (rows before, columns after, "unassigned" last where there are any), `.shares` each
-    row's shares, `.value` the values of the customers added up in the same way (None without values). `.flows` has a
-    row for each way that anyone went: before, after, customers, share (of those who were there), expected (customers,
+    `.crossing` is the contingency table (rows before, columns after, "unassigned" last where there are any), `.shares`
+    each row's shares, `.value` the values of the customers added up in the same way (None without values). `.flows` has
+    a row for each way that anyone went: before, after, customers, share (of those who were there), expected (customers,
     had those who left gone in proportion to the sizes before of the other segments), ratio, low, high (its 95 %
     interval, Clopper & Pearson 1934), p_adjusted (two-sided, corrected for the number of ways: Holm 1979) and exceeds
     (whether more went than chance would send, with p_adjusted of at most 0.05 over all ways together).
 
     `.moved` is the share that is elsewhere now, `.moved_low` and `.moved_high` its 95 % interval, `.chance` what it
     would be if segments were dealt out anew by lot. `.customers` has a row a customer of both times: the key, before,
-    after, moved. `.only_first` and `.only_second` are the keys that are only there before (lost), or after (new). `.names` are the segments'.
+    after, moved. `.only_first` and `.only_second` are the keys that are only there before (lost), or after (new).
+    `.names` are the segments'.
     """
 
     crossing: pd.DataFrame
@@ -94,18 +95,18 @@ def migration(
     [[1, 1], [0, 1]]
     """
     first, second = _side(before, key), _side(after, key)
-    places = second[0].get_indexer(first[0])
-    both = places >= 0
+    indices = second[0].get_indexer(first[0])
+    both = indices >= 0
     if not both.any():
         raise SettingError(
             f"no customer is there at both times: keys before are written {written_like(first[0][:1])}, after "
             f"{written_like(second[0][:1])}. Are they the same customers?"
         )
-    keys, was, is_now = first[0][both], first[1][both], second[1][places[both]]
+    keys, was, is_now = first[0][both], first[1][both], second[1][indices[both]]
     labels: list[object] = sorted({*was.tolist(), *is_now.tolist()} - {UNASSIGNED})
     codes = [*labels, UNASSIGNED] if (was == UNASSIGNED).any() or (is_now == UNASSIGNED).any() else list(labels)
     index = pd.Index([UNASSIGNED_NAME if code == UNASSIGNED else code for code in codes], dtype=object)
-    at = {code: place for place, code in enumerate(codes)}
+    at = {code: position for position, code in enumerate(codes)}
     own, new = (np.array([at[code] for code in side.tolist()], dtype=np.intp) for side in (was, is_now))
     counts = np.zeros((len(codes), len(codes)), dtype=np.int64)
     np.add.at(counts, (own, new), 1)

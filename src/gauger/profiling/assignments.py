@@ -43,15 +43,15 @@ def segmentation_from_assignments(features: FeatureSet, assignments: pd.DataFram
     customers that have features and no row, and for numbers of segments with a gap.
     """
     keys, codes, names = checked_assignments(assignments, features.key)
-    places = keys.get_indexer(pd.Index(features.keys))
-    lacking = features.keys[places < 0]
+    indices = keys.get_indexer(pd.Index(features.keys))
+    lacking = features.keys[indices < 0]
     if len(lacking):
         raise SettingError(
             f"{len(lacking):,} {plural(len(lacking), 'customer')} "
             f"{plural(len(lacking), 'has', 'have')} features and {plural(len(lacking), 'is', 'are')} not in {method}: "
             "are these the assignments of the same table?"
         )
-    seg = segmentation_from_codes(features, codes[places], method=method)
+    seg = segmentation_from_codes(features, codes[indices], method=method)
     if seg.count and share_placed(seg) == 1.0:
         seg = replace(seg, refit=kmeans_refit(seg.count))
     given = {number: name for number, name in names.items() if number in seg.numbers and name != seg.names[number]}

@@ -25,11 +25,12 @@ Rows = NDArray[np.intp]
 class Comparison(Readable):
     """Segments of `.seg` beside the groups of another division of the same customers, `.other`, matched by key.
 
-    `.crossing` is the contingency table: customers by segment (rows) and by group of the other side (columns), each with a
-    row or column "unassigned" where there are any. `.shares` has each row's shares (of a segment's customers, adding up
-    to 1), `.other_shares` each column's. `.matched` has a row a segment: its name, the group of the other side that it
-    matches (one to one, so that the most customers are in both; missing where nobody is left) and that one's name, the
-    customers in both, their share of the segment, and overlap, their share of all who are in either (Jaccard, 0 to 1).
+    `.crossing` is the contingency table: customers by segment (rows) and by group of the other side (columns), each
+    with a row or column "unassigned" where there are any. `.shares` has each row's shares (of a segment's customers,
+    adding up to 1), `.other_shares` each column's. `.matched` has a row a segment: its name, the group of the other
+    side that it matches (one to one, so that the most customers are in both; missing where nobody is left) and that
+    one's name, the customers in both, their share of the segment, and overlap, their share of all who are in either
+    (Jaccard, 0 to 1).
 
     `.agreement` is the share of customers in matched segments or unassigned on both sides; `.adjusted_rand` (1 for the
     same division, 0 for chance) counts the unassigned as one more group. `.assigned_agreement` and
@@ -189,8 +190,8 @@ def _by_customer(keys: pd.Index, own: Codes, across: Codes, apart: NDArray[np.bo
 
 def _of_one_side(here: pd.Index, there: pd.Index) -> Iterator[Remark]:
     parts = [
-        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {place} only"
-        for keys, place in ((here, "among these segments"), (there, "on the other side"))
+        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {index} only"
+        for keys, index in ((here, "among these segments"), (there, "on the other side"))
         if len(keys)
     ]
     if parts:

@@ -210,15 +210,15 @@ def _fault(condition: str, what: str) -> SettingError:
 
 
 def _tokens(condition: str) -> list[_Token]:
-    found, place = [], 0
-    while condition[place:].strip():
-        match = _TOKEN.match(condition, place)
+    found, index = [], 0
+    while condition[index:].strip():
+        match = _TOKEN.match(condition, index)
         if match is None:
-            raise _fault(condition, _odd_sign(condition[place:].strip()))
+            raise _fault(condition, _odd_sign(condition[index:].strip()))
         kind = match.lastgroup or ""
         text = match[kind]
         found.append(_Token(kind, text[1:-1] if kind == "text" else text))
-        place = match.end()
+        index = match.end()
     return found
 
 

@@ -54,8 +54,8 @@ def partition_of(other: "Segmentation | pd.Series | pd.DataFrame", key: str) -> 
     if isinstance(other, pd.DataFrame):
         keys, codes, by_number = checked_assignments(other, key)
         numbers = [int(number) for number in np.unique(codes) if number != UNASSIGNED]
-        places = np.searchsorted([UNASSIGNED, *numbers], codes)
-        return Partition(keys, places, list(numbers), "assignments", {n: by_number[n] for n in numbers})
+        indices = np.searchsorted([UNASSIGNED, *numbers], codes)
+        return Partition(keys, indices, list(numbers), "assignments", {n: by_number[n] for n in numbers})
     if isinstance(other, pd.Series):
         return _of_column(other, key)
     raise SettingError(
@@ -67,7 +67,7 @@ def partition_of(other: "Segmentation | pd.Series | pd.DataFrame", key: str) -> 
 def _of_column(column: pd.Series, key: str) -> Partition:
     refuse_bad_key(pd.Series(column.index, name=key))
     title = "the column" if column.name is None else str(column.name)
-    places, values = pd.factorize(column, sort=True)
+    indices, values = pd.factorize(column, sort=True)
     if not len(values):
         raise SettingError(f"{title!r} has no value at all: there is nothing to compare with.")
     if len(values) > _MOST_GROUPS:
@@ -76,4 +76,4 @@ def _of_column(column: pd.Series, key: str) -> Partition:
             "it into fewer first, such as by segment_by_bands."
         )
     labels = [value.item() if isinstance(value, np.generic) else value for value in values]
-    return Partition(column.index, places + 1, labels, title, numbered=False)
+    return Partition(column.index, indices + 1, labels, title, numbered=False)

@@ -138,8 +138,8 @@ def holm(p: ArrayLike) -> Values:
     Holm (1979), Scandinavian Journal of Statistics 6(2), 65-70.
     """
     values = np.array(p, dtype=np.float64)
-    places = np.flatnonzero(~np.isnan(values))
-    order = places[np.argsort(values[places], kind="stable")]
+    indices = np.flatnonzero(~np.isnan(values))
+    order = indices[np.argsort(values[indices], kind="stable")]
     times = np.arange(len(order), 0, -1)
     values[order] = np.minimum(np.maximum.accumulate(values[order] * times), 1.0)
     return values

@@ -33,9 +33,9 @@ class Levels:
         table = np.column_stack([self.counts, self.counts.sum(axis=1)])
         with np.errstate(invalid="ignore"):
             shares = table / table.sum(axis=0)
-        for place in self.told:
-            yield self.names[place], shares[place]
-        rest = [place for place in range(len(self.names)) if place not in self.told]
+        for index in self.told:
+            yield self.names[index], shares[index]
+        rest = [index for index in range(len(self.names)) if index not in self.told]
         if rest and len(self.told) > 1:
             yield OTHER_LEVELS, shares[rest].sum(axis=0)
 
@@ -46,17 +46,17 @@ def levels_by_group(column: pd.Series, codes: NDArray[np.integer], segments: int
     Customers without a value are left out.
     """
     present = column.notna().to_numpy()
-    place, found = pd.factorize(column[present], sort=True)
+    index, found = pd.factorize(column[present], sort=True)
     own = codes[present].astype(np.intp)
-    counts = np.bincount(place * (segments + 1) + own, minlength=len(found) * (segments + 1))
+    counts = np.bincount(index * (segments + 1) + own, minlength=len(found) * (segments + 1))
     counts = counts.reshape(len(found), segments + 1)
     names = [_word(level) for level in found]
     if not steps:
         order = np.argsort(-counts.sum(axis=1), kind="stable")
-        counts, names = counts[order], [names[place] for place in order]
+        counts, names = counts[order], [names[index] for index in order]
     told = list(range(len(names)))
     if flag:
-        told = [place for place, name in enumerate(names) if name.lower() in _YES] or told[-1:]
+        told = [index for index, name in enumerate(names) if name.lower() in _YES] or told[-1:]
     elif len(names) > MOST_LEVELS:
         told = _over_represented(counts)
     return Levels(names, counts, told)

@@ -11,10 +11,10 @@ class Profile(ProfileTables):
     """Who is in each segment. Tables by segment have a row a number, "unassigned" where there are any, "everyone".
 
     - `.sizes`: name, customers and share, and for each total its share ("share_of_spend_total").
-    - `.means`, `.medians`, `.lower_quartiles`, `.upper_quartiles` and `.standard_deviations` (standard deviations): a column a
-      measure, in original units. `.index`: the segment's mean against everyone's, everyone = 100 (NaN where everyone's
-      mean is not positive). `.scores`: how far the segment is from the rest, in standard deviations (0.2 is little, 0.8
-      much); of measures with a long tail by ranks. `.dates`: median days.
+    - `.means`, `.medians`, `.lower_quartiles`, `.upper_quartiles` and `.standard_deviations` (standard deviations): a
+      column a measure, in original units. `.index`: the segment's mean against everyone's, everyone = 100 (NaN where
+      everyone's mean is not positive). `.scores`: how far the segment is from the rest, in standard deviations (0.2 is
+      little, 0.8 much); of measures with a long tail by ranks. `.dates`: median days.
     - `.measures`: a row a measure: used (whether segments were built on it), skew, missing, leads ("median" for a long
       tail, else "mean") and why. `.typical` is that figure of each.
     - `.categories`: share of the segment (columns) with each level (rows: column, level), among those with a value; of

@@ -111,8 +111,8 @@ class _Cuts:
 
     def thresholds(self, ordered: Values) -> Values:
         """Round values to cut at, ascending."""
-        places = ordered[np.rint(_CUTS * (len(ordered) - 1)).astype(np.intp)]
-        steps = np.unique(np.concatenate([np.floor(places / self.step), np.ceil(places / self.step)]))
+        indices = ordered[np.rint(_CUTS * (len(ordered) - 1)).astype(np.intp)]
+        steps = np.unique(np.concatenate([np.floor(indices / self.step), np.ceil(indices / self.step)]))
         return np.round(steps * self.step, self.decimals)  # just what is said
 
 
@@ -156,10 +156,10 @@ def _grown(base: Rule, columns: dict[str, Values], cuts: dict[str, _Cuts], insid
                 continue
             hits, false = _counts(own, thresholds, at_least), _counts(others, thresholds, at_least)
             worth = 2.0 * hits / (hits + false + size)
-            place = int(worth.argmax())
-            condition = Condition(name, at_least, float(thresholds[place]), cuts[name].decimals)
-            matching = values >= thresholds[place] if at_least else values <= thresholds[place]
-            yield Rule((*base.conditions, condition), float(worth[place]), base.matching & matching)
+            index = int(worth.argmax())
+            condition = Condition(name, at_least, float(thresholds[index]), cuts[name].decimals)
+            matching = values >= thresholds[index] if at_least else values <= thresholds[index]
+            yield Rule((*base.conditions, condition), float(worth[index]), base.matching & matching)
 
 
 def _counts(ordered: Values, thresholds: Values, at_least: bool) -> NDArray[np.intp]:

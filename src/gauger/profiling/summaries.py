@@ -54,14 +54,14 @@ class Moments:
         """The moments of ascending values by group; NaN for the mean of none, and no squares where all are alike."""
         count, mean = np.zeros(len(parts)), np.full(len(parts), np.nan)
         squares, cubes = np.zeros(len(parts)), np.zeros(len(parts))
-        for place, part in enumerate(parts):
+        for index, part in enumerate(parts):
             if part.size:
-                count[place] = part.size
-                mean[place] = part[0] if part[0] == part[-1] else part.mean()
-                gaps = part - mean[place]
+                count[index] = part.size
+                mean[index] = part[0] if part[0] == part[-1] else part.mean()
+                gaps = part - mean[index]
                 around = gaps * gaps
-                squares[place] = float(around.sum())
-                cubes[place] = float(around @ gaps)
+                squares[index] = float(around.sum())
+                cubes[index] = float(around @ gaps)
         return cls(count, mean, squares, cubes)
 
     @property
@@ -182,11 +182,11 @@ def by_group(summaries: Mapping[str, Summary], part: str, groups: int) -> pd.Dat
 
     `part` is "mean", "standard_deviation", "lower", "median", "upper" or "score".
     """
-    place = {"lower": 0, "median": 1, "upper": 2}.get(part)
+    index = {"lower": 0, "median": 1, "upper": 2}.get(part)
     columns = {}
     for name, found in summaries.items():
-        if place is not None:
-            columns[name] = np.append(found.quartiles[:, place], found.overall[place])
+        if index is not None:
+            columns[name] = np.append(found.quartiles[:, index], found.overall[index])
         elif part == "score":
             columns[name] = np.append(found.scores, np.nan)
         else:

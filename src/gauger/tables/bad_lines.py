@@ -23,10 +23,10 @@ class BadLine:
 
 def refuse_bad_lines(path: Path, bad: Sequence[BadLine], expected: str) -> TableFileError:
     """The error that names the first bad lines and says what was expected of them."""
-    places = listed([f"line {line.number} ({line.fault})" for line in bad])
+    bad_ones = listed([f"line {line.number} ({line.fault})" for line in bad])
     lines = plural(len(bad), "line does", "lines do")
     return TableFileError(
-        f"{path}: {len(bad):,} {lines} not hold {expected}: {places}. Correct them, or go on without them: "
+        f"{path}: {len(bad):,} {lines} not hold {expected}: {bad_ones}. Correct them, or go on without them: "
         "skip_bad_lines='bad.csv' (on the command line: --skip-bad-lines bad.csv)."
     )
 

@@ -83,21 +83,21 @@ def connected(source: str) -> "Iterator[Connection]":
     """A connection; whatever goes wrong with it is told without the password."""
     with needed_package("sqlalchemy", "sql"):
         import sqlalchemy as sa
-    place = without_password(source)
+    shown = without_password(source)
     try:
         url = sa.make_url(source)
     except (sa.exc.ArgumentError, ValueError):
         form = "postgresql+psycopg://user@host:5432/shop, or sqlite:///shop.db"
-        raise DatabaseError(f"{place} is not a database's URL. Write it like {form}.") from None
+        raise DatabaseError(f"{shown} is not a database's URL. Write it like {form}.") from None
     secret = _PASSWORD.search(source)
     if secret is not None and url.password != unquote(secret.group(2)):
         # The driver would take a part of the password for the host, and repeat it in its own words.
         raise DatabaseError(
-            f"{place}: the password holds a sign that means something in a URL: write @ as %40, / as %2F."
+            f"{shown}: the password holds a sign that means something in a URL: write @ as %40, / as %2F."
         )
     try:
         _refuse_missing_file(url)
-        engine = _engine(url, place)
+        engine = _engine(url, shown)
         try:
             with engine.connect() as connection:
                 yield connection
@@ -106,17 +106,17 @@ def connected(source: str) -> "Iterator[Connection]":
     except sa.exc.SQLAlchemyError as error:
         told = str(getattr(error, "orig", None) or error).strip().splitlines()[0]
         # The driver's own words may quote the URL, so the chain of causes is cut.
-        raise DatabaseError(f"{place}: {_without_secrets(told, source)}") from None
+        raise DatabaseError(f"{shown}: {_without_secrets(told, source)}") from None
 
 
-def _engine(url: "URL", place: str) -> "Engine":
+def _engine(url: "URL", shown: str) -> "Engine":
     import sqlalchemy as sa
 
     try:
         return sa.create_engine(url)
     except ModuleNotFoundError as error:
         raise DatabaseError(
-            f"{place} needs the Python package {error.name!r} to be reached. For PostgreSQL: pip install 'gauger[sql]' "
+            f"{shown} needs the Python package {error.name!r} to be reached. For PostgreSQL: pip install 'gauger[sql]' "
             "and a URL that starts with postgresql+psycopg://."
         ) from None
 

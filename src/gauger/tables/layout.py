@@ -81,7 +81,7 @@ def find_layout(text: TextFile, header: bool | None) -> Layout:
         raise TableFileError(f"{text.path} is not delimited text: {error}.") from error
     named = not _looks_like_data(cells) if header is None else header
     if not named:
-        return Layout(delimiter, quote, tuple(f"column_{place}" for place in range(1, len(cells) + 1)), header=False)
+        return Layout(delimiter, quote, tuple(f"column_{index}" for index in range(1, len(cells) + 1)), header=False)
     refuse_bad_names(str(text.path), [unescaped_name(name) for name in cells])
     return Layout(delimiter, quote, tuple(cells), header=True)
 

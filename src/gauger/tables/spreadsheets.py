@@ -105,11 +105,11 @@ def _rows(rows: Iterator[tuple[object, ...]], advance: Callable[[int], None]) ->
 def _as_table(file: Path, rows: Sequence[tuple[object, ...]]) -> pa.Table:
     if not rows:
         raise TableFileError(f"{file} has no value on this sheet. Name another: sheet='…' (--sheet).")
-    width = max((place for row in rows for place, cell in enumerate(row, 1) if cell is not None), default=0)
-    names = [None if place >= len(rows[0]) or rows[0][place] is None else str(rows[0][place]) for place in range(width)]
+    width = max((index for row in rows for index, cell in enumerate(row, 1) if cell is not None), default=0)
+    names = [None if index >= len(rows[0]) or rows[0][index] is None else str(rows[0][index]) for index in range(width)]
     refuse_bad_names(str(file), names, "the first row of the sheet")
     filled = [(*row, *([None] * (width - len(row)))) for row in rows[1:]]
-    columns = {str(name): joined([column_of([row[place] for row in filled])]) for place, name in enumerate(names)}
+    columns = {str(name): joined([column_of([row[index] for row in filled])]) for index, name in enumerate(names)}
     return pa.table({name: _long_numbers(column) for name, column in columns.items()})
 
 

@@ -33,9 +33,9 @@ def stage_in(folder: Path) -> Iterator[Path]:
 
 def sweep(folder: Path) -> None:
     """Remove what makers that no longer live have left in a folder."""
-    for place in folder.glob(f"{PREFIX}*"):
-        if place.is_dir() and not place.is_symlink() and _is_left(place):
-            shutil.rmtree(place, ignore_errors=True)
+    for path in folder.glob(f"{PREFIX}*"):
+        if path.is_dir() and not path.is_symlink() and _is_left(path):
+            shutil.rmtree(path, ignore_errors=True)
 
 
 def publish(made: Path, target: Path) -> None:
@@ -60,11 +60,11 @@ def keep_entries(folder: Path) -> None:
     _to_disk(folder)
 
 
-def refuse_link(place: Path) -> None:
+def refuse_link(path: Path) -> None:
     """Raise OutputError where a link stands in the place of what is to be written."""
-    if place.is_symlink():
+    if path.is_symlink():
         raise OutputError(
-            f"{place} is a link to {place.readlink()}. Nothing was written: name the place itself, or remove the link."
+            f"{path} is a link to {path.readlink()}. Nothing was written: name the place itself, or remove the link."
         )
 
 
@@ -106,17 +106,17 @@ def _lock(descriptor: int) -> bool:
     return True
 
 
-def _is_left(place: Path) -> bool:
+def _is_left(path: Path) -> bool:
     """Whether nobody who lives makes anything here."""
     try:
-        with (place / _LOCK).open("r+") as lock:
-            locked = not place.name.startswith(f"{PREFIX}{_UNLOCKED}") and _lock(lock.fileno())
+        with (path / _LOCK).open("r+") as lock:
+            locked = not path.name.startswith(f"{PREFIX}{_UNLOCKED}") and _lock(lock.fileno())
     except OSError:
         locked = False
     if locked:
         return True
     with contextlib.suppress(OSError):
-        return not (place / _LOCK).exists() and time.time() - place.stat().st_mtime > _GRACE
+        return not (path / _LOCK).exists() and time.time() - path.stat().st_mtime > _GRACE
     return False
 
 

@@ -103,7 +103,7 @@ def likely_encodings(path: Path, asked: str | None) -> list[str]:
     marked = [encoding for mark, encoding in _MARKS.items() if head.startswith(mark)]
     if marked:
         return marked
-    zeros = [head[place::2].count(0) > len(head) // 4 for place in (0, 1)]
+    zeros = [head[index::2].count(0) > len(head) // 4 for index in (0, 1)]
     if any(zeros):
         return ["utf-16-be" if zeros[0] else "utf-16-le"]
     return [UTF8, WINDOWS]

@@ -234,8 +234,8 @@ def _as_written_dates(name: str, column: pa.ChunkedArray, written: str, *, stric
     if len(wrong) or not len(distinct):
         return None
     moments = pa.array(dates.to_numpy().astype("datetime64[us]"))
-    places = pc.index_in(column, value_set=distinct)
-    return pa.chunked_array([pc.take(moments, chunk) for chunk in places.chunks], type=moments.type)
+    indices = pc.index_in(column, value_set=distinct)
+    return pa.chunked_array([pc.take(moments, chunk) for chunk in indices.chunks], type=moments.type)
 
 
 def _without_marks(column: pa.ChunkedArray, decimal: str, thousands: str | None) -> pa.ChunkedArray | None:

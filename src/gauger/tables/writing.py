@@ -55,9 +55,9 @@ class Results:
         """Where to write one of the announced files for now."""
         if name not in (*self.names, *self.optional):
             raise ValueError(f"{name} was not announced")
-        place = self.stage / name
-        place.parent.mkdir(parents=True, exist_ok=True)
-        return place
+        path = self.stage / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        return path
 
     def add_table(self, name: str, table: pd.DataFrame) -> None:
         """Write a DataFrame, without its index, in the format of the name's ending."""
@@ -97,12 +97,12 @@ def result_folder(
     when writing fails later.
     """
     target = Path(folder)
-    places = [target / name for name in (*names, *optional)]
-    for place in (target, *places):
-        if place.is_symlink() and not (place is target and place.is_dir()):
-            refuse_link(place)
-    _refuse_sources(places, sources)
-    there = [str(place) for place in places if place.exists()]
+    targets = [target / name for name in (*names, *optional)]
+    for path in (target, *targets):
+        if path.is_symlink() and not (path is target and path.is_dir()):
+            refuse_link(path)
+    _refuse_sources(targets, sources)
+    there = [str(path) for path in targets if path.exists()]
     if there and not replace:
         raise OutputError(
             f"{listed(there)} {plural(len(there), 'is', 'are')} there already. Nothing was written: choose another "
@@ -126,12 +126,12 @@ def result_folder(
         raise
 
 
-def _refuse_sources(places: Sequence[Path], sources: Sequence[str | PathLike[str] | None]) -> None:
+def _refuse_sources(targets: Sequence[Path], sources: Sequence[str | PathLike[str] | None]) -> None:
     read = [Path(source) for source in sources if source is not None]
-    for place in places:
-        if place.exists() and any(source.exists() and place.samefile(source) for source in read):
+    for path in targets:
+        if path.exists() and any(source.exists() and path.samefile(source) for source in read):
             raise OutputError(
-                f"{place} is what is read: results never replace it. Nothing was written: choose another place."
+                f"{path} is what is read: results never replace it. Nothing was written: choose another place."
             )
 
 
@@ -151,13 +151,13 @@ def _publish(results: Results) -> None:
 
 def _make_folder(folder: Path) -> list[Path]:
     """Make a folder and what it stands in; the folders that were made, outermost first."""
-    lacking = [place for place in (folder, *folder.parents) if not place.exists()][::-1]
-    for place in lacking:
-        place.mkdir()
+    lacking = [path for path in (folder, *folder.parents) if not path.exists()][::-1]
+    for path in lacking:
+        path.mkdir()
     return lacking
 
 
 def _remove_empty(folders: Sequence[Path]) -> None:
-    for place in reversed(folders):
-        if place.is_dir() and not any(place.iterdir()):
-            place.rmdir()
+    for path in reversed(folders):
+        if path.is_dir() and not any(path.iterdir()):
+            path.rmdir()

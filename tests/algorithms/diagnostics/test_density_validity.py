@@ -86,8 +86,8 @@ def _shortest_links(rows: list[int], mutual: np.ndarray) -> list[tuple[int, int,
     """From the first row on; of links as short the one to the lowest row, from the one that was reached first."""
     inside, links = [rows[0]], []
     while len(inside) < len(rows):
-        ways = ((mutual[i, j], j, place) for place, i in enumerate(inside) for j in rows if j not in inside)
-        length, other, place = min(ways)
-        links.append((inside[place], other, length))
+        ways = ((mutual[i, j], j, index) for index, i in enumerate(inside) for j in rows if j not in inside)
+        length, other, index = min(ways)
+        links.append((inside[index], other, length))
         inside.append(other)
     return links

@@ -17,7 +17,7 @@ def test_a_sharp_bend_is_found_with_its_strength() -> None:
 
 def test_the_chord_and_the_bend_may_differ() -> None:
     curve = [100.0, 60.0, 40.0, 30.0, 10.0, 9.5, 9.0]
-    chord = [1 - place / 6 - (value - 9.0) / 91.0 for place, value in enumerate(curve)]
+    chord = [1 - index / 6 - (value - 9.0) / 91.0 for index, value in enumerate(curve)]
     elbow = find_elbow(range(1, 8), curve)
     assert elbow.by_chord == int(np.argmax(chord)) + 1
     assert elbow.count == 5

@@ -58,10 +58,10 @@ def test_emptied_slots_are_never_found_and_boxes_follow_points_that_move() -> No
     boxes.points[:, left[0]] = 40.0
     refit_path(boxes.points, boxes.levels, boxes.low, boxes.high, left[0])
     found, value, _ = boxes.nearest(left)
-    for place, slot in enumerate(left):
+    for index, slot in enumerate(left):
         apart = _brute(np.where(np.isinf(boxes.points), 1e9, boxes.points), boxes.weights, slot, weighted=False)
-        assert found[place] == apart.argmin()
-        assert value[place] == pytest.approx(apart.min())
+        assert found[index] == apart.argmin()
+        assert value[index] == pytest.approx(apart.min())
 
 
 @settings(max_examples=30)
@@ -99,7 +99,7 @@ def test_of_those_as_near_to_a_query_the_lowest_rank_counts(n: int, d: int, leve
     boxes = BoxTree(rng.integers(0, levels, size=(d, n)).astype(float), np.zeros(n), city=city)
     rank, queries = rng.permutation(n), rng.integers(-2, levels + 2, size=(d, 20)).astype(float)
     found, value = boxes.nearest_of(queries, rank)
-    for place, query in enumerate(queries.T):
+    for index, query in enumerate(queries.T):
         apart = _apart(boxes, query)
-        assert value[place] == apart.min()
-        assert rank[found[place]] == rank[apart == apart.min()].min()
+        assert value[index] == apart.min()
+        assert rank[found[index]] == rank[apart == apart.min()].min()

@@ -23,8 +23,8 @@ def _nearest_with_peak(values: np.ndarray, until: np.ndarray, peak: int) -> floa
 
     def at_most(weights: dict[int, float], limit: float) -> None:
         row = np.zeros(n + 2)
-        for place, weight in weights.items():
-            row[place] = weight
+        for index, weight in weights.items():
+            row[index] = weight
         rows.append(row)
         limits.append(limit)
 
@@ -32,11 +32,11 @@ def _nearest_with_peak(values: np.ndarray, until: np.ndarray, peak: int) -> floa
         at_most({n if i == peak else i: 1.0, n + 1: -1.0}, until[i] - 1 / n)
         at_most({i: -1.0, n + 1: -1.0}, -until[i])
     at_most({n: 1.0, peak: -1.0}, 0.0)
-    for places, at, sign in (([*range(peak), n], values[: peak + 1], 1.0), ([*range(peak, n)], values[peak:], -1.0)):
-        for i in range(1, len(places) - 1):
+    for indices, at, sign in (([*range(peak), n], values[: peak + 1], 1.0), ([*range(peak, n)], values[peak:], -1.0)):
+        for i in range(1, len(indices) - 1):
             before, after = 1 / (at[i] - at[i - 1]), 1 / (at[i + 1] - at[i])
-            weights = {places[i - 1]: -before, places[i]: before + after, places[i + 1]: -after}
-            at_most({place: sign * weight for place, weight in weights.items()}, 0.0)
+            weights = {indices[i - 1]: -before, indices[i]: before + after, indices[i + 1]: -after}
+            at_most({index: sign * weight for index, weight in weights.items()}, 0.0)
     goal = np.zeros(n + 2)
     goal[-1] = 1.0
     bounds = [(None, None)] * (n + 1) + [(0, None)]

@@ -176,10 +176,10 @@ def shed(left, right, height, smallest, branch, gone, parent, born, held):
         elif branch[node] >= 0:
             count, large = _come_apart(left, right, height, size, smallest, node, parts, stack)
             many = _hand_on(parts[:count], large, branch[node], height[step], size, smallest, many, branch, gone, born)
-            for place in range(count):
-                number = branch[parts[place]]
+            for index in range(count):
+                number = branch[parts[index]]
                 if number != branch[node]:
-                    parent[number], held[number] = branch[node], size[parts[place]]
+                    parent[number], held[number] = branch[node], size[parts[index]]
     return many
 
 

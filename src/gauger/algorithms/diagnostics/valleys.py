@@ -93,9 +93,9 @@ class Valleys:
             parts[one] = parts[one].joined(parts.pop(other))
             depths = np.delete(np.delete(depths, other, axis=0), other, axis=1)
             codes = np.where(codes == other, one, codes - (codes > other))
-            for place, part in enumerate(parts):
-                if place != one:
-                    depths[one, place] = depths[place, one] = self._depth(parts[one], part)
+            for index, part in enumerate(parts):
+                if index != one:
+                    depths[one, index] = depths[index, one] = self._depth(parts[one], part)
 
     def _depth(self, one: _Part, other: _Part) -> float:
         return valley_depth(one, other) if min(len(one), len(other)) >= self._least else 0.0

@@ -26,7 +26,7 @@ def given_geometry(distances: ArrayLike, labels: Sequence[object]) -> Geometry:
         ("differs from the one the other way round", np.abs(square - square.T) > _UNEVEN * np.abs(square).max()),
     ):
         if cells.any():
-            one, other = (int(place[0]) for place in np.nonzero(cells))
+            one, other = (int(index[0]) for index in np.nonzero(cells))
             raise SettingError(
                 f"the distance from {labels[one]} to {labels[other]} {fault} ({square[one, other]:g}): correct the "
                 "matrix."

@@ -49,9 +49,9 @@ def gower_geometry(rows: MixedRows, labels: Sequence[object]) -> Geometry:
             counted += weight * both
             differing += weight * (both & (one != other))
         if (counted == 0.0).any():
-            place, beside = (int(found[0]) for found in np.nonzero(counted == 0.0))
+            index, beside = (int(found[0]) for found in np.nonzero(counted == 0.0))
             raise SettingError(
-                f"{labels[chosen[place]]} and {labels[others[beside]]} have no feature with a value for both: Gower's "
+                f"{labels[chosen[index]]} and {labels[others[beside]]} have no feature with a value for both: Gower's "
                 "distance cannot compare them. Leave one out, or add a feature that both have."
             )
         return np.asarray(differing / counted)

@@ -35,10 +35,10 @@ class Geometry:
     between: Between
     points: Matrix | None = None
 
-    def renumbered(self, place: Rows) -> "Geometry":
+    def renumbered(self, index: Rows) -> "Geometry":
         """The same rows, of which the i-th is now called place[i]."""
-        back = np.empty_like(place)
-        back[place] = np.arange(len(place))
+        back = np.empty_like(index)
+        back[index] = np.arange(len(index))
         points = None if self.points is None else self.points[back]
         return replace(self, between=lambda rows, others: self.between(back[rows], back[others]), points=points)
 

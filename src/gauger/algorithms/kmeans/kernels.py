@@ -205,7 +205,7 @@ def refill(columns, weights, centres, codes, counts, sums):
 
 @njit(nogil=True, cache=True)
 def iterate_block(columns, weights, centres, codes, max_iterations):
-    """Iterations of assigning and moving centres over one block of rows, until nothing moves or max_iterations are done.
+    """Iterations of Lloyd over one block of rows, until nothing moves or max_iterations are done.
 
     Changes centres (k, d) and codes (n,), which begin at -1. Returns the iterations done and the rows that moved last.
     """

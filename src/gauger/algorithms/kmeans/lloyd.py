@@ -1,7 +1,7 @@
-"""Iterations of k-means (Lloyd 1982): assign every customer to the nearest centre, move each centre to its customers' mean.
+"""Lloyd's iterations (1982): assign every row to the nearest centre, move each centre to the mean of its rows.
 
-Sums are kept from iteration to iteration and changed only by those who move, so that an iteration in which few do costs little
-more than looking at the distances; and bounds on these spare most customers the look.
+Sums are kept from iteration to iteration and changed only by those who move, so that an iteration in which few do costs
+little more than looking at the distances; and bounds on these spare most customers the look.
 """
 
 from dataclasses import dataclass, replace
@@ -46,8 +46,8 @@ class SegmentSums:
 class LloydResult:
     """Where iterations ended: `codes` (n,) from 0, `centres` (k, d), `wcss`, and what each iteration did.
 
-    `history` has a row an iteration: the sum of squares after it, the customers it moved, and the largest way a centre went.
-    `moved` is how many the last iteration moved: 0 when nothing was left to do.
+    `history` has a row an iteration: the sum of squares after it, the customers it moved, and the largest way a centre
+    went. `moved` is how many the last iteration moved: 0 when nothing was left to do.
     """
 
     codes: Codes
@@ -62,7 +62,8 @@ class _Bounds:
     """What spares customers the look at their distances (after Hamerly 2010, SIAM Data Mining, 130-140).
 
     A customer stays as long as the way of the own centre and the way of the fastest other one, added up, are below the
-    slack found at the last look. Both ways are counted from the first iteration, so that slack need not change in between.
+    slack found at the last look. Both ways are counted from the first iteration, so that slack need not change in
+    between.
     """
 
     slack: Values

@@ -42,8 +42,8 @@ SEEDERS: dict[str, Seeder] = {"kmeans++": seed_plusplus, "random": seed_randomly
 def first_rows(customers: RowOrder, count: int) -> Values:
     """The first `count` distinct customers of the table, in the order of its rows."""
     seen: dict[bytes, int] = {}
-    for place in np.argsort(customers.order, kind="stable"):
-        seen.setdefault(customers.columns[:, place].tobytes(), int(place))
+    for index in np.argsort(customers.order, kind="stable"):
+        seen.setdefault(customers.columns[:, index].tobytes(), int(index))
         if len(seen) == count:
             break
     return np.ascontiguousarray(customers.columns[:, list(seen.values())].T)

@@ -51,8 +51,8 @@ def merge_closest_points(columns: Values, weights: Values, by_size: bool, advanc
                 heights,
             )
         )
-        for place, (one, other) in enumerate(pairs.tolist()):
-            node[one] = merges.add(node[[one]], node[[other]], heights[[place]])[0]
+        for index, (one, other) in enumerate(pairs.tolist()):
+            node[one] = merges.add(node[[one]], node[[other]], heights[[index]])[0]
         advance(steps)
         kept = np.flatnonzero(boxes.points[0] < np.inf)
         points, sizes, node = np.ascontiguousarray(boxes.points[:, kept]), sizes[kept], node[kept]

@@ -61,8 +61,8 @@ def nearest_in_rows(distances, weights, slots, start, stop, nearest, value, riva
     weights (n,) are 0 where nobody is. Writes nearest, value and rival at the same places as slots.
     """
     n = weights.shape[0]
-    for place in range(start, stop):
-        slot = slots[place]
+    for index in range(start, stop):
+        slot = slots[index]
         best, second, found = np.inf, np.inf, -1
         for other in range(n):
             if other == slot or weights[other] == 0.0:
@@ -73,7 +73,7 @@ def nearest_in_rows(distances, weights, slots, start, stop, nearest, value, riva
                     second, best, found = best, here, other
                 else:
                     second = here
-        nearest[place], value[place], rival[place] = found, best, second
+        nearest[index], value[index], rival[index] = found, best, second
 
 
 @njit(nogil=True, cache=True)

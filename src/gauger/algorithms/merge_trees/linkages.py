@@ -75,35 +75,35 @@ class TreeInput:
         return replace(self, distances=apart, columns=self.columns + steps[:, duplicate])
 
 
-def merge_all(ground: TreeInput, linkage: str) -> Merges:
-    """Every merge of a ground's leaves, in order.
+def merge_all(tree_input: TreeInput, linkage: str) -> Merges:
+    """Every merge of an input's leaves, in order.
 
     Heights of centroid and median linkage are squared distances, those of Ward's twice what a merge adds to the sum of
     squares, those of the others distances.
     """
     compile_for(linkage)
-    n = len(ground.weights)
-    if ground.firsts is not None and len(ground.firsts) < n:
+    n = len(tree_input.weights)
+    if tree_input.firsts is not None and len(tree_input.firsts) < n:
         return after_duplicates(
-            ground.firsts, n, merge_all(ground.distinct(), linkage) if len(ground.firsts) > 1 else None
+            tree_input.firsts, n, merge_all(tree_input.distinct(), linkage) if len(tree_input.firsts) > 1 else None
         )
     if linkage in MATRIX_LINKAGES:
-        distances = condensed(ground.distances)
+        distances = condensed(tree_input.distances)
         with task(f"{linkage}-linkage tree of {n:,} leaves", n - 1) as advance:
-            return merge_reciprocal_pairs(MatrixSpace(distances, ground.weights, linkage), advance)
+            return merge_reciprocal_pairs(MatrixSpace(distances, tree_input.weights, linkage), advance)
     with task(f"{linkage}-linkage tree of {n:,} leaves", n - 1) as advance:
-        return _without_matrix(ground, linkage, advance)
+        return _without_matrix(tree_input, linkage, advance)
 
 
-def _without_matrix(ground: TreeInput, linkage: str, advance: Callable[[int], None]) -> Merges:
-    if linkage == "single" and ground.columns is None:
-        return merge_by_links(len(ground.weights), _from_one(ground.distances), advance)
-    assert ground.columns is not None
+def _without_matrix(tree_input: TreeInput, linkage: str, advance: Callable[[int], None]) -> Merges:
+    if linkage == "single" and tree_input.columns is None:
+        return merge_by_links(len(tree_input.weights), _from_one(tree_input.distances), advance)
+    assert tree_input.columns is not None
     if linkage == "single":
-        return merge_points_by_links(ground.columns, advance)
+        return merge_points_by_links(tree_input.columns, advance)
     if linkage == "ward":
-        return merge_reciprocal_pairs(WardSpace(ground.columns, ground.weights), advance)
-    return merge_closest_points(ground.columns, ground.weights, linkage == "centroid", advance)
+        return merge_reciprocal_pairs(WardSpace(tree_input.columns, tree_input.weights), advance)
+    return merge_closest_points(tree_input.columns, tree_input.weights, linkage == "centroid", advance)
 
 
 @cache
@@ -133,8 +133,8 @@ def condensed(distances: Geometry) -> Condensed:
     def fill(rows: slice) -> int:
         block = distances.between(everyone[rows], everyone[rows.start :])
         at = rows.start * (2 * n - rows.start - 1) // 2
-        for place, row in enumerate(range(rows.start, rows.stop)):
-            own = block[place, place + 1 :]
+        for index, row in enumerate(range(rows.start, rows.stop)):
+            own = block[index, index + 1 :]
             matrix[at : at + len(own)] = own
             at += n - 1 - row
         return len(block)
@@ -154,6 +154,6 @@ def precision_for(n: int) -> type[np.float64] | type[np.float32]:
         return np.float32
     raise SettingError(
         f"the distances between {n:,} take {bytes_in_words(8 * pairs)}, half of that at lower precision, and "
-        f"{bytes_in_words(free)} are free. Take linkage='ward', 'centroid' or 'single', which hold no such matrix, or build "
-        "the tree on micro-segments: condense=2000 (--condense 2000)."
+        f"{bytes_in_words(free)} are free. Take linkage='ward', 'centroid' or 'single', which hold no such matrix, or "
+        "build the tree on micro-segments: condense=2000 (--condense 2000)."
     )

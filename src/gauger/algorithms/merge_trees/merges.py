@@ -30,18 +30,18 @@ class Merges:
 
     def add(self, left: Nodes, right: Nodes, height: Values) -> Nodes:
         """More merges; returns the nodes they make."""
-        places = slice(self.done, self.done + len(left))
-        self.left[places], self.right[places], self.height[places] = left, right, height
+        indices = slice(self.done, self.done + len(left))
+        self.left[indices], self.right[indices], self.height[indices] = left, right, height
         self.done += len(left)
-        return np.arange(places.start, places.stop) + self.leaves
+        return np.arange(indices.start, indices.stop) + self.leaves
 
     def at_heights(self, height: Values) -> "Merges":
         """The same merges at other heights."""
         return self.like(self.left, self.right, height)
 
-    def renumbered(self, place: NDArray[np.intp]) -> "Merges":
+    def renumbered(self, index: NDArray[np.intp]) -> "Merges":
         """The same merges of leaves of which the i-th is now called place[i]."""
-        number = np.concatenate([place, np.arange(self.leaves, 2 * self.leaves - 1)])
+        number = np.concatenate([index, np.arange(self.leaves, 2 * self.leaves - 1)])
         return self.like(number[self.left], number[self.right], self.height)
 
     def like(self, left: Nodes, right: Nodes, height: Values) -> "Merges":

@@ -40,8 +40,8 @@ def in_best_order(merges: Merges, distances: Values) -> Merges:
         turned.left[node - n], turned.right[node - n] = one, other
         near, far = (_inner_ends(part, end, first, many, middle) for part, end in ((one, u), (other, w)))
         total = cost[u, near][:, None] + apart[near, far] + cost[far, w][None, :]
-        place, beside = np.unravel_index(int(total.argmin()), total.shape)
-        waiting += [(one, u, int(near.start + place)), (other, int(far.start + beside), w)]
+        index, beside = np.unravel_index(int(total.argmin()), total.shape)
+        waiting += [(one, u, int(near.start + index)), (other, int(far.start + beside), w)]
     return turned
 
 

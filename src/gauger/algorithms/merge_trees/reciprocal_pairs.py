@@ -66,9 +66,9 @@ def merge_reciprocal_pairs(space: Space, advance: Callable[[int], None]) -> Merg
         if left < _CROWDED * len(alive):
             kept = np.flatnonzero(alive)
             kept = kept[space.compact(kept)]
-            place = np.zeros(len(alive), dtype=np.int64)
-            place[kept] = np.arange(left)
+            index = np.zeros(len(alive), dtype=np.int64)
+            index[kept] = np.arange(left)
             still = np.isin(kept, due)
-            node, value, nearest = node[kept], value[kept], place[nearest[kept]]
+            node, value, nearest = node[kept], value[kept], index[nearest[kept]]
             alive, due = np.ones(left, dtype=np.bool_), np.flatnonzero(still)
     return merges.in_order()

@@ -61,8 +61,8 @@ def far_raw(low, high, node, point, city):
 @njit(nogil=True, cache=True, inline="always")
 def slots_of(node, level, m):
     """The first slot of a node of a level, and the one after its last, of m."""
-    place = node - (1 << level)
-    return place * m >> level, (place + 1) * m >> level
+    index = node - (1 << level)
+    return index * m >> level, (index + 1) * m >> level
 
 
 @njit(nogil=True, cache=True, inline="always")
@@ -145,9 +145,9 @@ def nearest_to(points, weights, levels, low, high, least, weighted, slot):
 @njit(nogil=True, cache=True)
 def nearest_block(points, weights, levels, low, high, least, weighted, slots, start, stop, nearest, value, rival):
     """As `nearest_to` for each of slots[start:stop], into nearest, value and rival at the same places."""
-    for place in range(start, stop):
-        nearest[place], value[place], rival[place] = nearest_to(
-            points, weights, levels, low, high, least, weighted, slots[place]
+    for index in range(start, stop):
+        nearest[index], value[index], rival[index] = nearest_to(
+            points, weights, levels, low, high, least, weighted, slots[index]
         )
 
 
@@ -177,8 +177,8 @@ def nearest_outside_block(points, reach, levels, low, high, least, city, groups,
     stack = np.empty(_DEEPEST, np.int64)
     bounds = np.empty(_DEEPEST)
     first_leaf = 1 << levels
-    for place in range(start, stop):
-        slot = slots[place]
+    for index in range(start, stop):
+        slot = slots[index]
         point = points[:, slot].copy()
         mine = reach[slot]
         best, found = np.inf, -1
@@ -201,7 +201,7 @@ def nearest_outside_block(points, reach, levels, low, high, least, city, groups,
             leaf = node - first_leaf
             first, last = leaf * m >> levels, (leaf + 1) * m >> levels
             best, found = _nearest_stranger(points, reach, groups, slot, point, first, last, city, best, found)
-        near[place], value[place] = found, best
+        near[index], value[index] = found, best
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")
@@ -262,16 +262,16 @@ def nth_block(points, levels, low, high, city, nth, start, stop, value):
 @njit(nogil=True, cache=True, inline="always")
 def _replace_farthest(heap, value):
     """Put a value in the place of the largest of a heap, which stands first."""
-    place, size = 0, heap.shape[0]
+    index, size = 0, heap.shape[0]
     while True:
-        child = 2 * place + 1
+        child = 2 * index + 1
         if child + 1 < size and heap[child + 1] > heap[child]:
             child += 1
         if child >= size or heap[child] <= value:
             break
-        heap[place] = heap[child]
-        place = child
-    heap[place] = value
+        heap[index] = heap[child]
+        index = child
+    heap[index] = value
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"})

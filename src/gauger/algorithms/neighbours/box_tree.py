@@ -119,7 +119,7 @@ def order_into_boxes(points: Values, levels: int) -> Slots:
     order = np.arange(m)
     for level in range(levels):
         for node in range(1 << level):
-            first, middle, stop = (place * m >> level + 1 for place in (2 * node, 2 * node + 1, 2 * node + 2))
+            first, middle, stop = (index * m >> level + 1 for index in (2 * node, 2 * node + 1, 2 * node + 2))
             own = points[:, order[first:stop]]
             side = own[(own.max(axis=1) - own.min(axis=1)).argmax()]
             order[first:stop] = order[first:stop][np.argpartition(side, middle - first)]

@@ -17,8 +17,8 @@ def correlation_matrix(values: Matrix) -> Matrix:
     """
     n_columns = values.shape[1]
     with np.errstate(invalid="ignore"):
-        centre = np.array([_mean(values[:, place]) for place in range(n_columns)])
-        width = np.array([_largest(values[:, place] - centre[place]) for place in range(n_columns)])
+        centre = np.array([_mean(values[:, index]) for index in range(n_columns)])
+        width = np.array([_largest(values[:, index] - centre[index]) for index in range(n_columns)])
     products, sums, squares, common = (np.zeros((n_columns, n_columns)) for _ in range(4))
     for start in range(0, len(values), _BLOCK):
         block = (values[start : start + _BLOCK] - centre) / width
@@ -54,10 +54,10 @@ def correlation_order(r: Matrix) -> list[int]:
     n_columns = len(r)
     if n_columns < 2:
         return list(range(n_columns))
-    chain = [int(place) for place in np.unravel_index(int(likeness.argmax()), likeness.shape)]
-    left = [place for place in range(n_columns) if place not in chain]
+    chain = [int(index) for index in np.unravel_index(int(likeness.argmax()), likeness.shape)]
+    left = [index for index in range(n_columns) if index not in chain]
     while left:
-        ends = [(likeness[chain[side], place], side, place) for side in (-1, 0) for place in left]
+        ends = [(likeness[chain[side], index], side, index) for side in (-1, 0) for index in left]
         best = max(ends, key=lambda end: end[0])
         chain.insert(0 if best[1] == 0 else len(chain), best[2])
         left.remove(best[2])

@@ -17,13 +17,13 @@ def ranks_among(ordered: Values, part: Values) -> Values:
 @njit(nogil=True, cache=True)
 def _fill_ranks(ordered, part, ranks):
     low = high = 0
-    for place, value in enumerate(part):
-        if place and value == part[place - 1]:
-            ranks[place] = ranks[place - 1]
+    for index, value in enumerate(part):
+        if index and value == part[index - 1]:
+            ranks[index] = ranks[index - 1]
             continue
         low = _first(ordered, value, high, strictly=False)
         high = _first(ordered, value, low, strictly=True)
-        ranks[place] = (low + high + 1) / 2.0
+        ranks[index] = (low + high + 1) / 2.0
 
 
 @njit(nogil=True, cache=True)

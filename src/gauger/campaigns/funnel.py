@@ -22,7 +22,7 @@ class ContactFunnel:
     """Customers on their way through the steps: `step` (n,) is where each left, empty while on the way.
 
     `people` are their contacts in their order, `answers` the contacts' table of everyone, `contacts` who of these are
-    one person, and `places` (n,) where each customer stands among them, -1 for nowhere.
+    one person, and `rows_of_contacts` (n,) where each customer stands among them, -1 for nowhere.
     """
 
     key: str
@@ -32,15 +32,15 @@ class ContactFunnel:
     known: NDArray[np.bool_]
     contacts: People
     answers: pd.DataFrame
-    places: NDArray[np.intp]
+    rows_of_contacts: NDArray[np.intp]
     step: NDArray[np.object_]
 
     @classmethod
     def of(cls, customers: pd.DataFrame, contacts: pd.DataFrame, key: str, people: People) -> "ContactFunnel":
         """Everyone at the start; `contacts` are indexed by key, `people` who of them are one."""
         keys = customers[key]
-        places = contacts.index.get_indexer(pd.Index(keys))
-        if len(keys) and not (places >= 0).any():
+        rows_of_contacts = contacts.index.get_indexer(pd.Index(keys))
+        if len(keys) and not (rows_of_contacts >= 0).any():
             raise SettingError(
                 f"no customer of the assignments is in the contacts: are the keys in {key!r} written the same way, and "
                 "of one kind (numbers or text)?"
@@ -49,17 +49,19 @@ class ContactFunnel:
         own = contacts.reindex(pd.Index(keys)).set_axis(index)
         step = np.full(len(keys), "", dtype=object)
         segments = customers["segment"].to_numpy()
-        return cls(key, keys.set_axis(index), segments, own, places >= 0, people, contacts, places, step)
+        return cls(
+            key, keys.set_axis(index), segments, own, rows_of_contacts >= 0, people, contacts, rows_of_contacts, step
+        )
 
     @property
     def persons(self) -> NDArray[np.intp]:
         """Which person each customer is (n,); who is not in the contacts is one of their own."""
-        alone = len(self.contacts.person) + np.arange(len(self.places))
-        return np.where(self.known, np.append(self.contacts.person, -1)[self.places], alone)
+        alone = len(self.contacts.person) + np.arange(len(self.rows_of_contacts))
+        return np.where(self.known, np.append(self.contacts.person, -1)[self.rows_of_contacts], alone)
 
     def _of(self, contacts: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """Something of the contacts, for the customers (n,)."""
-        return np.asarray(np.append(contacts, False)[self.places])
+        return np.asarray(np.append(contacts, False)[self.rows_of_contacts])
 
     def address(self, kind: str) -> "pd.Series[str] | None":
         """The customers' first addresses of a kind, missing where there is none usable."""
