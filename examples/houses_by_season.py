@@ -25,7 +25,7 @@ houses = gauger.prepare(series, key="house", scale="none")
 # warping of z-scored series sees their pattern.
 metrics = gauger.study_metrics(houses, metrics=["euclidean", "dtw", "dtw_zscored", "lagged_correlation"])
 print(metrics.rank_correlation.round(2).to_string())
-print(*metrics.reasons, sep="\n")
+print(*metrics.advice.reasons, sep="\n")
 gauger.draw.metric_study(metrics).savefig(folder / "metrics.png")
 
 # The count by three criteria, for each of two trees.

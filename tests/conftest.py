@@ -1,8 +1,12 @@
-"""Fixtures: the demo world's tables and features, small made-up ones, and the command line as a process."""
+"""Fixtures: the demo world's tables and features, small made-up ones, and the command line."""
 
+import contextlib
+import io
 import os
+import signal
 import subprocess
 import sys
+import traceback
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from urllib.parse import quote_plus
@@ -14,6 +18,7 @@ from hypothesis import settings
 from own_postgres import DATABASE, NEEDED, PASSWORD, USER, find_programs, running_postgres
 
 import gauger
+from gauger.cli.app import app
 from gauger.demo.walkthrough import FEATURES
 from gauger.demo.world import World, build_world
 
@@ -97,8 +102,32 @@ def features_of() -> Callable[..., gauger.FeatureSet]:
 
 
 @pytest.fixture
-def command(tmp_path: Path) -> Run:
-    """Run `gauger …` as a process in an empty folder, without a terminal."""
+def command(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Run:
+    """Run `gauger …` inside this process, in an empty folder, without a terminal."""
+
+    def run(*arguments: object, **environment: str) -> subprocess.CompletedProcess[str]:
+        words, out, err, code = [str(word) for word in arguments], io.StringIO(), io.StringIO(), 0
+        before = signal.getsignal(signal.SIGINT)
+        with monkeypatch.context() as patch, contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            patch.chdir(tmp_path)
+            for name, value in environment.items():
+                patch.setenv(name, value)
+            try:
+                app(words, prog_name="gauger")
+            except SystemExit as stop:
+                code = int(stop.code or 0)
+            except Exception:
+                traceback.print_exc()
+                code = 1
+        signal.signal(signal.SIGINT, before)
+        return subprocess.CompletedProcess(words, code, out.getvalue(), err.getvalue())
+
+    return run
+
+
+@pytest.fixture
+def process(tmp_path: Path) -> Run:
+    """The same as a process of its own, for what only that shows: encodings, exit codes, what is imported."""
 
     def run(*arguments: object, **environment: str) -> subprocess.CompletedProcess[str]:
         return subprocess.run(

@@ -8,7 +8,19 @@ from gauger.wording import LONGEST_PART, data_rows, listed, nearest, plural, sho
 
 
 class GaugerError(Exception):
-    """The root of all errors that are the data's or the request's fault; its text is written for the analyst."""
+    """The root of all errors that are the data's or the request's fault; its text is written for the analyst.
+
+    All are on `gauger.errors`. Most are also what Python users expect: a ValueError, KeyError or OSError.
+
+    Examples
+    --------
+    >>> import gauger
+    >>> try:
+    ...     gauger.read_table("nowhere.csv")
+    ... except gauger.GaugerError as error:
+    ...     print(type(error).__name__, isinstance(error, FileNotFoundError))
+    MissingFileError True
+    """
 
     def __str__(self) -> str:
         return str(self.args[0]) if self.args else ""

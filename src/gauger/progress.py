@@ -24,7 +24,32 @@ _listener: ContextVar[Listener | None] = ContextVar("gauger_progress", default=N
 
 @contextmanager
 def listening(listener: Listener) -> Iterator[None]:
-    """Send the progress of everything inside the `with` block to `listener`."""
+    """Send the progress of everything inside the `with` block to a listener.
+
+    Parameters
+    ----------
+    listener : Listener
+        Has `started(name, total)`, whose answer is the mark that `advanced(mark, steps)` and `finished(mark)` get.
+
+    Yields
+    ------
+    None
+        Nothing; the work stands in the block.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> class Names:
+    ...     def __init__(self): self.heard = []
+    ...     def started(self, name, total): self.heard.append(name)
+    ...     def advanced(self, mark, steps): ...
+    ...     def finished(self, mark): ...
+    >>> names, table = Names(), pd.DataFrame({"who": list("abcd"), "visits": [1, 2, 9, 10]})
+    >>> with gauger.listening(names):
+    ...     seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)
+    >>> "k-means, 2 segments" in names.heard
+    True
+    """
     token = _listener.set(listener)
     try:
         yield

@@ -10,7 +10,25 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Remark:
-    """One caution: a stable `code` for scripts, a `text` for people, and the features and segments it speaks of."""
+    """One caution: true, worth knowing, and not an error.
+
+    Parameters
+    ----------
+    code : str
+        What scripts know it by; it stays the same.
+    text : str
+        What people read.
+    features : tuple of str
+        The features it speaks of.
+    segments : tuple of int
+        The segments it speaks of.
+
+    Examples
+    --------
+    >>> import gauger
+    >>> print(gauger.Remark("tiny-segment", "segment 3 has 1 customer", segments=(3,)))
+    segment 3 has 1 customer [tiny-segment]
+    """
 
     code: str
     text: str
@@ -27,8 +45,20 @@ def attach_remarks(table: "pd.DataFrame", remarks: Iterable[Remark]) -> None:
 
 
 def remarks_of(table: "pd.DataFrame") -> tuple[Remark, ...]:
-    """The remarks kept with a DataFrame that Gauger made, such as the result of `summarise_events`.
+    """Give the remarks that are kept with a DataFrame which Gauger made.
 
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        Such as the result of `summarise_events`.
+
+    Returns
+    -------
+    tuple of Remark
+        Empty where there are none.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> gauger.remarks_of(pd.DataFrame({"visits": [3, 1]}))
     ()

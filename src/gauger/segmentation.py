@@ -45,24 +45,58 @@ class AssignmentRule:
 
 @dataclass(frozen=True, repr=False, eq=False)
 class Segmentation(Readable):
-    """Which customer is in which segment: `.codes` (n_customers,) int32, 1 for the largest segment, 0 for unassigned.
+    """Which customer is in which segment: the one result that every method returns.
 
-    `.scaled_centres` (n_segments, n_features) are on the working scale, `.centres` the same in original units, by
-    segment number. `.distances` (n_customers,) are from each customer to the own centre, on the working scale.
-    `.method` says how it was made.
+    Attributes
+    ----------
+    features : FeatureSet
+        What was segmented.
+    codes : numpy.ndarray of int32 (n_customers,)
+        Each customer's segment, 1 for the largest; 0 for unassigned.
+    scaled_centres : numpy.ndarray (n_segments, n_features)
+        The centres on the working scale; `.centres` has them in original units, by segment number.
+    distances : numpy.ndarray (n_customers,)
+        From each customer to the own centre, on the working scale; NaN for the unassigned.
+    method : str
+        How it was made.
+    remarks : tuple of Remark
+        The cautions.
+    iterations : int, optional
+        By k-means: how many were done.
+    converged : bool, optional
+        By k-means: whether the last iteration moved nobody.
+    history : pandas.DataFrame, optional
+        By k-means: a row an iteration with wcss after it, moved (customers that changed segment) and shift (the longest
+        way a centre went, working scale).
+    starts : pandas.DataFrame, optional
+        By k-means: a row for each start that came to something of its own: seeding, trial_wcss (on the sample of the
+        race), and for those that were finished iterations and wcss; chosen marks the one that counts.
+    customer_weights : numpy.ndarray (n_customers,), optional
+        By k-means: those given.
+    details : pandas.DataFrame, optional
+        By density and bands: further columns of `.assignments`, a row a customer.
+    branches, departures : pandas.DataFrame, optional
+        By density levels: their hierarchy, as `segment_by_density_levels` tells.
+    edges : mapping, optional
+        By bands: for each feature, where each band but the first begins, in original units.
+    refit : Refit, optional
+        How the method segments other customers, for trying whether segments come back.
+    assignment_rule : AssignmentRule, optional
+        How other customers find their segment; None where that is not known, as for segments from a file.
+    given_names : mapping
+        The names given by `rename`.
 
-    k-means fills what follows, None for other methods. `.iterations` is how many were done, `.converged` whether the
-    last of them moved nobody. `.history` has a row an iteration: wcss after it, moved (customers that changed segment)
-    and shift (the longest way a centre went, working scale). `.starts` has a row for each start that came to something
-    of its own, by its number: seeding, trial_wcss (on the sample of the race), and for those that were finished
-    iterations and wcss; chosen marks the one that counts. `.customer_weights` (n_customers,) are those given.
+    See Also
+    --------
+    segment_by_kmeans, segment_by_density, segment_by_density_levels, segment_by_bands, build_tree : Make one.
 
-    Density fills `.details`, further columns of `.assignments`: a row a customer; and density levels `.branches` and
-    `.departures`, their hierarchy, as `segment_by_density_levels` tells. Bands fill `.details` and `.edges`: for each
-    feature, where each band but the first begins, in original units.
-
-    `.refit` is how the method segments other customers anew, for trying whether segments come back, `.assignment_rule`
-    how others find their segment among these; None where that is not known, as for segments from a file.
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcde"), "visits": [1, 2, 9, 10, 11]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)
+    >>> seg.count, seg.sizes.tolist(), seg.centres["visits"].tolist(), seg.wcss
+    (2, [3, 2], [10.0, 1.5], 2.5)
     """
 
     features: FeatureSet
@@ -168,9 +202,30 @@ class Segmentation(Readable):
         return table if self.details is None else pd.concat([table, self.details], axis=1)
 
     def rename(self, names: Mapping[int, str]) -> "Segmentation":
-        """The same segmentation with other names for some segments, such as {1: "now and then"}.
+        """Give some segments other names.
 
-        Raises SettingError for a segment that does not exist, an empty name, or one that another segment has.
+        Parameters
+        ----------
+        names : mapping
+            Names by number, such as `{1: "now and then"}`.
+
+        Returns
+        -------
+        Segmentation
+            The same one with these names.
+
+        Raises
+        ------
+        SettingError
+            For a segment that does not exist, an empty name, or one that another segment has.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abcde"), "visits": [1, 2, 9, 10, 11]})
+        >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)
+        >>> seg.rename({2: "now and then"}).names
+        {0: 'unassigned', 1: 'segment 1', 2: 'now and then'}
         """
         strangers = [str(number) for number in names if number not in self.numbers]
         if strangers:
@@ -185,13 +240,29 @@ class Segmentation(Readable):
         return renamed
 
     def aligned_to(self, old: "Segmentation") -> "Segmentation":
-        """The same segments numbered and named like those of `old` that they match, so that "segment 3" keeps its
-        meaning.
+        """Number and name segments like those of an earlier segmentation, so that "segment 3" keeps its meaning.
 
         Customers are matched by key, segments one to one so that the most customers are in both. A segment that matches
         takes the number, where there are as many segments, and the name that was given; the others get the numbers that
-        are left, from the largest. Raises SettingError when no customer is in a segment of both.
+        are left, from the largest.
 
+        Parameters
+        ----------
+        old : Segmentation
+            The earlier one.
+
+        Returns
+        -------
+        Segmentation
+            The same segments with the old one's numbers and names.
+
+        Raises
+        ------
+        SettingError
+            When no customer is in a segment of both.
+
+        Examples
+        --------
         >>> import gauger, pandas as pd
         >>> table = pd.DataFrame({"who": list("abcdef"), "visits": [1, 2, 3, 20, 21, 22]})
         >>> old = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)
@@ -234,7 +305,26 @@ class Segmentation(Readable):
         )
 
     def with_remarks(self, remarks: tuple[Remark, ...]) -> "Segmentation":
-        """The same segmentation with more remarks."""
+        """Add remarks.
+
+        Parameters
+        ----------
+        remarks : tuple of Remark
+            More of them.
+
+        Returns
+        -------
+        Segmentation
+            The same one with these too.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abcde"), "visits": [1, 2, 9, 10, 11]})
+        >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)
+        >>> seg.with_remarks((gauger.Remark("own", "checked by hand"),)).remarks[-1].code
+        'own'
+        """
         return replace(self, remarks=(*self.remarks, *remarks))
 
     def headline(self) -> str:

@@ -1,4 +1,4 @@
-"""The arrangement: tied to what customers hold, and nothing else."""
+"""The order of rows: tied to what they hold, and nothing else."""
 
 from collections.abc import Callable
 
@@ -9,8 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import gauger
-from gauger.clustering import ordering as arrangement
-from gauger.clustering.ordering import order_customers
+from gauger.algorithms import row_order
+from gauger.algorithms.kmeans.coreset import coreset
+from gauger.clustering import order_customers
 
 Make = Callable[..., gauger.FeatureSet]
 
@@ -40,12 +41,12 @@ def test_equal_customers_stand_together_and_count_once(features_of: Make) -> Non
 
 
 def test_customers_that_share_a_hash_are_told_apart(features_of: Make, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(arrangement, "_mix", lambda *_: None)
+    monkeypatch.setattr(row_order, "_mix", lambda *_: None)
     values = np.random.default_rng(2).integers(0, 3, size=(60, 2)).astype(float)
     assert len(order_customers(features_of(values)).distinct()) == len(np.unique(values, axis=0))
 
 
-def test_a_digest_keeps_the_sum_of_squares_and_far_customers(features_of: Make) -> None:
+def test_a_coreset_keeps_the_sum_of_squares_and_far_customers(features_of: Make) -> None:
     rng = np.random.default_rng(3)
     values = rng.normal(size=(20_000, 2))
     values[:3] += 400.0
@@ -53,7 +54,7 @@ def test_a_digest_keeps_the_sum_of_squares_and_far_customers(features_of: Make) 
     spread = float(((values - values.mean(axis=0)) ** 2).sum())
     sums = []
     for _ in range(20):
-        part = everyone.digest(1_000, rng)
+        part = coreset(everyone, 1_000, rng)
         assert (part.columns > 100.0).any()
         middle = everyone.columns.mean(axis=1, keepdims=True)
         sums.append(float((part.weights * ((part.columns - middle) ** 2).sum(axis=0)).sum()))

@@ -11,7 +11,7 @@ from gauger.algorithms.diagnostics.gap import Gap
 from gauger.choosing.advice import CountAdvice, advise_count, only_telling
 from gauger.choosing.changes import change_in_words
 from gauger.choosing.evidence import Evidence
-from gauger.choosing.picks import criteria_picks, in_words
+from gauger.choosing.picks import criteria_picks, picks_in_words
 
 SHARP_AT_3 = [1000.0, 500.0, 100.0, 90.0, 82.0, 76.0]
 SMOOTH = [1000.0 / count for count in range(1, 7)]
@@ -136,7 +136,7 @@ def test_each_criterion_picks_by_its_own_rule() -> None:
         "calinski_harabasz": 3,
         "davies_bouldin": 3,
     }
-    assert in_words({"gap": 2, "stability": 4, "elbow": 2}) == "the gap and the elbow say 2; stability says 4"
+    assert picks_in_words({"gap": 2, "stability": 4, "elbow": 2}) == "the gap and the elbow say 2; stability says 4"
 
 
 def test_the_only_telling_feature_is_found() -> None:

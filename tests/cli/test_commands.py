@@ -60,8 +60,8 @@ def test_help_lists_the_commands_and_version_says_it(command: Run) -> None:
     assert command("--version").stdout == f"gauger {gauger.__version__}\n"
 
 
-def test_a_terminal_without_dashes_and_arrows_is_no_fault(command: Run) -> None:
-    shown = command("look", gauger.demo_file("houses.csv"), PYTHONIOENCODING="ascii")
+def test_a_terminal_without_dashes_and_arrows_is_no_fault(process: Run) -> None:
+    shown = process("look", gauger.demo_file("houses.csv"), PYTHONIOENCODING="ascii")
     assert shown.returncode == 0
     assert "houses.csv: 48 rows, 3 columns" in shown.stdout
 

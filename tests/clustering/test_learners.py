@@ -19,7 +19,7 @@ def test_a_weight_counts_as_that_many_customers(seed: int) -> None:
     rng = np.random.default_rng(seed)
     values, times = rng.normal(size=(40, 2)), rng.integers(0, 4, size=40)
     times[:4] = 1
-    weighted = gauger.segment_by_kmeans(_features(values), 3, weights=times, seeding=values[:3])
+    weighted = gauger.segment_by_kmeans(_features(values), 3, customer_weights=times, seeding=values[:3])
     repeated = gauger.segment_by_kmeans(_features(np.repeat(values, times, axis=0)), 3, seeding=values[:3])
     np.testing.assert_allclose(np.sort(weighted.scaled_centres, axis=0), np.sort(repeated.scaled_centres, axis=0))
     assert weighted.wcss == pytest.approx(repeated.wcss)
@@ -35,7 +35,7 @@ def _features(values: np.ndarray) -> gauger.FeatureSet:
 
 
 def test_customers_of_weight_zero_move_nothing_and_are_assigned(features_of: Make) -> None:
-    seg = gauger.segment_by_kmeans(features_of([[0.0], [1.0], [10.0], [11.0], [500.0]]), 2, weights=[1, 1, 1, 1, 0])
+    seg = gauger.segment_by_kmeans(features_of([[0.0], [1.0], [10.0], [11.0], [500.0]]), 2, customer_weights=[1, 1, 1, 1, 0])
     assert sorted(seg.scaled_centres[:, 0]) == [0.5, 10.5]
     assert seg.codes[4] == seg.codes[3]
 
@@ -61,9 +61,9 @@ def test_learning_on_a_sample_assigns_everyone_and_says_how_far_another_would_le
 def test_a_sample_is_drawn_from_those_who_count_and_said(features_of: Make) -> None:
     values = np.random.default_rng(2).normal(size=(400, 2))
     weights = np.repeat([1.0, 0.0], [300, 100])
-    seg = gauger.segment_by_kmeans(features_of(values), 2, weights=weights, learn_on=100)
+    seg = gauger.segment_by_kmeans(features_of(values), 2, customer_weights=weights, learn_on=100)
     assert [remark.code for remark in seg.remarks] == ["learned-on-sample"]
-    assert not gauger.segment_by_kmeans(features_of(values), 2, weights=weights).remarks
+    assert not gauger.segment_by_kmeans(features_of(values), 2, customer_weights=weights).remarks
 
 
 def test_a_sample_of_everyone_is_everyone(features_of: Make) -> None:
@@ -74,12 +74,12 @@ def test_a_sample_of_everyone_is_everyone(features_of: Make) -> None:
 @pytest.mark.parametrize(
     ("settings", "message"),
     [
-        ({"weights": [1, 1, 1]}, "weights have shape \\(3,\\), for 4 customers: give one each"),
-        ({"weights": [1, -2, 1, 1]}, "weights must be 0 or more; the one of customer 2 is -2"),
-        ({"weights": [1, np.nan, 1, 1]}, "the one of customer 2 is nan"),
-        ({"weights": [0, 0, 0, 0]}, "every weight is 0"),
-        ({"weights": ["a"] * 4}, "weights must be numbers"),
-        ({"weights": [1, 0, 0, 0]}, "only 1 distinct combination"),
+        ({"customer_weights": [1, 1, 1]}, "customer_weights have shape \\(3,\\), for 4 customers: give one each"),
+        ({"customer_weights": [1, -2, 1, 1]}, "customer_weights must be 0 or more; the one of customer 2 is -2"),
+        ({"customer_weights": [1, np.nan, 1, 1]}, "the one of customer 2 is nan"),
+        ({"customer_weights": [0, 0, 0, 0]}, "every weight is 0"),
+        ({"customer_weights": ["a"] * 4}, "customer_weights must be numbers"),
+        ({"customer_weights": [1, 0, 0, 0]}, "only 1 distinct combination"),
         ({"learn_on": 0}, "learn_on=0"),
         ({"learn_on": 2.5}, "learn_on=2.5 must be a whole number"),
         ({"learn_on": "all"}, "learn_on='all' must be a number of customers, or a share"),

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from naive_trees import naive_cophenetic, neighbours_sum
-from test_build import distances_of, features_of, merges_of
+from test_tree_building import distances_of, features_of, merges_of
 
 import gauger
 from gauger.algorithms.merge_trees.linkages import LINKAGES

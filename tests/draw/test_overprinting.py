@@ -60,6 +60,66 @@ def _faults(figure: Figure) -> list[object]:
 
 Named = dict[str, Callable[[], Figure]]
 
+# Its figures share what is costly to make: one worker draws them all.
+pytestmark = pytest.mark.xdist_group("overprinting")
+
+DEMO_FIGURES = (
+    "bubbles",
+    "bubbles of customers",
+    "boxes",
+    "violins",
+    "campaign",
+    "components",
+    "correlations",
+    "counts",
+    "dendrogram",
+    "distributions",
+    "feature tree",
+    "flow to the panel",
+    "flow to bands",
+    "heat",
+    "dendrogram of houses",
+    "houses",
+    "index",
+    "jumps",
+    "levels",
+    "lines",
+    "linkages",
+    "map",
+    "metrics",
+    "moves",
+    "neighbours",
+    "pairs",
+    "profile",
+    "radii",
+    "rounds",
+    "scatter",
+    "series",
+    "shares",
+    "side by side",
+    "silhouettes",
+    "silhouettes beside",
+    "splits",
+    "spread",
+    "treatments",
+)
+MANY_FIGURES = (
+    "scatter",
+    "components",
+    "pairs",
+    "map",
+    "bubbles",
+    "heat",
+    "lines",
+    "profile",
+    "boxes",
+    "spread",
+    "shares",
+    "flow",
+    "silhouettes",
+)
+SHADED = MANY_FIGURES[:4]
+
 
 @pytest.fixture(scope="module")
 def demo(
@@ -130,19 +190,21 @@ def demo(
     }
 
 
-def test_no_text_of_a_demo_figure_overprints_another(demo: Named) -> None:
-    assert {name: faults for name, make in demo.items() if (faults := _faults(make()))} == {}
+@pytest.mark.parametrize("name", DEMO_FIGURES)
+def test_no_text_of_a_demo_figure_overprints_another(demo: Named, name: str) -> None:
+    assert _faults(demo[name]()) == []
 
 
 def test_every_public_figure_is_among_those_looked_at(demo: Named) -> None:
+    assert tuple(demo) == DEMO_FIGURES
     used = {name for make in demo.values() for name in make.__code__.co_names}
     assert set(draw.__all__) <= used
 
 
-@pytest.mark.parametrize(("segments", "features", "customers"), [(2, 2, 300), (12, 20, 3_000), (12, 20, 30_000)])
-def test_figures_stay_readable_with_few_and_many_segments_and_features(
-    segments: int, features: int, customers: int
-) -> None:
+@pytest.fixture(scope="module")
+def many(request: pytest.FixtureRequest) -> Named:
+    """Figures of so many segments, features and customers."""
+    segments, features, customers = request.param
     rng = np.random.default_rng(segments * features)
     codes = rng.integers(0, segments, customers)
     values = rng.normal(0.0, 4.0, (segments, features))[codes] + rng.normal(size=(customers, features))
@@ -156,7 +218,7 @@ def test_figures_stay_readable_with_few_and_many_segments_and_features(
         {number: f"many {names[number % features]}, few of all that is {number}" for number in seg.numbers}
     )
     profile = gauger.profile(seg, table, resamples=0)
-    figures: Named = {
+    return {
         "scatter": lambda: draw.scatter(seg),
         "components": lambda: draw.component_scatter(seg),
         "bubbles": lambda: draw.profile_bubbles(profile),
@@ -171,6 +233,17 @@ def test_figures_stay_readable_with_few_and_many_segments_and_features(
         "flow": lambda: draw.flow(gauger.compare(seg, table.set_index("who")["town"])),
         "silhouettes": lambda: draw.silhouette_beside(seg),
     }
-    shaded = ("scatter", "components", "pairs", "map")
-    chosen = {name: figures[name] for name in (shaded if customers > MOST_POINTS else figures)}
-    assert {name: faults for name, make in chosen.items() if (faults := _faults(make()))} == {}
+
+
+@pytest.mark.parametrize(
+    ("many", "name"),
+    [
+        *(((2, 2, 300), name) for name in MANY_FIGURES),
+        *(((12, 20, 3_000), name) for name in MANY_FIGURES),
+        *(((12, 20, MOST_POINTS + 10_000), name) for name in SHADED),
+    ],
+    indirect=["many"],
+)
+def test_figures_stay_readable_with_few_and_many_segments_and_features(many: Named, name: str) -> None:
+    assert set(many) == set(MANY_FIGURES)
+    assert _faults(many[name]()) == []

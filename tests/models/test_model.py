@@ -167,7 +167,7 @@ def _change(path: tuple[object, ...], value: object) -> Callable[[dict], None]:
         (_change(("origin", "seed"), 4), "altered since it was saved, in origin"),
         (_change(("segments", 0, "gate"), "far"), r"segments\[0\].gate: input should be a valid number"),
         (_change(("features", 0, "note"), 1), r"features\[0\].note: extra inputs are not permitted"),
-        (_change(("version",), 1), "has format version 1, and this Gauger reads 2"),
+        (_change(("version",), 1), "has format version 1, and this Gauger reads 3"),
         (_change(("segments",), []), "segments: list should have at least 1 item"),
         (_change(("format",), "other"), "format: input should be 'gauger model'"),
     ],

@@ -84,7 +84,7 @@ def test_customers_of_another_kind_call_for_learning_again(model: gauger.Segment
     other = behaviour.assign(visits=behaviour["visits"] * 3 + 10, spend_mean=behaviour["spend_mean"] * 2)
     found = gauger.drift(model, other)
     assert found.advice.action == "learn again"
-    assert "visits and spend_mean have changed" in found.reasons[0]
+    assert "visits and spend_mean have changed" in found.advice.reasons[0]
     assert found.gated > 0.05
     little = gauger.drift(model, behaviour.assign(spend_mean=behaviour["spend_mean"] * 1.04))
     assert little.advice.action in ("keep", "watch")
@@ -103,7 +103,7 @@ def test_no_customers_and_no_values_are_said(model: gauger.SegmentModel, behavio
     with pytest.raises(SettingError, match="the table has no rows"):
         gauger.drift(model, behaviour.head(0))
     found = gauger.drift(model, behaviour.assign(visits=np.nan))
-    assert found.reasons[0] == "visits has no values any more."
+    assert found.advice.reasons[0] == "visits has no values any more."
     assert found.advice.action == "learn again"
 
 

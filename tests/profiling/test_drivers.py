@@ -55,7 +55,7 @@ def test_one_segment_and_a_segment_of_one_are_defined() -> None:
     assert one.suggested_names == {1: "like everyone"}
     alone = _profile({"visits": [1, 2, 3, 50]}, [1, 1, 1, 2])
     assert alone.means.loc[2, "visits"] == 50.0
-    assert np.isnan(alone.spreads.loc[2, "visits"])
+    assert np.isnan(alone.standard_deviations.loc[2, "visits"])
     assert alone.rules.loc[2, ["share_of_segment", "share_of_matching"]].tolist() == [1.0, 1.0]
 
 

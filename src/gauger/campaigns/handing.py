@@ -36,10 +36,37 @@ _LEAST_UPLIFT = 0.05
 class HandOff(Readable):
     """A hand-off as it was written.
 
-    `.waterfall` has a row a segment (and "unassigned", "all") and a column for everyone, each step on which customers
-    left, and the contacted: rows add up. `.holdouts` has a row a segment that is contacted: contacted, holdout, and the
-    smallest uplift that its holdout can show (`uplift`, a share, from `base_rate`). `.customers` has a row a customer:
-    the key, segment and step. `.manifest` is what manifest.json says, `.folder` where everything stands.
+    Attributes
+    ----------
+    folder : pathlib.Path
+        Where everything stands; `.paths` are the files.
+    waterfall : pandas.DataFrame
+        A row a segment (and "unassigned", "all") and a column for everyone, each step on which customers left, and the
+        contacted: rows add up.
+    holdouts : pandas.DataFrame
+        A row a segment that is contacted: contacted, holdout, and the smallest uplift that its holdout can show (a
+        share, from `base_rate`).
+    customers : pandas.DataFrame
+        A row a customer: the key, segment and step.
+    manifest : dict
+        What manifest.json says.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    hand_off : Makes one.
+    measure : Says what came of it.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd, tempfile
+    >>> who = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 1, 1]})
+    >>> contacts = pd.DataFrame({"who": list("abcd"), "email": [f"{one}@example.org" for one in "abcd"]})
+    >>> with tempfile.TemporaryDirectory() as place:
+    ...     made = gauger.hand_off(who, contacts, f"{place}/spring", campaign="spring", consent=None, holdout=0.5)
+    >>> made.holdouts[["contacted", "holdout"]].values.tolist()
+    [[2, 2]]
     """
 
     folder: Path

@@ -31,12 +31,34 @@ _LEAST_ARM, _LEAST_RESPONSES = 10, 5
 class Outcome(Readable):
     """What came of a campaign.
 
-    `.table` has a row a segment that took part, and "all": name, contacted, holdout, response and holdout_response
-    (shares), uplift (their difference) with its interval low and high, and reading: "more" or "less" response by
-    the campaign, "cannot say" (the interval holds 0), or "too small to say". With values also value, holdout_value
-    (means a customer), value_uplift, value_low and value_high, gained (the uplift times the contacted), and
-    value_reading in the same words. Intervals of segments hold all together in 95 of 100 campaigns, that of "all" by
-    itself.
+    Attributes
+    ----------
+    table : pandas.DataFrame
+        A row a segment that took part, and "all": name, contacted, holdout, response and holdout_response (shares),
+        uplift (their difference) with its interval low and high, and reading: "more" or "less" response by the
+        campaign, "cannot say" (the interval holds 0), or "too small to say". With values also value, holdout_value
+        (means a customer), value_uplift, value_low and value_high, gained (the uplift times the contacted), and
+        value_reading in the same words. Intervals of segments hold all together in 95 of 100 campaigns, that of "all"
+        by itself.
+    campaign : str
+        Its name.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    measure : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd, tempfile
+    >>> who = pd.DataFrame({"who": range(400), "segment": 1})
+    >>> contacts = pd.DataFrame({"who": range(400), "email": [f"m{one}@example.org" for one in range(400)]})
+    >>> with tempfile.TemporaryDirectory() as place:
+    ...     made = gauger.hand_off(who, contacts, f"{place}/spring", campaign="spring", consent=None, holdout=0.5)
+    ...     found = gauger.measure(made.folder, pd.DataFrame({"who": [3, 5], "responded": 1}))
+    >>> found.table.loc["all", "reading"]
+    'too small to say'
     """
 
     campaign: str
@@ -73,22 +95,61 @@ def measure(
     value: str | None = None,
     seed: int = 0,
 ) -> Outcome:
-    """Response and value by segment, contacted against holdout.
+    """Compare response and value by segment, contacted against held out.
 
-    `folder` is that of a hand-off, or its manifest.json. `outcomes` has the key and a column that says who
-    `responded` (1 or 0, yes or no), perhaps the `value` of each; who took part and is not in it did not respond. Those
-    held out must be in it if they responded, or the uplift is of counting, not of the campaign.
+    Parameters
+    ----------
+    folder : str or path-like
+        That of a hand-off, or its manifest.json.
+    outcomes : pandas.DataFrame
+        The key and a column that says who responded; who took part and is not in it did not respond. Those held out
+        must be in it if they responded, or the uplift is of counting, not of the campaign.
+    responded : str
+        The column that says so: 1 or 0, yes or no.
+    value : str, optional
+        The column of what each was worth.
+    seed : int
+        For the bootstrap of values.
 
-    The interval of a difference of shares is the hybrid of Wilson's (method 10 of Newcombe 1998, Statistics in Medicine
-    17(8), 873-890); of mean values it is a bootstrap t on the scale of logarithms, with `seed`: `python -m
-    benchmarks.uplift` prints how often it holds the truth. Those of k segments leave out 5 / k % each (Bonferroni), so
-    that one in twenty campaigns without any effect shows one somewhere. Segments whose arms are below 10 customers, or
-    have fewer than 5 responses in all, are too small to say; for values, those with fewer than 20 buyers in either arm,
-    or with negative values.
+    Returns
+    -------
+    Outcome
+        A row a segment, and one for all.
 
-    Raises MissingFileError and ModelFileError for what is no hand-off or was altered, UnknownColumnError and
-    KeyColumnError for outcomes without the columns or with a customer twice, ColumnValuesError for words that are
-    neither yes nor no, and SettingError when nobody was held out or nobody of the outcomes took part.
+    Raises
+    ------
+    MissingFileError, ModelFileError
+        For what is no hand-off, or was altered.
+    UnknownColumnError, KeyColumnError
+        For outcomes without the columns, or with a customer twice.
+    ColumnValuesError
+        For words that are neither yes nor no.
+    SettingError
+        When nobody was held out, or nobody of the outcomes took part.
+
+    Notes
+    -----
+    The interval of a difference of shares is the hybrid of Wilson's (method 10); of mean values it is a bootstrap t on
+    the scale of logarithms: `python -m benchmarks.uplift` prints how often it holds the truth. Those of k segments
+    leave out 5 / k % each (Bonferroni), so that one in twenty campaigns without any effect shows one somewhere.
+    Segments whose arms are below 10 customers, or have fewer than 5 responses in all, are too small to say; for values,
+    those with fewer than 20 buyers in either arm, or with negative values.
+
+    References
+    ----------
+    Newcombe (1998), Statistics in Medicine 17(8), 873-890. Wilson (1927), J. American Statist. Assoc. 22, 209-212.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd, tempfile
+    >>> who = pd.DataFrame({"who": range(400), "segment": 1})
+    >>> contacts = pd.DataFrame({"who": range(400), "email": [f"m{one}@example.org" for one in range(400)]})
+    >>> with tempfile.TemporaryDirectory() as place:
+    ...     made = gauger.hand_off(who, contacts, f"{place}/spring", campaign="spring", consent=None, holdout=0.5)
+    ...     came = made.customers[made.customers["step"] == "contacted"].iloc[:80]
+    ...     found = gauger.measure(made.folder, pd.DataFrame({"who": came["who"], "responded": 1}))
+    >>> found.table.loc["all", "uplift"].item(), found.table.loc["all", "reading"]
+    (0.4, 'more')
     """
     path = Path(folder)
     told = read_manifest(path)

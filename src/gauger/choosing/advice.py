@@ -25,13 +25,31 @@ _REPEATS = 0.8
 
 @dataclass(frozen=True)
 class CountAdvice(Advice):
-    """Which count to take.
+    """Which count to take, and how sure that is.
 
-    `.verdict` is "clear" (customers thin out between each two segments), "leaning" (a best count with soft borders or a
-    rival), "unclear" (the signs are weak or disagree) or "no structure" (no more clustered than one cloud of the same
-    shape; `.count` is then 1, where that was tried). `.reasons` are sentences with their figures, the weightiest first,
-    `.alternatives` maps other counts worth a look to what each would change, `.picks` says which count each criterion
-    alone would take (None: it does not say), and `.elbow` is the elbow that was found.
+    Attributes
+    ----------
+    count : int
+        The count advised.
+    verdict : {"clear", "leaning", "unclear", "no structure"}
+        Customers thin out between each two segments; a best count with soft borders or a rival; the signs are weak or
+        disagree; or no more clustered than one cloud of the same shape (the count is then 1, where that was tried).
+    reasons : tuple of str
+        Sentences with their figures, the weightiest first.
+    alternatives : mapping
+        Other counts worth a look, and what each would change.
+    picks : mapping
+        Which count each criterion alone would take; None where it does not say.
+    elbow : Elbow, optional
+        The elbow that was found.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(15), "visits": [*range(5), *range(40, 45), *range(90, 95)]})
+    >>> advice = gauger.study_counts(gauger.prepare(table, key="who"), counts=range(1, 5)).advice
+    >>> advice.count, advice.picks["silhouette"]
+    (3, 3)
     """
 
     count: int

@@ -46,13 +46,33 @@ _COLUMNS = (
 class CountStudy(Readable):
     """What each count of segments would give, and the advice drawn from it.
 
-    `.table` is indexed by count: wcss (within-cluster sum of squares on the working scale; always falls), wcss_share
-    (of the sum for one segment), silhouette (mean, higher is better; NaN for one segment) with its standard error
-    silhouette_se (0 when exact), calinski_harabasz (higher is better), davies_bouldin (lower is better), gap with its
-    standard error gap_se (higher is better), prediction_strength and stability (of the weakest segment, 0 to 1, higher
-    is better) and smallest_share (share of customers in the smallest segment); for a tree also merge_jump, how much
-    higher the merge to one segment fewer is than the last one kept. `.advice` has the recommendation, `.segmentations`
-    the Segmentation behind each count.
+    Attributes
+    ----------
+    table : pandas.DataFrame
+        Indexed by count: wcss (within-cluster sum of squares on the working scale; always falls), wcss_share (of the
+        sum for one segment), silhouette (mean, higher is better; NaN for one segment) with its standard error
+        silhouette_se (0 when exact), calinski_harabasz (higher is better), davies_bouldin (lower is better), gap with
+        its standard error gap_se (higher is better), prediction_strength and stability (of the weakest segment, 0 to 1,
+        higher is better) and smallest_share (share of customers in the smallest segment); for a tree also merge_jump,
+        how much higher the merge to one segment fewer is than the last one kept.
+    advice : CountAdvice
+        The recommendation.
+    segmentations : mapping
+        The Segmentation behind each count.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    study_counts : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(15), "visits": [*range(5), *range(40, 45), *range(90, 95)]})
+    >>> study = gauger.study_counts(gauger.prepare(table, key="who"), counts=range(1, 5))
+    >>> study.segmentations[study.advice.count].sizes.tolist()
+    [5, 5, 5]
     """
 
     table: pd.DataFrame
@@ -84,21 +104,60 @@ def study_counts(
 ) -> CountStudy:
     """Segment with every count, measure each by seven criteria, and advise which to take, with reasons.
 
-    By `method` "kmeans", or "tree": one merge tree (built with `linkage` and `metric` as by `build_tree`, or given as
-    `tree`) cut at every count, measured also by merge_jump. For a tree under another metric than the Euclidean,
-    silhouettes are by that metric; the criteria that resample and the evidence look at points whose Euclidean distances
-    come near to it: the features (for "cosine" and "correlation" their directions, for "mahalanobis" whitened), or
-    for series and given distances the principal coordinates of up to 1,500 customers.
+    Parameters
+    ----------
+    features : FeatureSet
+        Customers on the working scale, from `prepare`.
+    counts : iterable of int
+        The counts to try, in order, from 1 up.
+    method : {"kmeans", "tree"}
+        How to segment: k-means anew for each count, or one merge tree cut at every count.
+    tree : MergeTree, optional
+        The tree to cut; by default one is built with `linkage` and `metric`.
+    linkage, metric : optional
+        For the tree, as for `build_tree`.
+    starts, max_iterations : int
+        For k-means, as for `segment_by_kmeans`.
+    exact_up_to : int
+        Beyond so many customers the silhouette is measured on a sample.
+    references : int
+        How many evenly filled tables the gap compares with.
+    resamples : int
+        How many bootstrap samples stability is over.
+    seed : int
+        The same seed gives the same study, whatever the order of rows.
 
-    Each count also starts from the one before it with a segment split. The silhouette is exact up to `exact_up_to`
-    customers; beyond, it is measured on a seeded sample of 10,000, by segment. The gap compares with `references`
-    evenly filled tables, stability is over `resamples` bootstrap samples, prediction strength over ten random halves:
-    these three are on a sample of up to 2,500 customers, and the evidence on groups that the advice rests on on up to
-    4,000; a remark says so. Same features, same seed: the same study, whatever the order of rows.
+    Returns
+    -------
+    CountStudy
+        `.table` has a row a count, `.advice` the count with its reasons, `.segmentations` the segments behind each.
+        Remarks say which figures are of a sample.
 
-    Raises SettingError when counts are empty, repeat, are out of order, below 1 or above the number of distinct
-    customers, or when references or resamples are below 2.
+    Raises
+    ------
+    SettingError
+        When counts are empty, repeat, are out of order, below 1 or above the number of distinct customers, or when
+        references or resamples are below 2.
 
+    Notes
+    -----
+    The criteria: within-cluster sum of squares and its elbow, silhouette, Caliński-Harabasz, Davies-Bouldin, gap,
+    prediction strength, and stability; for a tree also how high the next merge is. Gap, prediction strength and
+    stability are measured on up to 2,500 customers, the evidence on groups that the advice rests on on up to 4,000. For
+    k-means each count also starts from the one before it with a segment split. For a tree under another metric than the
+    Euclidean, silhouettes are by that metric; the criteria that resample look at points whose Euclidean distances come
+    near to it: the features (for "cosine" and "correlation" their directions, for "mahalanobis" whitened), or for
+    series and given distances the principal coordinates of up to 1,500 customers.
+
+    References
+    ----------
+    Rousseeuw (1987), J. Comput. Appl. Math. 20, 53-65. Caliński & Harabasz (1974), Comm. Statist. 3(1), 1-27. Davies &
+    Bouldin (1979), IEEE Trans. PAMI 1(2), 224-227. Tibshirani, Walther & Hastie (2001), J. R. Statist. Soc. B 63(2),
+    411-423. Tibshirani & Walther (2005), J. Comput. Graph. Statist. 14(3), 511-528. Hennig (2007), Comput. Statist.
+    Data Anal. 52(1), 258-271.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> visits = [1, 2, 3, 4, 5, 41, 42, 43, 44, 45, 91, 92, 93, 94, 95]
     >>> table = pd.DataFrame({"who": range(15), "visits": visits})

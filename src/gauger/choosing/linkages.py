@@ -35,7 +35,23 @@ CAUTION = (
 
 @dataclass(frozen=True)
 class LinkageAdvice(Advice):
-    """Which linkage to take: `.linkage`, for the `.reasons`, the last of which is a caution."""
+    """Which linkage to take.
+
+    Attributes
+    ----------
+    linkage : str
+        The linkage advised.
+    reasons : tuple of str
+        Sentences with their figures, the weightiest first; the last is a caution.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(9), "visits": [1, 2, 3, 21, 22, 23, 41, 42, 43]})
+    >>> advice = gauger.study_linkages(gauger.prepare(table, key="who"), count=3).advice
+    >>> advice.reasons[-1].startswith("All this compares trees with distances")
+    True
+    """
 
     linkage: str
     reasons: tuple[str, ...]
@@ -48,11 +64,36 @@ class LinkageAdvice(Advice):
 class LinkageStudy(Readable):
     """What each linkage makes of the same customers.
 
-    `.table` is indexed by linkage: cophenetic_correlation (how well the heights tell the distances; higher is better),
-    largest_share and small (the share of the largest segment, and how many have at most 1.5 % of the customers, at
-    `.count` segments), inversions (merges below one of their own parts), and agreement (mean adjusted Rand index with
-    the other linkages' segments at that count). `.agreement` has that index for each two linkages. `.advice`
-    holds the linkage. `.trees` are the trees by linkage.
+    Attributes
+    ----------
+    metric : str
+        Under which metric.
+    count : int
+        At how many segments the trees were cut.
+    table : pandas.DataFrame
+        Indexed by linkage: cophenetic_correlation (how well the heights tell the distances; higher is better),
+        largest_share and small (the share of the largest segment, and how many have at most 1.5 % of the customers),
+        inversions (merges below one of their own parts), and agreement (mean adjusted Rand index with the other
+        linkages' segments).
+    agreement : pandas.DataFrame
+        The adjusted Rand index of each two linkages' segments.
+    advice : LinkageAdvice
+        The recommendation.
+    trees : mapping
+        The trees by linkage.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    study_linkages : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(9), "visits": [1, 2, 3, 21, 22, 23, 41, 42, 43]})
+    >>> gauger.study_linkages(gauger.prepare(table, key="who"), count=3).agreement.to_numpy().min().item()
+    1.0
     """
 
     metric: str
@@ -76,11 +117,29 @@ def study_linkages(
 ) -> LinkageStudy:
     """Build a tree by every linkage that the metric allows, cut each at the same count, and compare.
 
-    `metric` is as for `build_tree`; `count` is by default what the evidence on groups says, from 2 to 10. Of more than
-    3,000 customers a sample drawn with `seed` is taken, and a remark says so.
+    Parameters
+    ----------
+    features : FeatureSet
+        Customers on the working scale, from `prepare`.
+    metric : str, array or pandas.DataFrame, optional
+        As for `build_tree`.
+    count : int, optional
+        How many segments to cut each tree into; by default what the evidence on groups says, from 2 to 10.
+    seed : int
+        Of more than 3,000 customers a sample is drawn with it, and a remark says so.
 
-    Raises SettingError as `build_tree` does, and for a count that the customers do not allow.
+    Returns
+    -------
+    LinkageStudy
+        `.table` has a row a linkage, `.advice` the linkage with its reasons.
 
+    Raises
+    ------
+    SettingError
+        As `build_tree` does, and for a count that the customers do not allow.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(9), "visits": [1, 2, 3, 21, 22, 23, 41, 42, 43]})
     >>> study = gauger.study_linkages(gauger.prepare(table, key="who"), count=3)

@@ -35,9 +35,21 @@ Values = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class MetricAdvice(Advice):
-    """Which metrics say the same: `.alike` are those that order distances nearly alike, of which one will do.
+    """Which metrics say the same, so that one of each kind will do.
 
-    The last of the `.reasons` is a caution.
+    Attributes
+    ----------
+    alike : tuple of tuple of str
+        Metrics that order distances nearly alike.
+    reasons : tuple of str
+        Sentences with their figures; the last is a caution.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(6), "visits": [1, 2, 9, 4, 7, 3], "spend": [3, 8, 1, 7, 2, 9]})
+    >>> gauger.study_metrics(gauger.prepare(table, key="who"), metrics=["euclidean", "squared_euclidean"]).advice.alike
+    (('euclidean', 'squared_euclidean'),)
     """
 
     alike: tuple[tuple[str, ...], ...]
@@ -52,10 +64,33 @@ class MetricAdvice(Advice):
 class MetricStudy(Readable):
     """How alike metrics are on the same customers.
 
-    `.rank_correlation` is Spearman's between the distances of each two metrics (1: the same order), `.neighbours` the
-    mean share of a customer's ten nearest that two metrics have in common. `.map` puts metrics with a like order of
-    distances near each other: x and y by metric. `.table` has a row a metric: its mean rank_correlation and neighbours
-    with the others, and the one it is most like. `.advice` puts it in words.
+    Attributes
+    ----------
+    table : pandas.DataFrame
+        A row a metric: its mean rank_correlation and neighbours with the others, and most_like, the one it is most
+        like.
+    rank_correlation : pandas.DataFrame
+        Spearman's between the distances of each two metrics; 1 for the same order.
+    neighbours : pandas.DataFrame
+        The mean share of a customer's ten nearest that each two metrics have in common.
+    map : pandas.DataFrame
+        x and y by metric: those with a like order of distances are near each other.
+    advice : MetricAdvice
+        The same in words.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    study_metrics : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(6), "visits": [1, 2, 9, 4, 7, 3], "spend": [3, 8, 1, 7, 2, 9]})
+    >>> study = gauger.study_metrics(gauger.prepare(table, key="who"), metrics=["euclidean", "city_block"])
+    >>> study.table["most_like"].tolist()
+    ['city_block', 'euclidean']
     """
 
     table: pd.DataFrame
@@ -76,12 +111,32 @@ class MetricStudy(Readable):
 def study_metrics(features: FeatureSet, *, metrics: Sequence[str] | None = None, seed: int = 0) -> MetricStudy:
     """Compare metrics by the distances they give the same customers.
 
-    `metrics` are words as for `build_tree`; by default all but those for series and those that these features do
-    not allow, which a remark names. Of more than 1,000 customers a sample drawn with `seed` is taken,
-    and a remark says so.
+    Parameters
+    ----------
+    features : FeatureSet
+        At least four customers on the working scale, from `prepare`.
+    metrics : sequence of str, optional
+        Words as for `build_tree`; by default all but those for series and those that these features do not allow, which
+        a remark names.
+    seed : int
+        Of more than 1,000 customers a sample is drawn with it, and a remark says so.
 
-    Raises SettingError for an unknown word, fewer than two metrics, or fewer than four customers.
+    Returns
+    -------
+    MetricStudy
+        How alike the orders of distances and the neighbourhoods are.
 
+    Raises
+    ------
+    SettingError
+        For an unknown word, fewer than two metrics, or fewer than four customers.
+
+    Notes
+    -----
+    O(n²) for each metric.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(6), "visits": [1, 2, 9, 4, 7, 3], "spend": [3, 8, 1, 7, 2, 9]})
     >>> features = gauger.prepare(table, key="who")

@@ -46,13 +46,40 @@ Rows = NDArray[np.intp]
 class RadiusStudy(Readable):
     """What each radius makes of the customers, all on the working scale.
 
-    `.distances` (n_customers,) are from each customer to its `min_points`-th nearest, itself being the first, in
-    ascending order; `.knee` is where they turn upwards, with its strength. `.table` is indexed by radius: segments,
-    fair_segments (those with at least 2 % of the customers), unassigned_share, largest_share (of the largest segment),
-    validity (density-based, -1 to 1; higher is better; NaN with fewer than two segments) and agreement (adjusted Rand
-    index with the next radius, the unassigned being a group of their own). `.groups` is how many groups all radii taken
-    together show, 1 for none. `.advice` holds the radius. `.by_min_points` has a row for each number of min points
-    that was studied: what its own advice says; the study is that of the best.
+    Attributes
+    ----------
+    min_points : int
+        How many within the radius make a core customer.
+    distances : numpy.ndarray (n_customers,)
+        From each customer to its `min_points`-th nearest, itself being the first, in ascending order.
+    knee : Knee
+        Where they turn upwards, with its strength.
+    table : pandas.DataFrame
+        Indexed by radius: segments, fair_segments (those with at least 2 % of the customers), unassigned_share,
+        largest_share (of the largest segment), validity (density-based, -1 to 1; higher is better; NaN with fewer than
+        two segments) and agreement (adjusted Rand index with the next radius, the unassigned being a group of their
+        own).
+    groups : int
+        How many groups all radii taken together show, 1 for none.
+    advice : RadiusAdvice
+        The recommendation.
+    by_min_points : pandas.DataFrame
+        A row for each number of min points that was studied: what its own advice says.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    study_radius : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> visits = [*range(1, 21), *range(101, 121), 200]
+    >>> features = gauger.prepare(pd.DataFrame({"who": range(41), "visits": visits}), key="who", scale="none")
+    >>> study = gauger.study_radius(features)
+    >>> study.groups, study.table["segments"].max().item()
+    (2, 2)
     """
 
     min_points: int
@@ -65,10 +92,31 @@ class RadiusStudy(Readable):
     remarks: tuple[Remark, ...] = ()
 
     def radius_for(self, coarseness: float) -> float:
-        """A radius of the table by one knob: from 0.0, many small segments and many unassigned, to 1.0, few large
-        segments and few unassigned.
+        """Give a radius of the table by one knob.
 
-        Raises SettingError for a coarseness outside 0 to 1.
+        Parameters
+        ----------
+        coarseness : float
+            From 0.0, many small segments and many unassigned, to 1.0, few large segments and few unassigned.
+
+        Returns
+        -------
+        float
+            A radius, on the working scale.
+
+        Raises
+        ------
+        SettingError
+            For a coarseness outside 0 to 1.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> visits = [*range(1, 21), *range(101, 121), 200]
+        >>> features = gauger.prepare(pd.DataFrame({"who": range(41), "visits": visits}), key="who", scale="none")
+        >>> study = gauger.study_radius(features)
+        >>> study.radius_for(0.0) <= study.radius_for(1.0)
+        True
         """
         refuse_bad_coarseness(coarseness)
         steps = _steps(self.table["segments"].tolist())
@@ -89,13 +137,38 @@ def study_radius(
 ) -> RadiusStudy:
     """Compare a dozen radii for `segment_by_density`, and advise one.
 
-    The radii run from where half of the customers are core to where all groups have become one. `min_points` is by
-    default twice the number of features, at least 4; of several the one with the surest advice is taken, and
-    `.by_min_points` shows them all. `metric` is as for `segment_by_density`. Of more than 2,000 customers validity is
-    worked out on as many of them, and a remark says so.
+    Parameters
+    ----------
+    features : FeatureSet
+        Customers on the working scale, from `prepare`.
+    min_points : int or sequence of int, optional
+        As for `segment_by_density`; of several the one with the surest advice is taken.
+    metric : str, array or pandas.DataFrame
+        As for `segment_by_density`.
 
-    Raises SettingError as `segment_by_density` does, and when all customers are equal.
+    Returns
+    -------
+    RadiusStudy
+        `.table` has a row a radius, `.advice` the radius with its reasons. Of more than 2,000 customers validity is
+        worked out on as many of them, and a remark says so.
 
+    Raises
+    ------
+    SettingError
+        As `segment_by_density` does, and when all customers are equal.
+
+    Notes
+    -----
+    The radii run in even ratios from where half of the customers are core to where all groups have become one; one of
+    them is the knee of the sorted neighbour distances.
+
+    References
+    ----------
+    Satopää, Albrecht, Irwin & Raghavan (2011), Proc. ICDCS Workshops, 166-171. Moulavi, Jaskowiak, Campello, Zimek &
+    Sander (2014), Proc. SIAM Data Mining, 839-847.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> visits = [*range(1, 21), *range(101, 121), 200]
     >>> features = gauger.prepare(pd.DataFrame({"who": range(41), "visits": visits}), key="who", scale="none")

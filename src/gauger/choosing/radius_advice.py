@@ -47,13 +47,30 @@ class Plateau:
 
 @dataclass(frozen=True)
 class RadiusAdvice(Advice):
-    """Which radius and min points to take.
+    """Which radius and min points to take, and how sure that is.
 
-    `.verdict` is "clear" (the same segments over three radii or more, and all radii taken together show them too),
-    "leaning" (they hold for less, or all radii together show other groups), "unclear" (groups, but no radius that holds
-    them apart for long) or "no structure" (density finds nothing; `.radius` then keeps nearly everyone in one segment
-    and leaves out the odd ones). `.reasons` are sentences with their figures, the weightiest first, `.alternatives`
-    maps other radii worth a look to why.
+    Attributes
+    ----------
+    radius : float
+        The radius advised, on the working scale.
+    min_points : int
+        The min points that it is advised for.
+    verdict : {"clear", "leaning", "unclear", "no structure"}
+        The same segments over three radii or more, and all radii taken together show them too; they hold for less, or
+        all radii together show other groups; groups, but no radius that holds them apart for long; or density finds
+        nothing (the radius then keeps nearly everyone in one segment and leaves out the odd ones).
+    reasons : tuple of str
+        Sentences with their figures, the weightiest first.
+    alternatives : mapping
+        Other radii worth a look, and why.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> visits = [*range(1, 21), *range(101, 121), 200]
+    >>> features = gauger.prepare(pd.DataFrame({"who": range(41), "visits": visits}), key="who", scale="none")
+    >>> gauger.study_radius(features).advice.verdict
+    'clear'
     """
 
     radius: float

@@ -21,10 +21,34 @@ Rows = NDArray[np.intp]
 class Silhouette(Readable):
     """Silhouettes from -1 (nearer to another segment) to 1 (far from all others); higher means better separated.
 
-    `.values` (n_customers,) are NaN for the unassigned and for customers outside the sample. `.mean` is over all that
-    are assigned, with its standard error in `.error` (0 when everyone was measured), `.by_segment` by segment number,
-    `.below_zero` the share of each segment's customers who are nearer to another segment, and `.measured` says how
-    many customers were measured.
+    Attributes
+    ----------
+    values : numpy.ndarray (n_customers,)
+        NaN for the unassigned and for customers outside the sample.
+    mean : float
+        Over all that are assigned.
+    error : float
+        Its standard error; 0 when everyone was measured.
+    by_segment : pandas.Series
+        The mean by segment number.
+    below_zero : pandas.Series
+        The share of each segment's customers who are nearer to another segment.
+    measured : int
+        How many customers were measured.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    silhouette : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 2, 9, 10]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)
+    >>> round(gauger.silhouette(seg).mean, 3)
+    0.875
     """
 
     values: Values
@@ -44,17 +68,40 @@ class Silhouette(Readable):
 
 
 def silhouette(seg: Segmentation, *, exact_up_to: int = EXACT_UP_TO, seed: int = 0) -> Silhouette:
-    """Each customer's silhouette (b - a) / max(a, b) on the working scale, Euclidean.
+    """Measure how much closer each customer is to the own segment than to the next.
 
-    a is the mean distance to the others of the own segment, b the smallest mean distance to another segment; a
-    customer alone in a segment has 0. Exact up to `exact_up_to` customers; beyond, on a sample of 10,000 drawn with
-    `seed`, from each segment in proportion but at least 50, measured against each other, and a remark says so. O(n² d)
-    time, O(n k) memory.
+    Parameters
+    ----------
+    seg : Segmentation
+        At least two segments.
+    exact_up_to : int
+        Beyond so many customers a sample of 10,000 is measured, from each segment in proportion but at least 50, and a
+        remark says so.
+    seed : int
+        For the sample.
 
-    Raises SettingError with fewer than two segments, for then there is no next one.
+    Returns
+    -------
+    Silhouette
+        From -1 to 1 a customer; higher means better separated.
 
+    Raises
+    ------
+    SettingError
+        With fewer than two segments, for then there is no next one.
+
+    Notes
+    -----
+    (b - a) / max(a, b), by Euclidean distances on the working scale: a is the mean distance to the others of the own
+    segment, b the smallest mean distance to another segment. A customer alone in a segment has 0. O(n² d) time, O(n k)
+    memory.
+
+    References
+    ----------
     Rousseeuw (1987), Journal of Computational and Applied Mathematics 20, 53-65.
 
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 2, 9, 10]})
     >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)

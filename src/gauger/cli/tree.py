@@ -114,11 +114,12 @@ def tree(
 
 def _write_groups(tree: "MergeTree", count: int | None, height: float | None, results: "Results") -> None:
     from gauger.cli import console
-    from gauger.draw import CLOSE, feature_tree
+    from gauger.draw import feature_tree
+    from gauger.features import HIGH_CORRELATION
 
     told = "of this cut"
     if count is None and height is None:
-        count, told = tree.count_at(1.0 - CLOSE), f"that are alike by {CLOSE:.0%} or more"
+        count, told = tree.count_at(1.0 - HIGH_CORRELATION), f"that are alike by {HIGH_CORRELATION:.0%} or more"
     groups = tree.groups(count=count, height=height)
     results.add_table("groups.csv", groups.reset_index())
     results.add_figure("tree.png", feature_tree(tree, count=count, height=height))

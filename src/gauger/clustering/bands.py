@@ -33,24 +33,45 @@ def segment_by_bands(
     low_is_good: Sequence[str] = (),
     score_bands: int | None = None,
 ) -> Segmentation:
-    """Segments by cutting each feature into bands, as people do without clustering: a baseline to compare with.
+    """Segment by cutting each feature into bands, as people do without clustering: a baseline to compare with.
 
-    - `bands` says for each feature how many bands of about equally many customers it has (2 to 20), or where all but
-      the first begin, in original units: {"visits": 5, "spend_mean": [8, 15]} has fifths of visits, and spend_mean
-      below 8, from 8 to below 15, and from 15. Two features of two bands each are the four quadrants of the medians.
-    - `low_is_good` names features whose lowest values get the highest band, such as recency_days.
-    - `combine` "cells" makes a segment of every combination of bands that anyone has; "score" adds up the bands, from
-      1 for the lowest of each feature, and makes a segment of every score, or with `score_bands` of bands of it.
+    Parameters
+    ----------
+    features : FeatureSet
+        Customers, from `prepare`; bands are of the values recorded, a gap counts as what it was filled with.
+    bands : mapping
+        For each feature how many bands of about equally many customers it has (2 to 20), or where all but the first
+        begin, in original units: `{"visits": 5, "spend_mean": [8, 15]}` has fifths of visits, and spend_mean below 8,
+        from 8 to below 15, and from 15. Two features of two bands each are the four quadrants of the medians.
+    combine : {"cells", "score"}
+        A segment for every combination of bands that anyone has; or for every sum of bands, from 1 for the lowest of
+        each feature.
+    low_is_good : sequence of str
+        Features whose lowest values get the highest band, such as recency_days.
+    score_bands : int, optional
+        With "score": how many bands of scores are the segments.
 
-    Equal values are always in the same band, so that bands of equally many customers may be uneven or fewer; a remark
-    says where they are fewer. Values are those recorded; a gap counts as what `prepare` filled it with.
+    Returns
+    -------
+    Segmentation
+        Numbered from the largest and named after their bands. `.assignments` has each customer's bands, and the score;
+        `.edges` has for each feature where each band but the first begins. A remark says where equal values, which are
+        always in the same band, leave fewer bands than asked for.
 
-    Segments are numbered from the largest and named after their bands. `.assignments` has each customer's bands, and
-    the score; `.edges` has for each feature where each band but the first begins.
+    Raises
+    ------
+    SettingError
+        For bands that are none or more than 20, edges that do not rise or leave everyone in one band, and an unknown
+        word.
+    UnknownColumnError
+        For a feature that is not there.
 
-    Raises SettingError for bands that are none, more than 20, edges that do not rise or leave everyone in one band, a
-    word that is not known, and UnknownColumnError for a feature that is not there. O(n d log n).
+    Notes
+    -----
+    O(n d log n).
 
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcdef"), "visits": [1, 2, 3, 8, 9, 9], "spend": [5, 40, 6, 50, 7, 60]})
     >>> seg = gauger.segment_by_bands(gauger.prepare(table, key="who"), {"visits": [5], "spend": 2})

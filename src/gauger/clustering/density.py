@@ -31,32 +31,51 @@ Rows = NDArray[np.intp]
 def segment_by_density(
     features: FeatureSet, radius: float, *, min_points: int | None = None, metric: Metric = "euclidean"
 ) -> Segmentation:
-    """Segments of any shape: customers who stand close together, and those who belong to none.
+    """Find segments of any shape: customers who stand close together, and those who belong to none (DBSCAN).
 
-    A customer with at least `min_points` customers within `radius`, itself among them, is a core customer. Core
-    customers within the radius of each other are in one segment. Another customer within the radius of a core customer
-    is on the border of a segment: that of its nearest core customer, of those as near the one with the lowest key. All
-    others are unassigned. So the answer does not depend on the order of rows.
+    Parameters
+    ----------
+    features : FeatureSet
+        Customers on the working scale, from `prepare`.
+    radius : float
+        On the working scale, above 0: how near counts as near. `study_radius` advises one (`study.advice.radius`).
+    min_points : int, optional
+        How many customers within the radius, itself among them, make one a core customer; by default twice the number
+        of features, at least 4.
+    metric : str, array or pandas.DataFrame
+        A word or a matrix, as for `build_tree`.
 
-    - `radius` is on the working scale, more than 0: `study_radius` advises one (`study.advice.radius`).
-    - `min_points` is by default twice the number of features, at least 4.
-    - `metric` is a word or a matrix as for `build_tree`. Euclidean and city-block distances are looked for in a tree of
-      boxes; others are worked out block by block, O(n²) each time.
+    Returns
+    -------
+    Segmentation
+        `.assignments` says of each customer its kind (core, border, unassigned), and of the unassigned also
+        nearest_segment and nearest_distance, from the nearest core customer: a campaign can still reach them. Distances
+        are to the segment's mean, as for every method; of a ring or a band it says little. Remarks say when over 40 %
+        are unassigned or over 90 % in one segment, and which radii are worth trying then; when segments are very small;
+        how much contrast distances have over more than 8 features; and when customers are core by exact copies.
 
-    `.assignments` says of each customer its kind (core, border, unassigned), and of the unassigned also nearest_segment
-    and nearest_distance, from the nearest core customer: a campaign can still reach them. Distances are to the
-    segment's mean, as for every method; of a ring or a band it says little.
+    Raises
+    ------
+    SettingError
+        For a radius that is not above 0 and finite, `min_points` below 2 or above the customers, and for what a metric
+        does not allow.
 
-    Remarks say when over 40 % are unassigned or over 90 % in one segment, and which radii are worth trying then; when
-    segments are very small; how much contrast distances have over more than 8 features; and when customers are core by
-    exact copies. O(n log n) or so in few features.
+    Notes
+    -----
+    Core customers within the radius of each other are in one segment. Another customer within the radius of a core
+    customer is on the border of a segment: that of its nearest core customer, of those as near the one with the lowest
+    key, so that the order of rows decides nothing. All others are unassigned.
 
-    Raises SettingError for a radius that is not above 0 and finite, min_points below 2 or above the customers, and for
-    what a metric does not allow.
+    Euclidean and city-block distances are looked for in a tree of boxes, O(n log n) or so in few features; others are
+    worked out block by block, O(n²) each time.
 
-    Ester, Kriegel, Sander & Xu (1996), Proc. 2nd KDD, 226-231; Schubert, Sander, Ester, Kriegel & Xu (2017), ACM
+    References
+    ----------
+    Ester, Kriegel, Sander & Xu (1996), Proc. 2nd KDD, 226-231. Schubert, Sander, Ester, Kriegel & Xu (2017), ACM
     Transactions on Database Systems 42(3), 19.
 
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcdefghi"), "visits": [1, 2, 3, 4, 21, 22, 23, 24, 60]})
     >>> features = gauger.prepare(table, key="who", scale="none")

@@ -37,37 +37,52 @@ def segment_by_density_levels(
     min_points: int | None = None,
     metric: Metric = "euclidean",
 ) -> Segmentation:
-    """Segments of any shape and of differing density, without a radius: one knob, the smallest segment worth having.
+    """Find segments of any shape and of differing density, without a radius.
 
-    How near two customers are to each other counts as no less than how far either has to look for its `min_points`-th
-    neighbour. As the radius shrinks from large to small, groups come apart; a part with at least `smallest` customers
-    is a branch, the others leave. A split counts only when two of its branches are deep: much denser inside than where
-    they came apart, more than chance would have it. Of the branches those are the segments whose stability adds up
-    highest, customers times how long they stay (in 1 / distance). DensityGroups spots inside a wide cloud never come
-    apart from it; they are looked for in the densities themselves: where these have two peaks (the dip of Hartigan &
-    Hartigan 1985), what holds together on the dense side is a segment, and the cloud around it another.
+    Parameters
+    ----------
+    features : FeatureSet
+        Customers on the working scale, from `prepare`.
+    smallest : int, optional
+        The smallest segment worth having; by default 2 % of the customers, at least 10.
+    min_points : int, optional
+        Smooths the densities; by default 20, over three features or more 12, beyond 20,000 customers as for
+        `segment_by_density`, but never more than `smallest`.
+    metric : str, array or pandas.DataFrame
+        A word or a matrix, as for `build_tree`.
 
-    - `smallest` is by default 2 % of the customers, at least 10.
-    - `min_points` smooths; by default it is 20, over three features or more 12, beyond 20,000 customers that of
-      `segment_by_density`, but no more than
-      `smallest`.
-    - `metric` is as for `segment_by_density`.
+    Returns
+    -------
+    Segmentation
+        `.assignments` says of each customer its strength (0: it leaves its segment as soon as that comes to be, 1: it
+        stays as long as the densest tenth) and outlier_score (0 to 1: how much farther it is from others than the
+        densest of the branch it leaves), and of the unassigned nearest_segment and nearest_distance. `.branches` has a
+        row a branch: parent, born (the distance where it came apart from others, infinite for the first), customers
+        (then), stability, inside (whether it is a dense spot within its parent), and the number of its segment, 0 if it
+        is none. `.departures` has a row a customer: which branch it leaves last, and at which distance. When no split
+        counts, everyone is in one segment, and a remark says so.
 
-    `.assignments` says of each customer its strength (0: it leaves its segment as soon as that comes to be, 1: as long
-    there as the densest tenth) and outlier_score (0 to 1: how much farther it is from others than the densest of the
-    branch it leaves), and of the unassigned nearest_segment and nearest_distance, from the nearest assigned customer.
-    `.branches` has a row a branch: parent, born (the distance where it came apart from others, infinite for the first),
-    customers (then), stability, inside (whether it is a dense spot within its parent, which goes on around it), and the
-    number of its segment, 0 if it is none. `.departures` has a row a customer:
-    which branch it leaves last, and at which distance.
+    Raises
+    ------
+    SettingError
+        For `smallest` below 2 or above the customers, and as `segment_by_density` does.
 
-    When no split counts, everyone is in one segment, and a remark says so.
+    Notes
+    -----
+    The distance of two customers counts as no less than how far either has to look for its `min_points`-th neighbour.
+    As the radius shrinks, groups come apart; a part with at least `smallest` customers is a branch, the others leave. A
+    split counts only when two of its branches are much denser inside than where they came apart, more than one cloud
+    shows by chance (`python -m benchmarks.levels`). The segments are the branches whose stabilities, customers times
+    how long they stay (in 1 / distance), add up highest. Dense spots inside a wide cloud never come apart from it; they
+    are found where the densities have two peaks (the dip of Hartigan & Hartigan 1985).
 
-    Raises SettingError for `smallest` below 2 or above the customers, and as `segment_by_density` does.
-
+    References
+    ----------
     Campello, Moulavi & Sander (2013), PAKDD, 160-172; for the outlier score Campello, Moulavi, Zimek & Sander (2015),
     ACM Transactions on Knowledge Discovery from Data 10(1), 5.
 
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> visits = [1, 2, 3, 4, 5, 101, 103, 105, 107, 109, 400]
     >>> features = gauger.prepare(pd.DataFrame({"who": range(11), "visits": visits}), key="who", scale="none")

@@ -50,33 +50,64 @@ def segment_by_kmeans(
 ) -> Segmentation:
     """Split customers into `count` segments around centres, so that the within-cluster sum of squares is small.
 
-    A start repeats iterations (assign every customer to the nearest centre, move each centre to the mean of its
-    customers) until no customer moves, or `max_iterations` are done. Four times `starts` starts are raced for a few
-    iterations on a sample of up to 4,000 customers, the best three are finished on all of them, and the lowest sum of
-    squares wins: on made-up tables this comes out as low as `starts` full starts or lower. A segment that empties takes
-    the customer farthest from its centre. Segments are numbered from the largest.
+    Parameters
+    ----------
+    features : FeatureSet
+        Customers on the working scale, from `prepare`.
+    count : int, optional
+        How many segments; can be left out when centres are given.
+    seeding : {"kmeans++", "random", "first"}, array, pandas.DataFrame or Segmentation
+        Where starts begin: with customers far from each other, with any distinct ones, with the first distinct rows of
+        the table (one start), or with centres: an array (count, n_features) on the working scale, a DataFrame by
+        feature name in original units, or a Segmentation, such as the cut of a merge tree.
+    starts : int
+        How many starts the result is to be as good as.
+    max_iterations : int
+        The most iterations of a start.
+    customer_weights : array (n_customers,), optional
+        How much each customer counts, 0 or more; those with 0 are assigned only.
+    learn_on : number, optional
+        A number of customers, or a share below 1, drawn with `seed`: only they move the centres, and everyone is
+        assigned.
+    seed : int
+        The same seed gives the same segments.
 
-    - `seeding`: where starts begin: "kmeans++" (customers far from each other), "random" (any distinct ones), "first"
-      (the first distinct rows of the table: one start), or centres: an array (count, n_features) on the working scale,
-      a DataFrame by feature name in original units, or a Segmentation, such as the cut of a merge tree. `count` can
-      then be left out.
-    - `customer_weights` (n_customers,): how much each customer counts, 0 or more; those with 0 are assigned only.
-    - `learn_on`: a number of customers, or a share below 1, drawn with `seed`: only they move the centres, everyone is
-      assigned, and a remark says how far the centres would be from there on another sample.
+    Returns
+    -------
+    Segmentation
+        Segments are numbered from the largest. `.iterations`, `.converged`, `.history` (what each iteration did) and
+        `.starts` (how each start did) tell how it went. Remarks say when iterations ran out, which segments are tiny,
+        which customers lie far from every centre, how far the centres of another sample would be, when density shows
+        groups of a shape that k-means cannot follow, and after seeding with a Segmentation of the same features how
+        many moved.
 
-    Same features, same seed: the same bits, whatever the number of threads, and the same segments whatever the order
-    of features and (but for "first") of rows. Every customer is nearest to its own centre.
+    Raises
+    ------
+    SettingError
+        When a setting is out of range, or there are fewer distinct customers than segments.
+    UnknownColumnError
+        For given centres that lack a feature.
 
-    `.iterations`, `.converged`, `.history` (what each iteration did) and `.starts` (how each start did) tell how it
-    went. Remarks say when iterations ran out, which segments are tiny, which customers lie far from every centre, when
-    density shows groups of a shape that k-means cannot follow, and after seeding with a Segmentation of the same
-    features how many customers moved. O(n d count) an iteration at most.
+    Notes
+    -----
+    An iteration assigns every customer to the nearest centre, ties to the lower number, and moves each centre to the
+    mean of its customers, until no customer moves. Bounds on the distances spare most customers the look (Hamerly).
+    Four times `starts` starts run a dozen iterations on a coreset of up to 4,000 customers, the best three are finished
+    on all of them, and the lowest sum of squares wins: on made-up tables this comes out as low as `starts` full starts
+    or lower (`python -m benchmarks.kmeans_starts`). A segment that empties takes the customer farthest from its centre.
+    At the end every customer is nearest to its own centre. O(n d count) an iteration at most.
 
-    Raises SettingError when a setting is out of range or there are fewer distinct customers than segments, and
-    UnknownColumnError for given centres that lack a feature.
+    The same bits come out whatever the number of threads, and the same segments whatever the order of features and (but
+    for "first") of rows.
 
-    Lloyd (1982), IEEE Transactions on Information Theory 28(2), 129-137; Arthur & Vassilvitskii (2007).
+    References
+    ----------
+    Lloyd (1982), IEEE Transactions on Information Theory 28(2), 129-137. Arthur & Vassilvitskii (2007), Proc. 18th
+    ACM-SIAM Symposium on Discrete Algorithms, 1027-1035. Hamerly (2010), SIAM Data Mining, 130-140. Bachem, Lucic &
+    Krause (2018), Proc. 24th ACM SIGKDD, 1119-1127.
 
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcde"), "visits": [1, 2, 9, 10, 11]})
     >>> gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2).codes.tolist()

@@ -50,10 +50,43 @@ def _refit_cut(regrown: Callable[[FeatureSet], "MergeTree"], count: int, feature
 class MergeTree(Readable):
     """Customers (or features) joined two by two until all are one, made by `build_tree`.
 
-    `.linkage`, `.metric` and `.of` ("customers" or "features") say how, `.height_words` what heights measure.
-    `.leaf_names` (leaves,) are the keys, the features' names, or for a tree on micro-segments their numbers;
-    `.leaf_of` (n,) says in which leaf each customer or feature is. `.regrown` builds the same kind of tree of other
-    customers, None where distances were given.
+    Attributes
+    ----------
+    features : FeatureSet
+        What it was built from.
+    of : {"customers", "features"}
+        What was joined.
+    linkage, metric : str
+        How.
+    height_words : str
+        What heights measure.
+    leaf_names : numpy.ndarray (leaves,)
+        The keys, the features' names, or for a tree on micro-segments their numbers.
+    leaf_of : numpy.ndarray (n,)
+        In which leaf each customer or feature is.
+    distances : Geometry
+        The distances between leaves.
+    steps : Merges
+        The merges as arrays.
+    rebuilt : callable
+        Builds it anew with every leaf moved by a billionth, to see whether ties decide.
+    regrown : callable, optional
+        Builds the same kind of tree of other customers; None where distances were given.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    build_tree : Makes one.
+    study_counts : With `method="tree"` advises where to cut.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcde"), "visits": [0, 1, 4, 6, 12]})
+    >>> tree = gauger.build_tree(gauger.prepare(table, key="who", scale="none"), linkage="average")
+    >>> tree.merges["height"].tolist()
+    [1.0, 2.0, 4.5, 9.25]
     """
 
     features: FeatureSet
@@ -99,9 +132,23 @@ class MergeTree(Readable):
         return inverted(self.steps) + 1
 
     def cophenetic(self) -> Values:
-        """The height at which each two leaves are first together, condensed by rows above the diagonal. O(n²) memory.
+        """Give the height at which each two leaves are first together.
 
+        Returns
+        -------
+        numpy.ndarray (leaves (leaves - 1) / 2,)
+            Condensed by rows above the diagonal. O(n²) memory.
+
+        References
+        ----------
         Sokal & Rohlf (1962), Taxon 11(2), 33-40.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abc"), "visits": [0, 1, 4]})
+        >>> gauger.build_tree(gauger.prepare(table, key="who", scale="none"), linkage="single").cophenetic().tolist()
+        [1.0, 3.0, 3.0]
         """
         return cophenetic_distances(self.steps, np.arange(self.leaves))
 
@@ -122,21 +169,70 @@ class MergeTree(Readable):
         return float(met @ apart) / length if length > 0.0 else np.nan
 
     def groups(self, *, count: int | None = None, height: float | None = None) -> pd.Series:
-        """Each customer's or feature's group, from 1 for the largest, by name, after a cut as in `cut`."""
+        """Give each customer's or feature's group after a cut.
+
+        Parameters
+        ----------
+        count : int, optional
+            How many groups.
+        height : float, optional
+            Or at which height to cut.
+
+        Returns
+        -------
+        pandas.Series
+            The group, from 1 for the largest, by key or by the feature's name.
+
+        Raises
+        ------
+        SettingError
+            As `cut` does.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": range(4), "a": [1, 2, 3, 4], "b": [1, 2, 3, 5], "c": [2, 9, 1, 3]})
+        >>> tree = gauger.build_tree(gauger.prepare(table, key="who"), of="features")
+        >>> tree.groups(count=2).to_dict()
+        {'a': 1, 'b': 1, 'c': 2}
+        """
         number = self._numbered(self._whole(count, height), self.steps)
         names = self.features.keys if self.of == "customers" else np.array(self.features.names, dtype=object)
         return pd.Series(number, index=pd.Index(names, name=self._leaf_word), name="group")
 
     def cut(self, *, count: int | None = None, height: float | None = None) -> Segmentation:
-        """The segments that undoing the last merges leaves: `count` of them, or those joined up to `height`.
+        """Turn the tree into segments by undoing its last merges.
 
-        Cuts nest: with one segment more, one segment is divided and the others stay. Where merges lie below the
-        branches they join, a height keeps a branch whole only when nothing in it is higher. Remarks tell of tiny
-        segments, of one that holds nearly everyone, and of ties that decide who is where.
+        Parameters
+        ----------
+        count : int, optional
+            How many segments.
+        height : float, optional
+            Or at which height to cut, in the tree's own units: what was joined up to there stays together.
 
-        Raises SettingError unless exactly one of both is given, for a count below 1 or above the number of leaves, for
-        a height outside the tree's heights (with what nearby heights give), and for a tree of features, which has
-        `groups` instead.
+        Returns
+        -------
+        Segmentation
+            Cuts nest: with one segment more, one segment is divided and the others stay. Remarks tell of tiny segments,
+            of one that holds nearly everyone, and of ties that decide who is where.
+
+        Raises
+        ------
+        SettingError
+            Unless exactly one of both is given; for a count below 1 or above the number of leaves; for a height outside
+            the tree's (with what nearby heights give); and for a tree of features, which has `groups` instead.
+
+        Notes
+        -----
+        Where a merge lies below one of the branches it joins, a height keeps a branch together only when nothing in it
+        is higher.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abcde"), "visits": [0, 1, 4, 6, 12]})
+        >>> gauger.build_tree(gauger.prepare(table, key="who", scale="none")).cut(height=3.0).codes.tolist()
+        [1, 1, 2, 2, 3]
         """
         if self.of != "customers":
             raise SettingError("segments are of customers, and this tree is of features: use tree.groups(count=).")
@@ -149,7 +245,26 @@ class MergeTree(Readable):
         return seg.with_remarks((*tiny_segments(seg), *about_one_segment(seg), *self._tied(seg, whole)))
 
     def counts_near(self, height: float) -> dict[float, int]:
-        """Some heights around one, between merges, and the number of segments that a cut at each gives."""
+        """Give some heights around one, between merges, and how many segments a cut at each gives.
+
+        Parameters
+        ----------
+        height : float
+            Any height.
+
+        Returns
+        -------
+        dict
+            Segments by height.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abcde"), "visits": [0, 1, 4, 6, 12]})
+        >>> tree = gauger.build_tree(gauger.prepare(table, key="who", scale="none"), linkage="average")
+        >>> tree.counts_near(4.0)
+        {1.5: 4, 3.25: 3, 6.875: 2}
+        """
         levels = np.unique(highest_below(self.steps))
         middles = (levels[:-1] + levels[1:]) / 2.0
         index = int(np.searchsorted(middles, height))
@@ -157,11 +272,52 @@ class MergeTree(Readable):
         return {float(at): self.count_at(at) for at in middles[start : start + _NEARBY]}
 
     def count_at(self, height: float) -> int:
-        """How many segments (or groups) are not joined yet at any height, inside or outside the tree's."""
+        """Give how many segments (or groups) are not joined yet at a height.
+
+        Parameters
+        ----------
+        height : float
+            Any height, inside or outside the tree's.
+
+        Returns
+        -------
+        int
+            From the number of leaves down to 1.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abcde"), "visits": [0, 1, 4, 6, 12]})
+        >>> gauger.build_tree(gauger.prepare(table, key="who", scale="none")).count_at(3.0)
+        3
+        """
         return self.leaves - int(np.count_nonzero(highest_below(self.steps) <= height))
 
     def height_of(self, count: int) -> float:
-        """A height at which a cut leaves `count` segments: halfway between the merges below and above."""
+        """Give a height at which a cut leaves so many segments.
+
+        Parameters
+        ----------
+        count : int
+            How many segments.
+
+        Returns
+        -------
+        float
+            Halfway between the merges below and above.
+
+        Raises
+        ------
+        SettingError
+            For a count that no height gives.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abcde"), "visits": [0, 1, 4, 6, 12]})
+        >>> gauger.build_tree(gauger.prepare(table, key="who", scale="none"), linkage="average").height_of(3)
+        3.25
+        """
         self._refuse_count(count)
         heights = self.steps.height
         below = heights[self.leaves - count - 1] if count < self.leaves else 0.0

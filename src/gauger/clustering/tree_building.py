@@ -42,37 +42,70 @@ def build_tree(
 ) -> MergeTree:
     """Join customers two by two, the closest first, until all are one; or join features by how alike they are.
 
-    `linkage` says how far apart two branches A and B are, d being the metric:
+    Parameters
+    ----------
+    features : FeatureSet
+        Customers on the working scale, from `prepare`.
+    linkage : str, optional
+        How far apart two branches A and B are, d being the metric. "single", "complete" and "average": the smallest,
+        the largest, the mean d between one of A and one of B. "weighted": the mean of the distances from B to the two
+        parts that A was made of. "centroid" and "median": d between the branches' means, or between points halfway
+        between those of a branch's parts. "ward": see the notes. By default "ward" with "euclidean", which it,
+        "centroid" and "median" need, else "average".
+    metric : str, array or pandas.DataFrame, optional
+        "euclidean" (default), "squared_euclidean", "city_block", "chebyshev", "minkowski", "canberra", "cosine",
+        "correlation", "mahalanobis", or "gower" (measures, flags and categories together, gaps left out whatever they
+        were filled with). For series, a row each with its periods as features: "dtw" (dynamic time warping),
+        "dtw_zscored" (of z-scored series) and "lagged_correlation". Or the distances themselves: a square matrix, one
+        condensed by rows above the diagonal, or a DataFrame by key. Trees of features take "correlation" (1 - r,
+        default) or "absolute_correlation" (1 - |r|).
+    of : {"customers", "features"}
+        What is joined.
+    ward_heights : {"distance", "squared", "wcss"}
+        What heights of Ward's linkage are; see the notes.
+    optimal_order : bool
+        Whether to turn branches so that neighbouring leaves are as alike as the tree allows (up to 2,000 leaves).
+    condense : int, optional
+        Gather customers into so many micro-segments by k-means first.
+    p : float
+        The exponent of "minkowski".
+    band, lag : int, optional
+        The most periods that "dtw" may stretch over, and that "lagged_correlation" may shift; by default a tenth of
+        them.
+    seed : int
+        For `condense`.
 
-    - "single", "complete", "average": the smallest, largest, mean d between a customer of A and one of B,
-    - "weighted": the mean of the distances from B to the two parts that A was made of (and so on down),
-    - "centroid", "median": d between the branches' means, or between points halfway between those of a branch's parts;
-      a merge can then lie below an earlier one (an inversion, which is remarked),
-    - "ward": sqrt(2 x what joining A and B adds to the within-cluster sum of squares), which is d for two customers;
-      `ward_heights` "squared" leaves out the root, "wcss" gives the sum of squares of all branches after the merge.
+    Returns
+    -------
+    MergeTree
+        Cut it with `.cut(count=)` or `.cut(height=)`. The same tree comes out whatever the order of rows and the
+        threads.
 
-    Heights follow Lance & Williams (1967). Ward's for five customers at 0, 1, 4, 6 and 12: joining 0 and 1 adds 0.5,
-    height sqrt(2 x 0.5) = 1; 4 and 6 add 2, height 2; the two pairs, whose means are 0.5 and 5, add 2 x 2 / (2 + 2) x
-    4.5² = 20.25, height 6.36; the last adds 4 x 1 / (4 + 1) x 9.25² = 68.45, height 11.7. Squared: 1, 4, 40.5 and
-    136.9; as sums of squares: 0.5, 2.5, 22.75 and 91.2.
+    Raises
+    ------
+    SettingError
+        For an unknown word, a metric that linkage or data do not allow, distances that are none, one customer only, or
+        a matrix beyond the memory there is.
 
-    Ward, centroid and median need "euclidean". Ward is the default there, "average" elsewhere. `metric` is "euclidean"
-    (default), "squared_euclidean", "city_block", "chebyshev", "minkowski" (with `p`), "canberra", "cosine",
-    "correlation", "mahalanobis", or "gower" (measures, flags and categories together, gaps left out whatever they were
-    filled with). For series, a row each with its periods as features: "dtw" (dynamic time warping, periods at most
-    `band` apart), "dtw_zscored" (of z-scored series) and "lagged_correlation" (up to `lag` periods); both are a tenth
-    of the periods by default. Or it holds the distances: square, condensed by rows above the diagonal, or a DataFrame
-    by key. Trees `of` "features" take "correlation" (1 - r, default) or "absolute_correlation" (1 - |r|).
+    Notes
+    -----
+    The height of a Ward merge is sqrt(2 x what it adds to the within-cluster sum of squares), which is d for two
+    customers; "squared" leaves out the root, "wcss" gives the sum of squares of all branches after the merge. For five
+    customers at 0, 1, 4, 6 and 12: joining 0 and 1 adds 0.5, height sqrt(2 x 0.5) = 1; 4 and 6 add 2, height 2; the two
+    pairs, whose means are 0.5 and 5, add 2 x 2 / (2 + 2) x 4.5² = 20.25, height 6.36; the last adds 4 x 1 / (4 + 1) x
+    9.25² = 68.45, height 11.7. Squared: 1, 4, 40.5 and 136.9; as sums of squares: 0.5, 2.5, 22.75 and 91.2.
 
-    Single linkage needs O(n) memory, Ward, centroid and median O(n d); the others hold all distances. `condense` first
-    gathers customers into that many micro-segments by k-means (with `seed`). With `optimal_order`, neighbouring leaves
-    are as alike as the tree allows (up to 2,000). Same features, same tree, whatever the order of rows and the threads.
+    Centroid and median linkage can have a merge below an earlier one (an inversion, which is remarked). Single linkage
+    needs O(n) memory, Ward, centroid and median O(n d); the others hold all distances, O(n²).
 
-    Raises SettingError for an unknown word, a metric that linkage or data do not allow, distances that are none, one
-    customer only, or a matrix beyond the memory there is.
+    References
+    ----------
+    Ward (1963), J. American Statist. Assoc. 58, 236-244. Lance & Williams (1967), The Computer Journal 9(4), 373-380.
+    Müllner (2011), arXiv:1109.2378. Sakoe & Chiba (1978), IEEE Trans. ASSP 26(1), 43-49. Gower (1971), Biometrics
+    27(4), 857-871. Bar-Joseph, Gifford & Jaakkola (2001), Bioinformatics 17, S22-S29.
 
-    Lance & Williams (1967), The Computer Journal 9(4), 373-380; Ward (1963), J. American Statist. Assoc. 58, 236-244.
-
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcde"), "visits": [0, 1, 4, 6, 12]})
     >>> tree = gauger.build_tree(gauger.prepare(table, key="who", scale="none"))

@@ -19,7 +19,31 @@ from gauger.wording import plural
 
 @dataclass(frozen=True, repr=False, eq=False)
 class TableLook(Readable):
-    """What `look` saw: `.columns` has a row a column, `.remarks` the cautions, `.rows` the number of rows."""
+    """What `look` saw in a table.
+
+    Attributes
+    ----------
+    columns : pandas.DataFrame
+        Indexed by column name: role (key, measure, count, flag, category, ordinal code, date, text, constant, empty),
+        because (what the role was guessed from), type (whole, decimal, text, date, yes/no), missing and distinct
+        (numbers of rows and of values), min, median, max (of numbers and dates; a key has none), and skew (of numbers;
+        above 2 means a long tail of large values).
+    rows : int
+        The number of rows.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    look : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 2, 2, 5], "spend": [3.5, 8.0, 7.25, 20.0]})
+    >>> gauger.look(table, key="who").measures
+    ['visits', 'spend']
+    """
 
     columns: pd.DataFrame
     rows: int
@@ -40,15 +64,28 @@ class TableLook(Readable):
 def look(table: pd.DataFrame, key: str | None = None, *, today: datetime.date | None = None) -> TableLook:
     """Describe every column of a table and remark on what a study would stumble over.
 
-    `.columns` is indexed by column name and has: role (key, measure, count, flag, category, ordinal code, date, text,
-    constant, empty), because (what the role was guessed from), type (whole, decimal, text, date, yes/no), missing and
-    distinct (numbers of rows and of values), min, median, max (of numbers and dates; a key has none), and skew (of
-    numbers; above 2 means a long tail of large values).
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        Any table.
+    key : str, optional
+        The column that identifies a customer.
+    today : datetime.date, optional
+        Dates after this day are remarked; by default the day it is.
 
-    `.remarks` speak of repeated rows and keys, constants, gaps and gaps that come together, long tails, stand-ins for
-    missing values such as 999 or 1900-01-01, dates after `today` (by default the day it is), and levels of one row.
-    Raises UnknownColumnError when `key` is not a column.
+    Returns
+    -------
+    TableLook
+        What each column is, and the remarks: repeated rows and keys, constants, gaps and gaps that come together, long
+        tails, values such as 999 or 1900-01-01 that stand for none, dates to come, and levels of one row.
 
+    Raises
+    ------
+    UnknownColumnError
+        When `key` is not a column.
+
+    Examples
+    --------
     >>> import gauger
     >>> seen = gauger.look(gauger.read_table(gauger.demo_file("members.csv")), key="member_id")
     >>> seen.columns.loc["age", "role"]

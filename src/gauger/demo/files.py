@@ -8,10 +8,25 @@ DATA_FOLDER = Path(__file__).parent / "data"
 
 
 def demo_file(name: str) -> Path:
-    """The path of a shipped demo table: members.csv, visits.csv, houses.csv, panel.csv and others.
+    """Give the path of a shipped demo table: members.csv, visits.csv, houses.csv, panel.csv and others.
 
-    Raises MissingFileError with the nearest names when there is no such table.
+    Parameters
+    ----------
+    name : str
+        The file's name.
 
+    Returns
+    -------
+    pathlib.Path
+        Where it is.
+
+    Raises
+    ------
+    MissingFileError
+        When there is no such table; with the nearest names.
+
+    Examples
+    --------
     >>> import gauger
     >>> gauger.demo_file("members.csv").name
     'members.csv'

@@ -4,7 +4,7 @@ from gauger.draw.boxes import segment_boxes
 from gauger.draw.bubbles import profile_bubbles
 from gauger.draw.comparisons import side_by_side
 from gauger.draw.components import component_scatter
-from gauger.draw.correlation_heat import CLOSE, correlations
+from gauger.draw.correlation_heat import correlations
 from gauger.draw.counts import count_study
 from gauger.draw.dendrograms import dendrogram
 from gauger.draw.feature_trees import feature_tree
@@ -29,7 +29,6 @@ from gauger.draw.spreads import segment_spread
 from gauger.draw.tree_studies import linkage_study, metric_study
 
 __all__ = [
-    "CLOSE",
     "campaign_outcome",
     "category_shares",
     "component_scatter",

@@ -34,15 +34,47 @@ def segment_boxes(
     table: pd.DataFrame | None = None,
     kind: str = "box",
 ) -> Figure:
-    """How each segment's customers are distributed in each measure: a "box", or a "violin" that shows peaks too.
+    """Draw how each segment's customers are distributed in each measure.
 
     A box holds the middle half, its line is the median, and whiskers reach from the lowest to the highest twentieth; a
-    violin is as high as there are customers, over the same range. By default the features that tell segments apart
-    best, at most nine (six of more than 8 segments, three of more than 14); `measures` may name columns of `table` too,
-    matched by key. A note says what is not drawn.
+    violin is as high as there are customers, over the same range. A note says what is not drawn.
 
-    Raises UnknownColumnError for a measure that is neither, ColumnValuesError for one that holds no numbers, and
-    SettingError when nobody is in a segment, for more measures than that and for another kind.
+    Parameters
+    ----------
+    seg : Segmentation
+        The segments.
+    measures : sequence of str, optional
+        Features, or columns of `table`; by default the features that tell segments apart best, at most nine (six of
+        more than 8 segments, three of more than 14).
+    table : pandas.DataFrame, optional
+        Matched by key.
+    kind : {"box", "violin"}
+        A violin shows peaks too.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Raises
+    ------
+    UnknownColumnError
+        For a measure that is neither.
+    ColumnValuesError
+        For one that holds no numbers.
+    SettingError
+        When nobody is in a segment, for more measures than that and for another kind.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
+    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
+    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
+    >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
+    >>> seg = gauger.segment_by_kmeans(features, 3)
+    >>> gauger.draw.segment_boxes(seg).get_suptitle()
+    'visits tells most apart: in 3 of 3 pairs of segments the middle halves do not overlap'
     """
     if kind not in KINDS:
         raise SettingError.not_one_of("kind", kind, KINDS)

@@ -18,11 +18,40 @@ _LARGEST, _SMALLEST = 6_400.0, 90.0
 
 
 def profile_bubbles(profile: Profile, x: str | None = None, y: str | None = None, size: str | None = None) -> Figure:
-    """Each segment's means of `x` and `y` as its position, of `size` as its area; everyone's means are lines.
+    """Draw each segment's means of two measures as its position, and of a third as its area.
 
-    By default the three measures that set segments apart most; `size` may be "customers". Areas are in proportion to
-    the means, for measures with a negative one to how far they are above the lowest. Raises UnknownColumnError for a
-    measure that the profile does not have, SettingError when it has fewer than two.
+    The means of everyone are lines. Areas are in proportion to the means, for measures with a negative one to how far
+    they are above the lowest.
+
+    Parameters
+    ----------
+    profile : Profile
+        The profile.
+    x, y, size : str, optional
+        The measures; by default the three that set segments apart most. `size` may be "customers".
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Raises
+    ------
+    UnknownColumnError
+        For a measure that the profile does not have.
+    SettingError
+        When it has fewer than two.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
+    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
+    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
+    >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
+    >>> profile = gauger.profile(gauger.segment_by_kmeans(features, 3), table)
+    >>> gauger.draw.profile_bubbles(profile).get_suptitle()
+    'segment 3 is highest in visits and in spend'
     """
     names = list(profile.means.columns)
     if len(names) < 2:

@@ -11,21 +11,46 @@ from gauger.algorithms.statistics import correlation_matrix, correlation_order
 from gauger.columns import look
 from gauger.draw.style import DIVERGING, INK, PAPER, QUIET, as_cells, new_figure
 from gauger.errors import SettingError
-from gauger.features import FeatureSet
+from gauger.features import HIGH_CORRELATION, FeatureSet
 from gauger.wording import listed
 
 MOST_MEASURES = 30
-CLOSE = 0.9
 
 _COLOURS = LinearSegmentedColormap.from_list("correlation", DIVERGING)
 _MOST_NUMBERS = 16
 
 
 def correlations(table: pd.DataFrame | FeatureSet, key: str | None = None) -> Figure:
-    """Pearson's r between the measures of a table, or a FeatureSet's features, ordered so that likes are neighbours.
+    """Draw Pearson's r between measures, ordered so that likes are neighbours.
 
-    At most 30 are drawn, those most correlated with another; a note says how many are not. Raises SettingError when
-    there are fewer than two that vary.
+    At most 30 are drawn, those most correlated with another; a note says how many are not.
+
+    Parameters
+    ----------
+    table : pandas.DataFrame or FeatureSet
+        Its measures, or features.
+    key : str, optional
+        The column that identifies a customer.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Raises
+    ------
+    SettingError
+        When there are fewer than two that vary.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
+    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
+    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
+    >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
+    >>> gauger.draw.correlations(table, "who").get_suptitle()
+    'Nearly the same: visits and spend'
     """
     names, values = _measures(table, key)
     varied = [
@@ -69,7 +94,7 @@ def heat_map(figure: Figure, axes: Axes, names: list[str], r: NDArray[np.float64
     as_cells(axes, len(names), len(names))
     for row, column in np.ndindex(r.shape):
         value = r[row, column]
-        if row == column or np.isnan(value) or (len(names) > _MOST_NUMBERS and abs(value) < CLOSE):
+        if row == column or np.isnan(value) or (len(names) > _MOST_NUMBERS and abs(value) < HIGH_CORRELATION):
             continue
         strong = abs(value) > 0.75
         axes.text(
@@ -82,7 +107,7 @@ def heat_map(figure: Figure, axes: Axes, names: list[str], r: NDArray[np.float64
 
 def _title(names: list[str], r: NDArray[np.float64]) -> str:
     above = np.triu(np.abs(np.nan_to_num(r)), k=1)
-    close = np.argwhere(above >= CLOSE)
+    close = np.argwhere(above >= HIGH_CORRELATION)
     if not len(close):
         one, other = (int(position) for position in np.unravel_index(int(above.argmax()), above.shape))
         return f"No two measures say the same; closest are {names[one]} and {names[other]} (r = {r[one, other]:.2f})"

@@ -13,10 +13,10 @@ from matplotlib.patches import Rectangle
 from matplotlib.ticker import FuncFormatter
 
 from gauger.clustering import MergeTree
-from gauger.draw.correlation_heat import CLOSE
 from gauger.draw.style import ACCENT, INK, PAPER, QUIET, dress, new_figure, segment_colour
 from gauger.draw.tree_view import Cut, TreeView, view_of
 from gauger.errors import SettingError
+from gauger.features import HIGH_CORRELATION
 from gauger.wording import listed, plural, short_number
 
 Layout = Literal["upright", "lying"]
@@ -37,12 +37,46 @@ def dendrogram(
     layout: Layout | None = None,
     names: Mapping[int, str] | None = None,
 ) -> Figure:
-    """The tree with its branches in the colours of the segments that a cut leaves, grey above the cut.
+    """Draw a tree with its branches in the colours of the segments that a cut leaves, grey above the cut.
 
-    `count` or `height` say where to cut (as `tree.cut`), `also` a second count whose cut is drawn too, `names` what the
-    segments are called. Up to 60 leaves are drawn with their names, upright where they fit side by side, else lying;
-    `layout` fixes one. Of larger trees the top is drawn: each collapsed branch is a wedge with its number of customers,
-    and a note says so. Raises SettingError for a cut that the tree does not have.
+    Up to 60 leaves are drawn with their names, upright where they fit side by side, else lying. Of larger trees the top
+    is drawn: each collapsed branch is a wedge with its number of customers, and a note says so.
+
+    Parameters
+    ----------
+    tree : MergeTree
+        The tree.
+    count : int, optional
+        How many segments to cut into.
+    height : float, optional
+        Or at which height to cut, as `tree.cut`.
+    also : int, optional
+        A second count whose cut is drawn too.
+    layout : {"upright", "lying"}, optional
+        Fixes one.
+    names : mapping, optional
+        What the segments are called, by number.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Raises
+    ------
+    SettingError
+        For a cut that the tree does not have.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
+    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
+    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
+    >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
+    >>> tree = gauger.build_tree(features)
+    >>> gauger.draw.dendrogram(tree, count=3).get_suptitle()
+    "3 segments of 12 customers by Ward's linkage, the largest with 33% of them"
     """
     if layout not in (None, "upright", "lying"):
         raise SettingError.not_one_of("layout", layout, ("upright", "lying"))
@@ -244,11 +278,11 @@ def _title(tree: MergeTree, view: TreeView) -> str:
 
 def what_repeats(tree: MergeTree) -> str:
     """The finding of a tree of features: those that say the same."""
-    close = tree.groups(count=tree.count_at(1.0 - CLOSE))
+    close = tree.groups(count=tree.count_at(1.0 - HIGH_CORRELATION))
     groups = [close.index[close == number].tolist() for number in close.unique() if (close == number).sum() > 1]
     nearest = 1.0 - float(tree.steps.height[0])
     sign = "r" if tree.metric == "correlation" else "|r|"
-    if nearest < CLOSE:
+    if nearest < HIGH_CORRELATION:
         pair = [str(tree.leaf_names[leaf]) for leaf in (tree.steps.left[0], tree.steps.right[0])]
         return f"No two features say the same; closest are {' and '.join(pair)} ({sign} = {nearest:.2f})"
     named = [listed(map(str, group), most=4) for group in groups]

@@ -39,10 +39,32 @@ class _Sides:
 
 
 def flow(comparison: Comparison) -> Figure:
-    """Segments on the left, the other side's groups on the right, bands as wide as the customers that they share.
+    """Draw how segments and the groups of the other side share customers, as bands from left to right.
 
     A group stands opposite the segment that it matches where it can. Pale bands join what matches, strong ones are the
     customers elsewhere. Of more than 20 segments or groups the largest are drawn; a note says so.
+
+    Parameters
+    ----------
+    comparison : Comparison
+        The comparison.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
+    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
+    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
+    >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
+    >>> seg = gauger.segment_by_kmeans(features, 3)
+    >>> comparison = gauger.compare(seg, table.set_index("who")["household"])
+    >>> gauger.draw.flow(comparison).get_suptitle()
+    '67% of customers are in groups that match; most of the others: segment 2 → family (3)'
     """
     names = {UNASSIGNED_NAME: UNASSIGNED_NAME}
     matched = {label: number for number, label in comparison.matched["other"].dropna().items()}
@@ -58,9 +80,28 @@ def flow(comparison: Comparison) -> Figure:
 
 
 def migration_flow(migration: Migration) -> Figure:
-    """Segments before on the left and after on the right, bands as wide as the customers who went that way.
+    """Draw segments before on the left and after on the right, and bands as wide as the customers who went that way.
 
     Pale bands are those who stayed, strong ones those who moved. Of more than 20 segments the largest are drawn.
+
+    Parameters
+    ----------
+    migration : Migration
+        The migration.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> spring = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 2, 2]})
+    >>> summer = pd.DataFrame({"who": list("abcd"), "segment": [1, 2, 2, 2]})
+    >>> moves = gauger.migration(spring, summer, key="who")
+    >>> gauger.draw.migration_flow(moves).get_suptitle()
+    '25% of 4 customers moved, most of them segment 1 → segment 2 (1)'
     """
     names = dict(migration.names)
     sides = _Sides(migration.crossing, names, names, {label: label for label in names}, ("before", "after"))

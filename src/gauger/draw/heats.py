@@ -20,12 +20,39 @@ _ROOM = 150
 
 
 def profile_heat(profile: Profile, of: str = "scores") -> Figure:
-    """Every measure (down) of every segment (across), as `of`: "scores", standardised differences from the rest, or
-    "index", the mean against everyone = 100.
+    """Draw every measure (down) of every segment (across) by how far it is from the rest.
 
     Orange is more than the rest, blue less; colours are strongest from 2 standard deviations, or from four times and a
     quarter of everyone's mean. At most 20 measures, those of the strongest difference, and 20 segments; a note says how
-    many are not drawn. Raises SettingError for another `of`, and for a profile without measures.
+    many are not drawn.
+
+    Parameters
+    ----------
+    profile : Profile
+        The profile.
+    of : {"scores", "index"}
+        Standardised differences from the rest, or the mean against everyone = 100.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Raises
+    ------
+    SettingError
+        For another `of`, and for a profile without measures.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
+    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
+    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
+    >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
+    >>> profile = gauger.profile(gauger.segment_by_kmeans(features, 3), table)
+    >>> gauger.draw.profile_heat(profile).get_suptitle()
+    'segment 3 differs most from the rest: spend is 15.8 standard deviations higher'
     """
     if of not in OF:
         raise SettingError.not_one_of("of", of, OF)

@@ -21,10 +21,36 @@ _BAR = "#7ba7bd"
 
 
 def distributions(table: pd.DataFrame, key: str | None = None) -> Figure:
-    """A histogram of every measure and count of a table, with its median, to see transforms and tails at a glance.
+    """Draw a histogram of every measure and count of a table, with its median, to see shapes and tails at a glance.
 
-    At most 20 are drawn, in the table's order; a note says how many are not. Raises SettingError for a table without
-    any.
+    At most 20 are drawn, in the table's order; a note says how many are not.
+
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        Any table.
+    key : str, optional
+        The column that identifies a customer.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Raises
+    ------
+    SettingError
+        For a table without any.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
+    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
+    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
+    >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
+    >>> gauger.draw.distributions(table, "who").get_suptitle()
+    'No long tails among 2 measures'
     """
     names = look(table, key).measures
     if not names:
@@ -46,9 +72,29 @@ def distributions(table: pd.DataFrame, key: str | None = None) -> Figure:
 
 
 def treatments(features: FeatureSet) -> Figure:
-    """Each feature before its treatment, in original units, and after it, on the working scale, side by side.
+    """Draw each feature before its treatment, in original units, and after it, on the working scale, side by side.
 
     At most eight features are drawn, those whose shape changed most; a note says how many are not.
+
+    Parameters
+    ----------
+    features : FeatureSet
+        The features.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
+    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
+    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
+    >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
+    >>> gauger.draw.treatments(features).get_suptitle()
+    'No feature had a long tail to begin with'
     """
     measures = [name for name in features.names if name not in features.indicators] or list(features.names)
     positions = {name: position for position, name in enumerate(features.names)}

@@ -9,9 +9,30 @@ from gauger.draw.style import FAINT, INK, QUIET, dress, new_figure, segment_colo
 
 
 def campaign_outcome(outcome: Outcome) -> Figure:
-    """Response by arm (left), and the uplift with its 95 % interval (right), a row a segment and one for all.
+    """Draw the response by arm (left) and the uplift with its 95 % interval (right), by segment and for all.
 
     Segments that are too small to say are grey.
+
+    Parameters
+    ----------
+    outcome : Outcome
+        What came of the campaign.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd, tempfile
+    >>> who = pd.DataFrame({"who": range(400), "segment": 1})
+    >>> contacts = pd.DataFrame({"who": range(400), "email": [f"m{one}@example.org" for one in range(400)]})
+    >>> with tempfile.TemporaryDirectory() as place:
+    ...     made = gauger.hand_off(who, contacts, f"{place}/spring", campaign="spring", consent=None, holdout=0.5)
+    ...     outcome = gauger.measure(made.folder, pd.DataFrame({"who": range(100), "responded": 1}))
+    >>> gauger.draw.campaign_outcome(outcome).get_suptitle()
+    'spring: of no segment can it be said whether the campaign did anything'
     """
     table = outcome.table
     figure = new_figure(

@@ -20,7 +20,27 @@ _WORDS: dict[str, Any] = {"textcoords": "offset points", "fontsize": 12, "fontwe
 
 
 def neighbour_distances(study: RadiusStudy) -> Figure:
-    """Each customer's distance to its min_points-th nearest, sorted, with the knee and the advised radius marked."""
+    """Draw each customer's distance to its min_points-th nearest, sorted, with knee and advised radius.
+
+    Parameters
+    ----------
+    study : RadiusStudy
+        The study.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> visits = [*range(1, 21), *range(101, 121), 200]
+    >>> features = gauger.prepare(pd.DataFrame({"who": range(41), "visits": visits}), key="who", scale="none")
+    >>> study = gauger.study_radius(features)
+    >>> gauger.draw.neighbour_distances(study).get_suptitle()
+    'Neighbours are near for 88% of the customers, then distances turn up'
+    """
     knee, radius = study.knee, study.advice.radius
     top = _HEADROOM * max(float(np.quantile(study.distances, _HIGHEST)), radius)
     beyond = int(np.count_nonzero(study.distances > top))
@@ -52,7 +72,27 @@ def neighbour_distances(study: RadiusStudy) -> Figure:
 
 
 def radius_study(study: RadiusStudy) -> Figure:
-    """Segments, shares, validity and agreement against the radius; the advised one and its plateau are marked."""
+    """Draw segments, shares, validity and agreement against the radius; the advised one and its plateau are marked.
+
+    Parameters
+    ----------
+    study : RadiusStudy
+        The study.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> visits = [*range(1, 21), *range(101, 121), 200]
+    >>> features = gauger.prepare(pd.DataFrame({"who": range(41), "visits": visits}), key="who", scale="none")
+    >>> study = gauger.study_radius(features)
+    >>> gauger.draw.radius_study(study).get_suptitle()
+    'Clear: radius 4.16 gives 2 segments of a fair size, 2% unassigned'
+    """
     figure = new_figure(_study_title(study))
     (segments, shares), (valid, agree) = figure.subplots(2, 2, sharex=True)
     table = study.table

@@ -24,11 +24,36 @@ _TITLE_WIDTH = 138
 
 
 def series_panels(seg: Segmentation, *, relative: bool = False) -> Figure:
-    """A panel a segment, for customers (or houses) whose features are periods in order.
+    """Draw a panel a segment, for customers (or houses) whose features are periods in order.
 
-    Each panel's title says what pattern its mean takes. In original units; with `relative`, every series is divided by
-    its own mean, so that large and small ones can be compared. At most 200 members a segment are drawn, and the note
-    says so. Raises SettingError for fewer than three periods, more than twelve segments, or a mean of 0 to divide by.
+    Each panel's title says what pattern its mean takes. At most 200 members a segment are drawn, and the note says so.
+
+    Parameters
+    ----------
+    seg : Segmentation
+        The segments.
+    relative : bool
+        Divide every series by its own mean, so that large and small ones can be compared; by default original
+        units.
+
+    Returns
+    -------
+    matplotlib.figure.Figure
+        1280 x 800 pixels; the title states the finding.
+
+    Raises
+    ------
+    SettingError
+        For fewer than three periods, more than twelve segments, or a mean of 0 to divide by.
+
+    Examples
+    --------
+    >>> import gauger
+    >>> weekly = gauger.read_table(gauger.demo_file("weekly_admissions.csv"))
+    >>> weeks = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(weeks, key="house", scale="none"), 3)
+    >>> gauger.draw.series_panels(seg).get_suptitle()
+    '3 segments of 48 series: flat and 2 seasonal'
     """
     periods = list(seg.features.names)
     if len(periods) < 3:

@@ -1,6 +1,7 @@
 """From events to behaviour, and from behaviour to features on one scale, reversibly."""
 
 from gauger.features.alike import about_new_levels, new_levels, prepare_alike
+from gauger.features.cautions import HIGH_CORRELATION
 from gauger.features.columns import LARGEST, Indicator, as_numbers
 from gauger.features.events import events_sql, summarise_events
 from gauger.features.feature_set import FeatureSet
@@ -12,6 +13,7 @@ from gauger.features.transforms import Power, Transform
 from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight, apply_all, undo_all
 
 __all__ = [
+    "HIGH_CORRELATION",
     "LARGEST",
     "Cap",
     "FeatureSet",

@@ -17,13 +17,31 @@ from gauger.wording import listed, plural
 
 
 def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
-    """Other customers on the working scale of `features`, by the treatments it learned, which are kept as they are.
+    """Prepare other customers with the treatments that were learned, which are kept as they are.
 
-    `table` needs the same key and columns. Its gaps are filled with what was learned, or refused or dropped as they
-    were; so are values that a treatment cannot take, such as refunds under a logarithm. Remarks say which values lie
-    outside the range that was learned on, and which levels of a category were never seen (they get no indicator).
-    Raises what `prepare` raises.
+    Gaps are filled with what was learned, or refused or dropped as they were; so are values that a treatment cannot
+    take, such as refunds under a logarithm.
 
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        Other customers, with the same key and columns.
+    features : FeatureSet
+        What was learned.
+
+    Returns
+    -------
+    FeatureSet
+        The other customers on the working scale of `features`. Remarks say which values lie outside the range that was
+        learned on, and which levels of a category were never seen (they get no indicator).
+
+    Raises
+    ------
+    UnknownColumnError, KeyColumnError, MissingValuesError, ColumnValuesError
+        As `prepare` does.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> features = gauger.prepare(pd.DataFrame({"who": ["a", "b"], "visits": [0, 10]}), key="who", scale="minmax")
     >>> later = gauger.prepare_alike(pd.DataFrame({"who": ["c"], "visits": [5]}), features)

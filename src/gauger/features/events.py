@@ -38,10 +38,55 @@ def summarise_events(
     quantity_noun: str | None = None,
     category_noun: str | None = None,
 ) -> pd.DataFrame:
-    """One row a customer, sorted by customer: how recently, how often, how regularly, for how much, and of what.
+    """Summarise events to one row a customer: how recently, how often, how regularly, for how much, and of what.
 
-    `events` is a table with a row an event, or the path of a csv or Parquet file, which may be larger than memory.
-    `customer`, `when`, `amount`, `quantity` and `category` name its columns. The measures, those with * by default:
+    Parameters
+    ----------
+    events : pandas.DataFrame, str or path-like
+        A row an event, or the path of a csv or Parquet file, which may be larger than memory.
+    customer, when : str
+        The columns that say who, and when.
+    amount, quantity, category : str, optional
+        The columns that say for how much, how many, and of what.
+    event_key : str, optional
+        The column that numbers events (a visit, an order). Rows alike in every column of the source then count once,
+        and the others that share key and customer are lines of one event: one visit, at the earliest of their moments,
+        with amounts and quantities added up, while shares by category are those of lines. Rows without a key are an
+        event each. Without `event_key` every row is an event; repeats, and rows that share customer and moment, are
+        remarked.
+    measures : sequence of str or "all", optional
+        Measures by name or by family (`share_kind`, `share_weekday`, `share_part_of_day`, and with `spend_`); by
+        default those with * below.
+    customers : pandas.DataFrame, optional
+        A table with the same key column: who has no event comes out too, with a `recency_days` of the whole period, no
+        `first_seen`, no gaps, and 0 for the rest.
+    as_of : str or datetime.date, optional
+        A moment: only what happened before it counts. By default the start of the day after the last event.
+    event_noun, amount_noun, quantity_noun, category_noun : str, optional
+        Other names than visits, spend, the quantity's column and the last word of the category's.
+
+    Returns
+    -------
+    pandas.DataFrame
+        A row a customer, sorted by customer. `.attrs` holds as_of, rows (looked at), lines and events (how many lines
+        made how many events); `remarks_of(result)` the cautions.
+
+    Raises
+    ------
+    UnknownColumnError
+        For a column that is not there.
+    KeyColumnError
+        For events without a customer.
+    MissingValuesError
+        For missing dates, amounts or quantities.
+    ColumnValuesError
+        For dates or numbers that are none.
+    SettingError
+        For an unknown measure, a category of more than 60 levels, and when nothing happened before `as_of`.
+
+    Notes
+    -----
+    The measures:
 
     - `recency_days`*: whole days from the last event to `as_of`; `tenure_days` from the first; `first_seen`*: its day,
     - `visits`*: number of events; `active_days`*: number of different days; `visits_trend`: events in the second half
@@ -58,26 +103,10 @@ def summarise_events(
     - `share_monday` … `share_sunday`, `share_night`, `share_morning`, `share_afternoon`, `share_evening` (from 0, 6, 12
       and 18 o'clock), and the same with `spend_share_…`.
 
-    `measures` chooses by name, by family (`share_kind`, `share_weekday`, `share_part_of_day` and with `spend_`) or
-    "all". `event_noun`, `amount_noun`, `quantity_noun` and `category_noun` give other names than visits, spend, the
-    quantity's column and the last word of the category's.
+    Sums are exact in decimals of 1e-9, so the same events give the same bits in any order.
 
-    `as_of` is a moment: only what happened before it counts. It defaults to the start of the day after the last
-    event and stands in `.attrs["as_of"]` of the result, beside `.attrs["rows"]`, the number of rows looked at.
-
-    `event_key` names the column that numbers events (a visit, an order). Rows alike in every column of the source then
-    count once, and the others that share key and customer are lines of one event: one visit, at the earliest of their
-    moments, with amounts and quantities added up, while shares by category are those of lines. `.attrs["lines"]` and
-    `.attrs["events"]` say how many lines made how many events. Rows without a key are an event each. Without
-    `event_key` every row is an event; repeats, and rows that share customer and moment, are remarked. `customers` is
-    a table with the same key column: who has no event comes out too, with a `recency_days` of the whole period, no
-    `first_seen`, no gaps, and 0 for the rest. Sums are exact in decimals of 1e-9, so the same events give the same
-    bits in any order.
-
-    Raises UnknownColumnError; KeyColumnError for events without a customer; MissingValuesError for missing dates,
-    amounts or quantities; ColumnValuesError for dates or numbers that are none; SettingError for an unknown measure, a
-    category of more than 60 levels, and when nothing happened before `as_of`.
-
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> visits = pd.DataFrame({"who": ["b", "a", "a"], "day": ["2025-03-01", "2025-03-04", "2025-03-09"]})
     >>> gauger.summarise_events(visits, customer="who", when="day")[["who", "recency_days", "visits"]].values.tolist()
@@ -123,11 +152,40 @@ def events_sql(
     quantity_noun: str | None = None,
     category_noun: str | None = None,
 ) -> str:
-    """The statement of `summarise_events` in the words of "postgres" or "duckdb", to be run where the events live.
+    """Give the statement of `summarise_events` in another database's words, to be run where the events live.
 
-    `table` (and `customers_table`) are their names there. `events` are the same ones, or enough of them: the period and
-    the levels of the category are taken from them and stand in the statement.
+    Parameters
+    ----------
+    events : pandas.DataFrame, str or path-like
+        The same events, or enough of them: the period and the levels of the category are taken from them and stand in
+        the statement.
+    dialect : {"postgres", "duckdb"}
+        Whose words.
+    table : str
+        The name of the events' table there.
+    customer, when, amount, quantity, category, event_key : str, optional
+        Columns, as for `summarise_events`.
+    measures : sequence of str or "all", optional
+        As for `summarise_events`.
+    customers_table : str, optional
+        The name of a table of customers there; who has no event comes out too.
+    as_of : str or datetime.date, optional
+        As for `summarise_events`.
+    event_noun, amount_noun, quantity_noun, category_noun : str, optional
+        As for `summarise_events`.
 
+    Returns
+    -------
+    str
+        One SELECT.
+
+    Raises
+    ------
+    SettingError
+        For another dialect, and as `summarise_events`.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> visits = pd.DataFrame({"who": ["b", "a"], "day": ["2025-03-01", "2025-03-04"]})
     >>> text = gauger.events_sql(visits, dialect="postgres", table="visits", customer="who", when="day")

@@ -19,10 +19,36 @@ from gauger.wording import plural
 class FeatureSet(Readable):
     """Features that are ready to be clustered, made by `prepare`.
 
-    `.key` is the name of the key column, `.keys` its values (n_customers,), `.names` the features (n_features,),
-    `.values` the working scale (n_customers, n_features) as float64, `.original` the same customers and features in
-    original units, indexed by key, `.treatments` what was done to each feature, in order, and `.indicators` the
-    features that say whether a column has a level, or no value.
+    Attributes
+    ----------
+    key : str
+        The name of the key column.
+    keys : numpy.ndarray (n_customers,)
+        Its values.
+    names : tuple of str (n_features,)
+        The features.
+    values : numpy.ndarray (n_customers, n_features)
+        The working scale, as float64 without gaps.
+    original : pandas.DataFrame
+        The same customers and features in original units, gaps and all, indexed by key.
+    treatments : mapping
+        What was done to each feature, in order.
+    indicators : mapping
+        The features that say whether a column has a level, or no value.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    prepare, prepare_alike : Make one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, 4.0, 10.0]})
+    >>> features = gauger.prepare(table, key="who", scale="minmax")
+    >>> features.names, features.values[:, 0].tolist()
+    (('visits',), [0.0, 0.25, 1.0])
     """
 
     key: str
@@ -35,10 +61,20 @@ class FeatureSet(Readable):
     remarks: tuple[Remark, ...] = ()
 
     def treat(self, rows: pd.DataFrame) -> NDArray[np.float64]:
-        """Rows in original units, with a column for each feature, brought to the working scale (m, n_features).
+        """Bring rows in original units to the working scale.
 
-        A value that a treatment cannot take, such as a refund under a logarithm, becomes NaN or infinite.
+        Parameters
+        ----------
+        rows : pandas.DataFrame (m,)
+            A column for each feature.
 
+        Returns
+        -------
+        numpy.ndarray (m, n_features)
+            A value that a treatment cannot take, such as a refund under a logarithm, becomes NaN or infinite.
+
+        Examples
+        --------
         >>> import gauger, pandas as pd
         >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, 4.0, 10.0]})
         >>> features = gauger.prepare(table, key="who", scale="minmax")
@@ -52,8 +88,20 @@ class FeatureSet(Readable):
         return working.T
 
     def part(self, rows: NDArray[np.integer]) -> "FeatureSet":
-        """Some customers, by place, on the scale learned from all.
+        """Take some customers, on the scale learned from all.
 
+        Parameters
+        ----------
+        rows : array of int (m,)
+            Which, counted from 0.
+
+        Returns
+        -------
+        FeatureSet
+            Those customers, in the order given.
+
+        Examples
+        --------
         >>> import gauger, pandas as pd
         >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, 4.0, 10.0]})
         >>> gauger.prepare(table, key="who", scale="minmax").part([2, 1]).values.tolist()
@@ -64,10 +112,20 @@ class FeatureSet(Readable):
         return replace(self, keys=self.keys[rows], values=values, original=self.original.iloc[rows])
 
     def restore(self, values: ArrayLike) -> pd.DataFrame:
-        """Rows on the working scale (m, n_features) brought back to original units, such as centres.
+        """Bring rows on the working scale, such as centres, back to original units.
 
-        Scaling is undone exactly up to rounding; filled and capped values stay what they were set to.
+        Parameters
+        ----------
+        values : array (m, n_features)
+            Rows on the working scale.
 
+        Returns
+        -------
+        pandas.DataFrame (m, n_features)
+            Scaling is undone exactly up to rounding; filled and capped values stay what they were set to.
+
+        Examples
+        --------
         >>> import gauger, pandas as pd
         >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, 4.0, 9.0]})
         >>> features = gauger.prepare(table, key="who", scale="minmax")
@@ -84,8 +142,20 @@ class FeatureSet(Readable):
         )
 
     def recorded(self, name: str) -> NDArray[np.float64]:
-        """A feature's values (n_customers,) in original units, gaps as they were filled.
+        """Give a feature's values in original units, gaps as they were filled.
 
+        Parameters
+        ----------
+        name : str
+            The feature.
+
+        Returns
+        -------
+        numpy.ndarray (n_customers,)
+            One value a customer.
+
+        Examples
+        --------
         >>> import gauger, pandas as pd
         >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2.0, None, 9.0]})
         >>> gauger.prepare(table, key="who", missing="zero", scale="minmax").recorded("visits").tolist()

@@ -37,27 +37,66 @@ def prepare(
 ) -> FeatureSet:
     """Turn columns of a table, one row a customer, into features on one working scale.
 
-    `features` names the columns to use; by default every numeric column but the key. The steps, in this order, each
-    for all features alike or by feature (`{"age": "median"}`; the others keep the default):
+    The steps are taken in the order of the parameters, each for all features alike or by feature (`{"age": "median"}`;
+    the others keep the default). Each is recorded and can be undone. The table is not modified.
 
-    - `missing`: "refuse" (an error that counts them), "drop" (leave those customers out), "zero", "mean", "median", or
-      a number; `flag_missing` names features that get a second one, 1 where the value was missing,
-    - `cap`: None, or two quantiles (low, high) to which more extreme values are pulled in,
-    - `transform`: None, "log" (of x + 1), "signed_log" (the same for negative values too), "sqrt", or "power" (Yeo &
-      Johnson 2000, the exponent chosen by likelihood),
-    - `scale`: "none", "zscore" (mean 0, standard deviation 1, so that features count alike), "minmax" (0 to 1),
-      "robust" (median and quartiles, which extreme customers do not move) or "rank" (the share of customers below),
-    - `weight`: a number above 0; 2 lets a feature count twice as far.
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        A row a customer.
+    key : str
+        The column that identifies a customer.
+    features : sequence of str, optional
+        The columns to use; by default every numeric column but the key.
+    categories : sequence of str, optional
+        Columns of text, codes or flags that enter as indicators, one a level (`area_is_north`), weighted so that the
+        whole category varies as much as one z-scored measure (with "zscore" and "robust"), or that two levels are as
+        far apart as the ends of a min-max scale (else). Their missing values are refused, dropped, or at "zero" no
+        level.
+    missing : {"refuse", "drop", "zero", "mean", "median"}, number or mapping
+        What a missing value becomes: an error that counts them; those customers left out; or a value.
+    flag_missing : sequence of str, optional
+        Features that get a second one: 1 where the value was missing.
+    cap : (low, high) or mapping, optional
+        Two quantiles to which more extreme values are pulled in (winsorising).
+    transform : {"log", "signed_log", "sqrt", "power"} or mapping, optional
+        What pulls in a long tail: log(x + 1); the same mirrored for negative values; the square root; or the power
+        transformation of Yeo & Johnson, its exponent chosen by maximum likelihood.
+    scale : {"zscore", "minmax", "robust", "rank", "none"} or mapping
+        Mean 0 and standard deviation 1, so that features count alike; 0 to 1; median 0 and quartiles like those of a
+        normal distribution, which extreme customers do not move; the share of customers below; or as it is.
+    weight : number or mapping, optional
+        A number above 0; 2 lets a feature count twice as far.
 
-    `categories` names columns of text, codes or flags that enter as indicators, one a level (`area_is_north`), weighted
-    so that the whole category varies as much as one z-scored measure (with "zscore" and "robust"), or that two levels
-    are as far apart as the ends of a min-max scale (else). Their missing values are refused, dropped, or at "zero" no
-    level.
+    Returns
+    -------
+    FeatureSet
+        `.values` (n_customers, n_features) on the working scale, with the cautions in `.remarks`; docs/guide.md lists
+        their codes.
 
-    The table is not modified. Cautions are in `.remarks`; docs/guide.md lists their codes. Raises UnknownColumnError,
-    KeyColumnError for a key that is missing or repeats, MissingValuesError, ColumnValuesError for text, dates,
-    infinities or nothing at all in a feature, SettingError for an unknown word or one that does not fit the values.
+    Raises
+    ------
+    UnknownColumnError
+        For a column that is not there.
+    KeyColumnError
+        For a key that is missing or repeats.
+    MissingValuesError
+        For missing values of which nothing was said.
+    ColumnValuesError
+        For text, dates, infinities or nothing at all in a feature.
+    SettingError
+        For an unknown word, or one that does not fit the values.
 
+    Notes
+    -----
+    O(n d log n).
+
+    References
+    ----------
+    Yeo & Johnson (2000), Biometrika 87(4), 954-959.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": ["a", "b", "c"], "visits": [2, 4, 9], "spend": [10.0, 30.0, 20.0]})
     >>> gauger.prepare(table, key="who", scale="minmax").values[:, 1].tolist()

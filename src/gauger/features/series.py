@@ -17,22 +17,42 @@ GAP_RULES = ("refuse", "zero", "interpolate", "carry")
 
 
 def pivot_series(table: pd.DataFrame, *, entity: str, period: str, value: str, missing: str = "refuse") -> pd.DataFrame:
-    """One row an entity, one column a period, from a table with a row for each of both.
+    """Turn a long table, with a row for each entity and period, into one row an entity and one column a period.
 
-    `entity`, `period` (dates, whole numbers or text) and `value` name columns. The result is sorted by entity and has
-    the entity first; its other columns are named by the periods, dates as 2025-12-29, in order. Where dates or numbers
-    mostly follow each other in one step (weekly, say), periods that no entity has are put in, so that all are equally
-    far apart. Gaps become, by `missing`:
+    Where dates or numbers mostly follow each other in one step (weekly, say), periods that no entity has are put in, so
+    that all are equally far apart.
 
-    - "refuse": an error that names them,
-    - "zero": 0, for when nothing recorded means that nothing happened,
-    - "interpolate": the straight line between the values beside the gap; before the first and after the last, that one,
-    - "carry": the value before the gap; before the first, that one.
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        The long table.
+    entity, period, value : str
+        Its columns; periods are dates, whole numbers or text.
+    missing : {"refuse", "zero", "interpolate", "carry"}
+        What a gap becomes: an error that names it; 0, for when nothing recorded means that nothing happened; the
+        straight line between the values beside it (before the first and after the last, that one); or the value before
+        it (before the first, that one).
 
-    Remarks name the periods that nobody has, and entities whose series begin later or end earlier than the others'.
-    Raises UnknownColumnError; KeyColumnError for a missing entity or an entity with two values in one period;
-    MissingValuesError for gaps that are refused; ColumnValuesError for values that are no numbers.
+    Returns
+    -------
+    pandas.DataFrame
+        Sorted by entity, which is the first column; the others are named by the periods, dates as 2025-12-29, in order.
+        `remarks_of(result)` names the periods that nobody has, and entities whose series begin later or end earlier
+        than the others'.
 
+    Raises
+    ------
+    UnknownColumnError
+        For a column that is not there.
+    KeyColumnError
+        For a missing entity, or one with two values in one period.
+    MissingValuesError
+        For gaps that are refused.
+    ColumnValuesError
+        For values that are no numbers.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> long = pd.DataFrame({"house": ["b", "a", "a"], "week": [1, 1, 2], "admissions": [5, 7, 9]})
     >>> gauger.pivot_series(long, entity="house", period="week", value="admissions", missing="zero").values.tolist()

@@ -41,18 +41,40 @@ def build_model(
     seed: int | None = None,
     made_at: datetime | None = None,
 ) -> SegmentModel:
-    """What it takes to place other customers as a segmentation did: features, treatments, rule, names and gates.
+    """Keep of a segmentation what it takes to assign other customers: features, treatments, rule, names and gates.
 
-    k-means places by the nearest centre, a cut tree and density levels by the nearest customer learned from, density at
-    one radius by the nearest core customer within it, bands by their edges. A segment's gate is the distance that
-    `gate_share` of its own customers keep. `units` says what features are counted in, `seed` which one made the
-    segments, `made_at` when (by default now); all three are only kept.
+    Parameters
+    ----------
+    seg : Segmentation
+        The segments.
+    gate_share : float
+        A segment's gate is the distance that this share of its own customers keep.
+    units : mapping, optional
+        What features are counted in; only kept.
+    seed : int, optional
+        Which one made the segments; only kept.
+    made_at : datetime.datetime, optional
+        When; by default now.
 
-    A model of a tree or of density holds the features of the customers it was learned from, without their keys.
+    Returns
+    -------
+    SegmentModel
+        Remarks say where the rule puts learned customers elsewhere than the segmentation did.
 
-    Raises SettingError for segments from a file or under a metric that models do not have (euclidean and city_block
-    are), more than 200,000 customers to keep, nobody in a segment and a `gate_share` that is no share above 0.5.
+    Raises
+    ------
+    SettingError
+        For segments from a file or under a metric that models do not have (euclidean and city_block are), more than
+        200,000 customers to keep, nobody in a segment, and a `gate_share` that is no share above 0.5.
 
+    Notes
+    -----
+    k-means assigns by the nearest centre, a cut tree and density levels by the nearest customer learned from, density
+    at one radius by the nearest core customer within it, bands by their edges. A model of a tree or of density holds
+    the features of the customers it was learned from, without their keys.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 21, 23]})
     >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2)

@@ -41,7 +41,31 @@ ENDINGS = (".csv", ".parquet")
 
 @dataclass(repr=False, eq=False)
 class StreamedAssignments(Readable):
-    """What `assign_file` did: customers by segment (0 is unassigned), and the file written."""
+    """What `assign_file` did.
+
+    Attributes
+    ----------
+    path : pathlib.Path
+        The file written.
+    customers : pandas.DataFrame
+        How many customers are in each segment; 0 is unassigned.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    assign_file : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd, tempfile
+    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 21, 23]})
+    >>> model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     source = gauger.write_table(table, f"{folder}/all.csv")
+    ...     gauger.assign_file(model, source, f"{folder}/segments.parquet").path.name
+    'segments.parquet'
+    """
 
     path: Path
     customers: pd.DataFrame
@@ -65,17 +89,40 @@ def assign_file(
     gate: float | str | None = None,
     replace: bool = False,
 ) -> StreamedAssignments:
-    """Assign the customers of a file to a .csv or .parquet file, block by block, in constant memory.
+    """Assign the customers of a file block by block, in constant memory.
 
-    `source` is any file that `read_table` reads, by the same rules; JSON lines and workbooks are read at once.
+    Parameters
+    ----------
+    model : SegmentModel
+        The model.
+    source : str or path-like
+        Any file that `read_table` reads, by the same rules; JSON lines and workbooks are read at once.
+    out : str or path-like
+        Where to write: .csv or .parquet.
+    gate : float or "learned", optional
+        As for `SegmentModel.assign`.
+    replace : bool
+        Whether a file that is there already may be replaced.
 
-    The file written has what `SegmentModel.assign` gives, in the order of the source, and appears whole. Keys must be
-    there; whether they repeat is not looked at, for that would take memory for all. Remarks are those of `assign`,
-    counted over all blocks; whether a unit has changed is judged by the first.
+    Returns
+    -------
+    StreamedAssignments
+        How many went where. The file has what `SegmentModel.assign` gives, in the order of the source, and appears
+        whole. Remarks are those of `assign`, counted over all blocks; whether a unit has changed is judged by the
+        first.
 
-    Raises as `SegmentModel.assign` and `read_table`, SettingError for another ending, and OutputError as `write_table`
-    does.
+    Raises
+    ------
+    SettingError
+        For another ending, and as `SegmentModel.assign`.
+    UnknownColumnError, ColumnValuesError, KeyColumnError, TableFileError
+        As `SegmentModel.assign` and `read_table` do. Keys must be there; whether they repeat is not looked at, for that
+        would take memory for all.
+    OutputError
+        As `write_table` does.
 
+    Examples
+    --------
     >>> import gauger, pandas as pd, tempfile
     >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 21, 23]})
     >>> model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))

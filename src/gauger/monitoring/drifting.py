@@ -47,7 +47,23 @@ Values = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class DriftAdvice(Advice):
-    """What to do with the model: `.action` is "keep", "watch" or "learn again", for the `.reasons`."""
+    """What to do with a model.
+
+    Attributes
+    ----------
+    action : {"keep", "watch", "learn again"}
+        By the worst of what was seen.
+    reasons : tuple of str
+        Sentences with their figures.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(40), "visits": [1, 2, 3, 4, 21, 22, 23, 24] * 5})
+    >>> model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))
+    >>> print(gauger.drift(model, table).advice)
+    Keep. Features and shares are as they were.
+    """
 
     action: str
     reasons: tuple[str, ...]
@@ -60,15 +76,39 @@ class DriftAdvice(Advice):
 class Drift(Readable):
     """Customers now beside those that a model was learned from.
 
-    `.features` has a row a feature: mean_then, mean_now, shift (in standard deviations of then), psi (the
-    population stability index, 0 for the same distribution), missing_then, missing_now (shares) and reading ("stable",
-    "moved" for an index of 0.1 or a shift of 0.25, "changed" for a shift of 0.5, or an index of 0.25 with a mean or
-    spread that is not as it was). `.segments` has a row a segment, and one for the unassigned: name, share_then,
-    share_now, centre_shift (how far the mean of its customers is from the centre learned, working scale),
-    distance_then and distance_now (means of the customers' distances).
+    Attributes
+    ----------
+    features : pandas.DataFrame
+        A row a feature: mean_then, mean_now, shift (in standard deviations of then), psi (the population stability
+        index, 0 for the same distribution), missing_then, missing_now (shares) and reading: "stable", "moved" (an index
+        of 0.1 or a shift of 0.25) or "changed" (a shift of 0.5, or an index of 0.25 with a mean or standard deviation
+        that is not as it was).
+    segments : pandas.DataFrame
+        A row a segment, and one for the unassigned: name, share_then, share_now, centre_shift (how far the mean of its
+        customers is from the centre learned, working scale), distance_then and distance_now (means of the customers'
+        distances).
+    customers : int
+        How many there are now.
+    gated, gated_then : float
+        The share of customers beyond the learned gates.
+    psi : float
+        The population stability index of the segments' shares.
+    advice : DriftAdvice
+        What to do with the model.
+    remarks : tuple of Remark
+        The cautions.
 
-    `.gated` is the share of customers beyond the learned gates (then it was `.gated_then`), `.psi` the index of
-    the segments' shares. `.advice` says whether to keep the model.
+    See Also
+    --------
+    drift : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": range(40), "visits": [1, 2, 3, 4, 21, 22, 23, 24] * 5})
+    >>> model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))
+    >>> gauger.drift(model, table.assign(visits=table["visits"] + 30)).features["reading"].tolist()
+    ['changed']
     """
 
     features: pd.DataFrame
@@ -91,16 +131,36 @@ class Drift(Readable):
 
 
 def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
-    """How the customers of a table differ from those that a model was learned from.
+    """Tell how customers differ from those that a model was learned from, and whether to keep it.
 
-    The population stability index of a feature is the sum over its bins (tenths of the learned customers, values
-    that many have in bins of their own) of (share now
-    - share then) ln(share now / share then), a share of none taken as 1 in 10,000: by custom below 0.1 is stable, up to
-    0.25 has moved, above has changed. Customers without a value are left out of it, and counted. The index of few
-    customers is noise: about 9 / n by chance alone, which a remark says.
+    Parameters
+    ----------
+    model : SegmentModel
+        What was learned.
+    table : pandas.DataFrame
+        The customers now, as for `SegmentModel.assign`.
 
-    Raises as `SegmentModel.assign`, and SettingError for a table without rows.
+    Returns
+    -------
+    Drift
+        `.features` and `.segments` then and now, `.advice` with its reasons.
 
+    Raises
+    ------
+    UnknownColumnError, ColumnValuesError, KeyColumnError
+        As `SegmentModel.assign` does.
+    SettingError
+        For a table without rows.
+
+    Notes
+    -----
+    The population stability index of a feature is the sum over its bins (tenths of the learned customers, values that
+    many have in bins of their own) of (share now - share then) ln(share now / share then), a share of none taken as 1
+    in 10,000: by custom below 0.1 is stable, up to 0.25 has moved, above has changed. Customers without a value are
+    left out of it, and counted. The index of few customers is noise: about 9 / n by chance alone, which a remark says.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(40), "visits": [1, 2, 3, 4, 21, 22, 23, 24] * 5})
     >>> model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))

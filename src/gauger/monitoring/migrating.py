@@ -28,17 +28,43 @@ Values = NDArray[np.float64]
 class Migration(Readable):
     """Customers of both times, by the segment they were in and the one they are in.
 
-    `.crossing` is the contingency table (rows before, columns after, "unassigned" last where there are any), `.shares`
-    each row's shares, `.value` the values of the customers added up in the same way (None without values). `.flows` has
-    a row for each way that anyone went: before, after, customers, share (of those who were there), expected (customers,
-    had those who left gone in proportion to the sizes before of the other segments), ratio, low, high (its 95 %
-    interval, Clopper & Pearson 1934), p_adjusted (two-sided, corrected for the number of ways: Holm 1979) and exceeds
-    (whether more went than chance would send, with p_adjusted of at most 0.05 over all ways together).
+    Attributes
+    ----------
+    crossing : pandas.DataFrame
+        The contingency table: rows before, columns after, "unassigned" last where there are any. `.shares` has each
+        row's shares.
+    value : pandas.DataFrame, optional
+        The values of the customers added up in the same way.
+    flows : pandas.DataFrame
+        A row for each way that anyone went: before, after, customers, share (of those who were there), expected
+        (customers, had those who left gone in proportion to the sizes before of the other segments), ratio, low, high
+        (its 95 % interval, Clopper & Pearson), p_adjusted (two-sided, corrected for the number of ways: Holm) and
+        exceeds (whether more went than chance would send, with p_adjusted of at most 0.05).
+    moved, moved_low, moved_high : float
+        The share that is elsewhere now, and its 95 % interval.
+    chance : float
+        What that share would be if segments were dealt out anew by lot.
+    customers : pandas.DataFrame
+        A row a customer of both times: the key, before, after, moved.
+    only_first, only_second : pandas.Index
+        The keys that are there before only (lost), or after only (new).
+    names : mapping
+        What the segments are called.
+    remarks : tuple of Remark
+        The cautions.
 
-    `.moved` is the share that is elsewhere now, `.moved_low` and `.moved_high` its 95 % interval, `.chance` what it
-    would be if segments were dealt out anew by lot. `.customers` has a row a customer of both times: the key, before,
-    after, moved. `.only_first` and `.only_second` are the keys that are only there before (lost), or after (new).
-    `.names` are the segments'.
+    See Also
+    --------
+    migration : Makes one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> spring = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 2, 2]})
+    >>> summer = pd.DataFrame({"who": list("abce"), "segment": [1, 2, 2, 1]})
+    >>> moves = gauger.migration(spring, summer, key="who")
+    >>> moves.only_first.tolist(), moves.only_second.tolist()
+    (['d'], ['e'])
     """
 
     crossing: pd.DataFrame
@@ -79,15 +105,39 @@ def migration(
     value: pd.Series | None = None,
     seed: int = 0,
 ) -> Migration:
-    """Who moved between two times, by segments of the same numbering: those of one model, or aligned ones.
+    """Tell who moved between two times, by segments of the same numbering: those of one model, or aligned ones.
 
-    `before` and `after` are segmentations or assignments (DataFrames with `key`, segment and, if they like,
-    segment_name). Customers are matched by key. `value` is a Series indexed by key, such as what each is worth. Draw it
-    with `gauger.draw.migration_flow`.
+    Parameters
+    ----------
+    before, after : Segmentation or pandas.DataFrame
+        The segments at both times, or assignments; customers are matched by key.
+    key : str, optional
+        The key column, for assignments.
+    value : pandas.Series, optional
+        Indexed by key, such as what each customer is worth.
+    seed : int
+        For the bootstrap of the share that moved.
 
-    Raises SettingError when no customer is there at both times or `key` is not given for DataFrames, ColumnValuesError
-    for values that are no numbers, and as `checked_assignments` for assignments that are none.
+    Returns
+    -------
+    Migration
+        Draw it with `gauger.draw.migration_flow`.
 
+    Raises
+    ------
+    SettingError
+        When no customer is there at both times, or `key` is not given for DataFrames.
+    ColumnValuesError
+        For values that are no numbers.
+    UnknownColumnError, KeyColumnError
+        For assignments that are none.
+
+    References
+    ----------
+    Clopper & Pearson (1934), Biometrika 26(4), 404-413. Holm (1979), Scandinavian Journal of Statistics 6(2), 65-70.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> spring = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 2, 2]})
     >>> summer = pd.DataFrame({"who": list("abce"), "segment": [1, 2, 2, 1]})
@@ -128,8 +178,8 @@ def migration(
         float(np.quantile(moved, _INTERVAL[1])),
         float(1.0 - shares),
         customers,
-        there,
         here,
+        there,
         {label: called[UNASSIGNED if label == UNASSIGNED_NAME else label] for label in index},
         tuple(_of_one_time(there, here)),
     )

@@ -36,11 +36,37 @@ def checked_assignments(assignments: pd.DataFrame, key: str) -> tuple[pd.Index, 
 
 
 def segmentation_from_assignments(features: FeatureSet, assignments: pd.DataFrame, *, method: str) -> Segmentation:
-    """The segmentation that a file of assignments tells of, on features of the same customers, matched by key.
+    """Read assignments back into a Segmentation, on features of the same customers, matched by key.
 
-    Centres are the means of the segments' customers. Where everyone is nearest the own centre, as k-means leaves them,
-    it is taken that k-means made them and would again. Raises as `checked_assignments` does, and SettingError for
-    customers that have features and no row, and for numbers of segments with a gap.
+    Parameters
+    ----------
+    features : FeatureSet
+        The features that segments were made of, or others of the same customers.
+    assignments : pandas.DataFrame
+        A row a customer with the key, `segment` (0 for unassigned) and perhaps `segment_name`.
+    method : str
+        How the segmentation is said to have been made.
+
+    Returns
+    -------
+    Segmentation
+        Centres are the means of the segments' customers. Where nearly everyone is nearest the own centre, as k-means
+        leaves them, it is taken that k-means made the segments and would again.
+
+    Raises
+    ------
+    UnknownColumnError, KeyColumnError
+        For assignments without the columns, or with a customer twice.
+    SettingError
+        For customers that have features and no row, and for numbers of segments with a gap.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> features = gauger.prepare(pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 9, 11]}), key="who")
+    >>> given = pd.DataFrame({"who": list("dcba"), "segment": [2, 2, 1, 1]})
+    >>> gauger.segmentation_from_assignments(features, given, method="a file").codes.tolist()
+    [1, 1, 2, 2]
     """
     keys, codes, names = checked_assignments(assignments, features.key)
     indices = keys.get_indexer(pd.Index(features.keys))

@@ -23,25 +23,51 @@ Rows = NDArray[np.intp]
 
 @dataclass(frozen=True, repr=False, eq=False)
 class Comparison(Readable):
-    """Segments of `.seg` beside the groups of another division of the same customers, `.other`, matched by key.
+    """Segments beside the groups of another division of the same customers, matched by key.
 
-    `.crossing` is the contingency table: customers by segment (rows) and by group of the other side (columns), each
-    with a row or column "unassigned" where there are any. `.shares` has each row's shares (of a segment's customers,
-    adding up to 1), `.other_shares` each column's. `.matched` has a row a segment: its name, the group of the other
-    side that it matches (one to one, so that the most customers are in both; missing where nobody is left) and that
-    one's name, the customers in both, their share of the segment, and overlap, their share of all who are in either
-    (Jaccard, 0 to 1).
+    Attributes
+    ----------
+    seg : Segmentation
+        The first side.
+    other : Partition
+        The second side.
+    crossing : pandas.DataFrame
+        The contingency table: customers by segment (rows) and by group of the other side (columns), with "unassigned"
+        last where there are any. `.shares` has each row's shares, `.other_shares` each column's.
+    matched : pandas.DataFrame
+        A row a segment: its name, the group of the other side that it matches (one to one, so that the most customers
+        are in both; missing where nobody is left) and that one's name, the customers in both, their share of the
+        segment, and overlap, their share of all who are in either (Jaccard, 0 to 1).
+    agreement : float
+        The share of customers in matched segments, or unassigned on both sides.
+    adjusted_rand : float
+        1 for the same division, 0 for chance; the unassigned count as one more group.
+    assigned_agreement, assigned_adjusted_rand : float
+        The same among the customers that both put into a segment.
+    customers : pandas.DataFrame
+        A row a customer of both sides, in the order of `.seg`: the key, segment, other, and moved (whether they are in
+        different ones, by the match).
+    only_first, only_second : pandas.Index
+        The keys that one side alone has.
+    worth : pandas.DataFrame
+        A row for each side that are segments of the same features: segments, explained (share of the variance between
+        segments), kmeans_explained (that of k-means with as many segments, on the same customers), stability (mean
+        overlap with the most similar segment on bootstrap samples) and weakest (that of the weakest segment).
+    remarks : tuple of Remark
+        The cautions.
 
-    `.agreement` is the share of customers in matched segments or unassigned on both sides; `.adjusted_rand` (1 for the
-    same division, 0 for chance) counts the unassigned as one more group. `.assigned_agreement` and
-    `.assigned_adjusted_rand` are the same among the customers that both put into a segment.
+    See Also
+    --------
+    compare : Makes one.
 
-    `.customers` has a row a customer of both sides, in the order of `.seg`: the key, segment, other, and moved (whether
-    they are in different ones, by the match). `.only_first` and `.only_second` are the keys that one side alone has.
-
-    `.worth` has a row for each side that are segments of the same features: segments, explained (share of the variance
-    between segments), kmeans_explained (that of k-means with as many segments, on the same customers), stability (mean
-    overlap of segments with their likes when customers are drawn anew) and weakest (that of the weakest segment).
+    Examples
+    --------
+    >>> import gauger, pandas as pd
+    >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 2, 21, 22]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)
+    >>> panel = pd.Series(["often", "often", "never", "never"], index=list("abcd"), name="says")
+    >>> gauger.compare(seg, panel).adjusted_rand
+    1.0
     """
 
     seg: Segmentation
@@ -88,16 +114,39 @@ class Comparison(Readable):
 def compare(
     seg: Segmentation, other: Segmentation | pd.Series | pd.DataFrame, *, resamples: int = 20, seed: int = 0
 ) -> Comparison:
-    """Compare segments with another segmentation, a known column (a Series indexed by key) or assignments (DataFrame).
+    """Compare segments with another segmentation, a known column or assignments: a contingency table and its measures.
 
-    Customers are matched by key; those that only one side has are left aside, counted and named in a remark. A gap in a
-    known column is unassigned. Between two segmentations of the same features `.worth` answers whether one earns its
-    keep beside the other, such as k-means beside bands: what both explain, and how well their segments come back when
-    customers are drawn anew (`resamples` times with `seed`; 0 for not at all).
+    Customers are matched by key; those that only one side has are left aside, counted and named in a remark.
 
-    Raises SettingError when no customer is on both sides, neither has a segment, or a column has no value or more than
-    100 different ones.
+    Parameters
+    ----------
+    seg : Segmentation
+        The first side.
+    other : Segmentation, pandas.Series or pandas.DataFrame
+        The second side: another segmentation, a known column (indexed by key; a gap is unassigned), or assignments.
+    resamples : int
+        Between two segmentations of the same features: how many bootstrap samples their stability is over; 0 for none.
+    seed : int
+        For the bootstrap.
 
+    Returns
+    -------
+    Comparison
+        Between two segmentations of the same features `.worth` answers whether one earns its keep beside the other,
+        such as k-means beside bands.
+
+    Raises
+    ------
+    SettingError
+        When no customer is on both sides, neither has a segment, or a column has no value or more than 100 different
+        ones.
+
+    References
+    ----------
+    Hubert & Arabie (1985), Journal of Classification 2, 193-218 (adjusted Rand index).
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcdef"), "visits": [1, 2, 3, 21, 22, 90]})
     >>> features = gauger.prepare(table, key="who", scale="none")

@@ -69,19 +69,45 @@ def profile(
     resamples: int = 20,
     seed: int = 0,
 ) -> Profile:
-    """Describe each segment by the features it was made from and, given `table`, by its other columns too.
+    """Describe each segment by the features it was made from and, given a table, by its other columns too.
 
-    `table` must have the key column; its columns are matched to the customers by key, and what is missing for a
-    customer is left out. Customers that it lacks, or has besides, are remarked. Keys, constants and free text are left
-    out. `totals` are measures that add up, such as spend_total, of which each segment's share is told; by default those
-    that end in _total. For stability customers are drawn anew `resamples` times (0 for none) with `seed`.
+    Parameters
+    ----------
+    seg : Segmentation
+        The segments.
+    table : pandas.DataFrame, optional
+        Has the key column; its columns are matched to the customers by key, and what is missing for a customer is left
+        out. Keys, constants and free text are left aside.
+    totals : sequence of str, optional
+        Measures that add up, such as spend_total, of which each segment's share is told; by default those that end in
+        _total.
+    resamples : int
+        How many bootstrap samples stability is over; 0 for none.
+    seed : int
+        For the bootstrap.
 
-    Remarks say which segments overlap with another or dissolve when customers are drawn anew, whether they look mixed
-    in a picture of two dimensions, and every time what the p of the drivers proves and what not. O(n d log n).
+    Returns
+    -------
+    Profile
+        Tables by segment, in original units. Remarks say which customers the table lacks, which segments overlap or do
+        not come back on bootstrap samples, whether they look mixed in a picture of two dimensions, and every time what
+        the p of the drivers proves and what not.
 
-    Raises UnknownColumnError when the key or a total is not in `table`, KeyColumnError when the key repeats there, and
-    SettingError when no key matches or nobody is in a segment.
+    Raises
+    ------
+    UnknownColumnError
+        When the key or a total is not in `table`.
+    KeyColumnError
+        When the key repeats there.
+    SettingError
+        When no key matches, or nobody is in a segment.
 
+    Notes
+    -----
+    O(n d log n), and a bootstrap of the method.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 9, 11], "age": [20, 30, 40, 50]})
     >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", features=["visits"]), 2)
@@ -108,10 +134,32 @@ def profile_assignments(
 ) -> Profile:
     """Describe segments by the columns of a table, from assignments that were written to a file earlier.
 
-    `assignments` has a row a customer with the key, `segment` (0 for unassigned) and, if it likes, `segment_name`.
-    Otherwise like `profile`; but the features that segments were built on are not known, so that there is no overlap
-    and there are no exemplars. `segmentation_from_assignments` takes features too.
+    The features that segments were built on are not known, so that there is no overlap and there are no exemplars;
+    `segmentation_from_assignments` takes features too.
 
+    Parameters
+    ----------
+    assignments : pandas.DataFrame
+        A row a customer with the key, `segment` (0 for unassigned) and perhaps `segment_name`.
+    table : pandas.DataFrame
+        As for `profile`.
+    key : str
+        The key column of both.
+    totals : sequence of str, optional
+        As for `profile`.
+
+    Returns
+    -------
+    Profile
+        As of `profile`.
+
+    Raises
+    ------
+    UnknownColumnError, KeyColumnError, SettingError
+        As `profile` does, and for assignments that are none.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcd"), "age": [20, 30, 40, 50]})
     >>> given = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 1, 2]})

@@ -26,19 +26,42 @@ def members(
     descending: bool = False,
     columns: Sequence[str] | None = None,
 ) -> pd.DataFrame:
-    """The customers of one segment, or of all, that meet a condition: key, segment, segment_name, distance, and more.
+    """Find the customers of one segment, or of all, that meet a condition.
 
-    - `table` adds its columns, matched by key; what it lacks or has besides is in `remarks_of(result)`.
-    - `seg` may be assignments too, a DataFrame as `Segmentation.assignments` with `key` as the customers' column.
-    - `segment` is a number, a name, or "unassigned" (0).
-    - `where` is a condition on columns, such as "spend_total > 200" or "household == 'family' and visits >= 9", with
-      and, or, not, in, brackets and comparisons; a name with spaces stands in backticks. A gap meets no comparison.
-    - `sort` orders by a column (from the lowest, or `descending`), ties in the order of the segmentation.
-    - `columns` are those to show after the key; by default all: features in original units, then the table's.
+    Parameters
+    ----------
+    seg : Segmentation or pandas.DataFrame
+        The segments, or assignments as of `Segmentation.assignments`.
+    table : pandas.DataFrame, optional
+        Adds its columns, matched by key; what it lacks or has besides is in `remarks_of(result)`.
+    key : str, optional
+        The customers' column, where `seg` is a DataFrame.
+    segment : int or str, optional
+        A number, a name, or "unassigned" (0).
+    where : str, optional
+        A condition on columns, such as "spend_total > 200" or "household == 'family' and visits >= 9", with and, or,
+        not, in, brackets and comparisons; a name with spaces stands in backticks. A gap meets no comparison.
+    sort : str, optional
+        A column to order by, from the lowest; ties in the order of the segmentation.
+    descending : bool
+        From the highest instead.
+    columns : sequence of str, optional
+        The columns to show after the key; by default all: features in original units, then the table's.
 
-    Raises SettingError for a segment that does not exist and a condition that is none, UnknownColumnError for columns
-    that are not there, and as `profile` does for a table that does not fit.
+    Returns
+    -------
+    pandas.DataFrame
+        A row a customer: the key, segment, segment_name, distance, and more; or the columns asked for.
 
+    Raises
+    ------
+    SettingError
+        For a segment that does not exist, and a condition that is none.
+    UnknownColumnError
+        For columns that are not there.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 9, 11], "age": [20, 30, 40, 50]})
     >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", features=["visits"]), 2)

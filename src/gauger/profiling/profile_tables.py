@@ -40,7 +40,25 @@ class ProfileTables(Readable):
         return [row for row in self.sizes.index if isinstance(row, int)]
 
     def name_of(self, row: object) -> str:
-        """What a row of the tables is called: a segment's name, "unassigned" or "everyone"."""
+        """Give what a row of the tables is called.
+
+        Parameters
+        ----------
+        row : int or str
+            A segment's number, "unassigned" or "everyone".
+
+        Returns
+        -------
+        str
+            The segment's name, or the same word.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 9, 11]})
+        >>> gauger.profile(gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)).name_of(2)
+        'segment 2'
+        """
         return str(self.sizes["name"].to_dict()[row])
 
     @property

@@ -41,38 +41,84 @@ def hand_off(
 ) -> HandOff:
     """Write one audience file a segment and one of all, the arms, and a manifest, into a folder of their own.
 
-    - `assignments` has a row a customer: the key (its first column, or `key`), segment, perhaps segment_name; or a
-      Segmentation. `contacts` has the same key, consent, and addresses. The unassigned go in only when `segments` names
-      0 or "unassigned"; by default all segments go in, else those named by number or name.
-    - `consent` is a column of contacts that says yes or no; a gap is no. consent=None says in so many words that none
-      is needed. Where one of several contacts who share an address says no, that binds all of them; with
-      `refusal_binds="customer"` only that one.
-    - `suppress` is a table with the key, the e-mail or the telephone column, or a list of any of them. Who shares an
-      address with somebody suppressed is suppressed too, also by way of contacts in no segment. A key that is nobody's
-      as it is written names whoever's differs only by case, leading zeros, `.0` or Unicode form. A remark and the
-      manifest say how many entries were read, matched somebody, matched nobody; entries that cannot be read are refused
-      unless `unreadable="skip"`.
-    - `region` is the country (ISO 3166, such as "GB") of telephone numbers that do not say theirs.
-    - `address` is the column that the campaign needs ("email", "phone" or another; None for none): who has no usable
-      one is left out. `email` and `phone` name the columns by which one person is told twice: of those who may be
-      contacted and share an address only the lowest key goes.
-    - `holdout` is the share of each segment that is not contacted, to measure by. Segments of fewer than `min_size` who
-      could be contacted are left out. `base_rate` is the response expected without the campaign: the hand-off says what
-      uplift over it each holdout can show.
-    - `columns` are those of contacts that the files have after key, segment, segment_name and arm; by default only the
-      address. `format` is csv, jsonl, parquet, xlsx, sqlite, or the URL of a PostgreSQL database. `match_on` "email" or
-      "phone" (or both) also writes SHA-256 hashes of addresses, for platforms that match by them, and no plain address
-      beside them.
-    - `model` lends the manifest its fingerprint, `made_at` its time (by default now). The same call gives the same
-      bytes but for the time.
-
     Everything appears at once, by a rename, or nothing; files can be read by their owner only. No address is in remarks
-    or messages.
+    or messages. The same call gives the same bytes but for the time.
 
-    Raises UnknownColumnError for columns that are not there (a missing consent column among them), KeyColumnError for a
-    member that comes twice, ColumnValuesError for consent in other words, SettingError for settings that are none, and
-    OutputError when the folder holds something or writing fails.
+    Parameters
+    ----------
+    assignments : pandas.DataFrame or Segmentation
+        A row a customer: the key (its first column, or `key`), segment, perhaps segment_name; or a Segmentation.
+    contacts : pandas.DataFrame
+        The same key, consent, and addresses.
+    folder : str or path-like
+        Where; it must be empty, or hold an earlier hand-off that `replace` allows to replace.
+    campaign : str
+        Its name; it decides who is held out.
+    key : str, optional
+        The key column.
+    segments : sequence of int or str, optional
+        By number or name; by default all. The unassigned go in only when 0 or "unassigned" is named.
+    columns : sequence of str, optional
+        The columns of contacts that the files have after key, segment, segment_name and arm; by default only the
+        address.
+    holdout : float
+        The share of each segment that is not contacted, to measure by.
+    suppress : pandas.DataFrame or list, optional
+        A table with the key, the e-mail or the telephone column, or a list of any of them. Who shares an address with
+        somebody suppressed is suppressed too, also by way of contacts in no segment. A key that is nobody's as it is
+        written names whoever's differs only by case, leading zeros, `.0` or Unicode form.
+    consent : str, optional
+        The column of contacts that says yes or no; a gap is no. None says in so many words that none is needed.
+    min_size : int
+        Segments of fewer who could be contacted are left out.
+    match_on : {"email", "phone"} or both, optional
+        Also write SHA-256 hashes of addresses, for platforms that match by them, and no plain address beside them.
+    address : str, optional
+        The column that the campaign needs ("email", "phone" or another; None for none): who has no usable one is left
+        out.
+    email, phone : str, optional
+        The columns by which one person is told twice: of those who may be contacted and share an address only the
+        lowest key goes.
+    region : str, optional
+        The country (ISO 3166, such as "GB") of telephone numbers that do not say theirs.
+    refusal_binds : {"person", "customer"}
+        Whom a refusal of consent binds: all who share the address, or only that contact.
+    unreadable : {"refuse", "skip"}
+        What to do with entries of the suppression list that cannot be read.
+    format : str
+        csv, jsonl, parquet, xlsx, sqlite, or the URL of a PostgreSQL database.
+    base_rate : float
+        The response expected without the campaign: the hand-off says what uplift over it each holdout can show.
+    seed : int
+        With the campaign's name it decides who is held out.
+    model : SegmentModel, optional
+        Lends the manifest its fingerprint.
+    made_at : datetime.datetime, optional
+        The manifest's time; by default now.
+    replace : bool
+        Whether a hand-off that stands in the folder, with nothing besides, may be replaced.
 
+    Returns
+    -------
+    HandOff
+        Remarks and the manifest say how many entries of the suppression list were read, matched somebody, matched
+        nobody, and which holdouts are too small to show anything.
+
+    Raises
+    ------
+    UnknownColumnError
+        For columns that are not there, a missing consent column among them.
+    KeyColumnError
+        For a contact that comes twice.
+    ColumnValuesError
+        For consent in other words than yes and no.
+    SettingError
+        For settings that are none.
+    OutputError
+        When the folder holds something, or writing fails.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd, tempfile
     >>> who = pd.DataFrame({"who": list("abcd"), "segment": [1, 1, 2, 0]})
     >>> contacts = pd.DataFrame({"who": list("abcd"), "consent_email": [1, 0, 1, 1]})

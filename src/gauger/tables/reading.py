@@ -52,27 +52,54 @@ def read_table(
 ) -> pd.DataFrame:
     """Read a file, or a table of a database, as a DataFrame.
 
-    `source` is a path that ends in .csv, .tsv or .jsonl (also with .gz), .parquet or .xlsx; or a database's URL, such
-    as `sqlite:///shop.db` or `postgresql+psycopg://user@host/shop`, with the name of a `table` or a `query`. Passwords
-    in a URL are never repeated.
-
     Values keep their nature: whole numbers stay whole (also where some are missing), codes such as `00417` or `4E5`
     stay text, ISO dates become dates. In delimited text the delimiter, the quotes, the encoding (UTF-8, UTF-16,
     Windows-1252) and whether the first line names the columns are found out, and an empty cell, `NA`, `N/A`, `NaN`,
-    `null` and `None` are missing values. What cannot be found out is told:
+    `null` and `None` are missing values. What cannot be found out is told.
 
-    - `sheet`: the sheet of a workbook, by default the first,
-    - `decimal`, `thousands`: the marks of numbers, such as "," and ".",
-    - `dates`: the format of dates, such as "%d.%m.%Y", or by column `{"joined": "%d.%m.%Y"}`,
-    - `as_text`: columns that stay text, whatever they look like,
-    - `as_missing`: by column, the value that stands for none, as it is written: `{"age": 999}`,
-    - `header`: whether the first line names the columns; `encoding`: of the text,
-    - `skip_bad_lines`: a new file; malformed lines go there, with number and fault, instead of being an error.
+    Parameters
+    ----------
+    source : str or path-like
+        A path that ends in .csv, .tsv or .jsonl (also with .gz), .parquet or .xlsx; or a database's URL, such as
+        `sqlite:///shop.db` or `postgresql+psycopg://user@host/shop`. A password in it is never repeated.
+    sheet : str, optional
+        The sheet of a workbook; by default the first.
+    table, query : str, optional
+        The table of a database, or a query instead.
+    decimal, thousands : str, optional
+        The marks of numbers in text, such as "," and "."; by default a point, and none.
+    dates : str or mapping, optional
+        The format of dates, such as "%d.%m.%Y", or by column: `{"joined": "%d.%m.%Y"}`.
+    as_text : sequence of str, optional
+        Columns that stay text, whatever they look like.
+    as_missing : mapping, optional
+        By column, the value that stands for none, as it is written: `{"age": 999}`.
+    header : bool, optional
+        Whether the first line names the columns.
+    encoding : str, optional
+        The encoding of text.
+    skip_bad_lines : str or path-like, optional
+        A new file: malformed lines go there, with number and fault, instead of being an error.
 
-    Guesses and skipped lines are in `remarks_of(result)`. Raises MissingFileError when there is no such file;
-    TableFileError when it is empty, has no rows, repeats a column name, or is not what its ending says, with the
-    numbers of malformed lines; DatabaseError, UnknownTableError, MissingPackageError, SettingError.
+    Returns
+    -------
+    pandas.DataFrame
+        A row a record. `remarks_of(result)` tells of guesses and of lines that were skipped.
 
+    Raises
+    ------
+    MissingFileError
+        When there is no such file.
+    TableFileError
+        When the file is empty, has no rows, repeats a column name, or is not what its ending says; with the numbers of
+        malformed lines.
+    DatabaseError, UnknownTableError, MissingPackageError
+        When a database cannot be reached, has no such table, or needs a package that is not installed.
+    SettingError
+        For a setting that the format does not have.
+
+    Examples
+    --------
     >>> import gauger
     >>> visits = gauger.read_table(gauger.demo_file("visits.csv"))
     >>> len(visits), visits["seats"].dtype.name

@@ -17,13 +17,34 @@ from gauger.wording import listed, plural
 
 
 def write_table(table: pd.DataFrame, path: str | PathLike[str], *, replace: bool = False) -> Path:
-    """Write a DataFrame, without its index, and return the path.
+    """Write a DataFrame, without its index.
 
-    The path's ending says the format: .csv, .tsv or .jsonl (also with .gz), .parquet or .xlsx. Text that a spreadsheet
-    would take for a formula (it starts with =, +, - or @) gets an apostrophe in csv and tsv, which `read_table` takes
-    away again. The file appears whole, by a rename. Raises OutputError when it exists and `replace` is not set, or
-    when the folder cannot be written; TableFileError for another ending, or for what the format cannot hold.
+    Text that a spreadsheet would take for a formula (it starts with =, +, - or @) gets an apostrophe in csv and tsv,
+    which `read_table` takes away again. The file appears whole, by a rename.
 
+    Parameters
+    ----------
+    table : pandas.DataFrame
+        What to write.
+    path : str or path-like
+        Where; the ending says the format: .csv, .tsv or .jsonl (also with .gz), .parquet or .xlsx.
+    replace : bool
+        Whether a file that is there already may be replaced.
+
+    Returns
+    -------
+    pathlib.Path
+        The file written.
+
+    Raises
+    ------
+    OutputError
+        When the file exists and `replace` is not set, or when the folder cannot be written.
+    TableFileError
+        For another ending, or for what the format cannot hold.
+
+    Examples
+    --------
     >>> import gauger, pandas as pd, tempfile
     >>> with tempfile.TemporaryDirectory() as folder:
     ...     gauger.write_table(pd.DataFrame({"visits": [3]}), f"{folder}/t.csv").name

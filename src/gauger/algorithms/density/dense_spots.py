@@ -1,4 +1,4 @@
-"""DensityGroups spots inside a wide cloud: they never come apart from it, but its densities then have two peaks."""
+"""Dense spots inside a wide cloud: they never come apart from it, but its densities then have two peaks."""
 
 from dataclasses import replace
 
