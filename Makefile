@@ -9,7 +9,7 @@ demo: $(VENV)/installed
 	$(BIN)/gauger demo --out demo-output --replace
 
 test: $(VENV)/installed-dev
-	$(BIN)/pytest -n auto
+	$(BIN)/pytest -n auto --dist loadgroup
 
 check: $(VENV)/installed-dev
 	$(BIN)/ruff check .

@@ -22,11 +22,21 @@ from gauger.cli.app import app
 from gauger.demo.walkthrough import FEATURES
 from gauger.demo.world import World, build_world
 
+COMPILE_FIRST = Path(__file__).with_name("compile_first.py")
+
 # A shared machine may be slow for a moment; that is no fault of the code.
 settings.register_profile("gauger", deadline=None, print_blob=True)
 settings.load_profile("gauger")
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """On a fresh clone, compile every loop before workers start that would each do it."""
+    fresh = not any(Path(gauger.__file__).parent.rglob("*.nbi"))
+    if fresh and not hasattr(config, "workerinput") and not os.environ.get("NUMBA_DISABLE_JIT"):
+        halves = [subprocess.Popen([sys.executable, COMPILE_FIRST, str(half)]) for half in range(2)]
+        assert not any(half.wait() for half in halves)
 
 
 @pytest.fixture(scope="session")
