@@ -16,6 +16,8 @@ from gauger.remarks import Remark
 from gauger.wording import listed, plural
 
 UNASSIGNED, UNASSIGNED_NAME = 0, "unassigned"
+"""The code and the name of who is in no segment."""
+
 EVERYONE = "everyone"
 
 Codes = NDArray[np.int32]

@@ -8,6 +8,7 @@ from gauger.errors import SettingError
 _GROUP_LIMIT, _GROUP_USE = Path("/sys/fs/cgroup/memory.max"), Path("/sys/fs/cgroup/memory.current")
 _MACHINE = Path("/proc/meminfo")
 _UNKNOWN = 4 * 2**30
+"""Bytes assumed where the system does not say: a small laptop's."""
 
 
 def available_bytes() -> int:

@@ -10,6 +10,8 @@ from typing import TypeVar
 from gauger.errors import SettingError
 
 BLOCK_ROWS = 32_768
+"""Rows of a block, fixed so that sums are added in the same order by any number of threads; large enough to hide a
+call."""
 
 _THREAD_NAME = "gauger"
 

@@ -13,6 +13,7 @@ from gauger.algorithms.statistics import LEVEL
 CONTACTED, HOLDOUT = "contacted", "holdout"
 
 POWER = 0.8
+"""How often a hand-off's smallest uplift would be found: the usual convention."""
 
 
 def arms(keys: pd.Index, segments: NDArray[np.integer], share: float, campaign: str, seed: int) -> NDArray[np.object_]:

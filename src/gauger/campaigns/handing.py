@@ -30,6 +30,7 @@ from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
 from gauger.wording import listed, plural
 
 _LEAST_UPLIFT = 0.05
+"""A holdout that shows no smaller uplift than this is worth a remark: judgement."""
 
 
 @dataclass(frozen=True, repr=False, eq=False)

@@ -16,6 +16,8 @@ from gauger.campaigns.eligible import DUPLICATE_RULE, STEPS
 from gauger.errors import MissingFileError, ModelFileError
 
 FORMAT, VERSION = "gauger hand-off", 1
+"""What a manifest says it is, and the form it has."""
+
 MANIFEST, PAGE = "manifest.json", "manifest.html"
 
 _MATCH_RULE = (

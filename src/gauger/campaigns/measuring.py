@@ -25,6 +25,8 @@ from gauger.wording import listed, plural
 HELPED, HARMED, CANNOT_SAY, TOO_SMALL = "more", "less", "cannot say", "too small to say"
 
 _LEAST_ARM, _LEAST_RESPONSES = 10, 5
+"""Customers of an arm, and responses of both, below which nothing is said: judgement; the intervals hold below it, and
+say nothing."""
 
 
 @dataclass(frozen=True, repr=False, eq=False)

@@ -16,11 +16,22 @@ from gauger.wording import first_up, listed, plural
 VERDICTS = ("clear", "leaning", "unclear", "no structure")
 
 _RIVAL = 0.03
+"""A silhouette this much higher elsewhere is a rival: judgement."""
+
 _TOO_SMALL = 0.015
+"""A segment of no more than this share is worth a warning, not a campaign: judgement."""
+
 _UNEQUAL = 0.25
+"""A smallest segment below this part of an even share makes criteria that favour even sizes err: judgement."""
+
 MOST_ALTERNATIVES = 3
+"""More would be no advice."""
+
 _TRIVIAL = 0.9
+"""From this share of a feature's variance between segments it tells them alone: judgement."""
+
 _REPEATS = 0.8
+"""From this share a feature is said to be what segments repeat: judgement."""
 
 
 @dataclass(frozen=True)

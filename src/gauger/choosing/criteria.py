@@ -12,7 +12,10 @@ from gauger.algorithms.diagnostics import Gap, gap_statistic, prediction_strengt
 from gauger.algorithms.kmeans import Fitter, distinct_up_to
 
 MOST_CUSTOMERS = 2_500
+"""Customers that the criteria are measured on: judgement, for the cost grows in proportion."""
+
 SPLITS = 10
+"""Random halves that prediction strength is over: judgement; Tibshirani & Walther (2005) take five."""
 
 Values = NDArray[np.float64]
 

@@ -18,6 +18,8 @@ WORTH_A_CAMPAIGN = 0.015
 WAYS_OUT = "linkage ward (with the Euclidean metric), or k-means"
 
 _WORSE = 0.1
+"""A silhouette of the tree's cut this much below that of the evidence says that the cut misses the groups:
+judgement."""
 
 
 def advice_on_cuts(

@@ -17,7 +17,10 @@ from gauger.algorithms.kmeans import SmallFit, distinct_up_to, fits_by_count
 from gauger.algorithms.statistics import scaled_dip
 
 MOST_CUSTOMERS = 4_000
+"""Customers that groups are looked for in: enough for a group of 2 % to have a peak of its own."""
+
 CLOUDS = 10
+"""Tables of one cloud that the customers are compared with: judgement."""
 
 DEEP = 0.60
 """A scaled dip that evenly spread customers reach once in fifty times, a normal cloud never: a valley by itself."""
@@ -27,14 +30,35 @@ SURE, LIKELY = 5.0, 3.0
 """Standard deviations of the silhouette above that of one cloud."""
 
 _LINKED = 0.46
+"""Segments with a valley shallower than this between them are one group: tuned on
+`benchmarks.advice`, on other seeds than it reports."""
+
 _TRADE = 5.0
+"""How much deeper the shallowest valley must be for each point of silhouette given up: tuned as
+`_LINKED`."""
+
 _MOST_LOSS = 0.05
+"""The most silhouette that a count with deeper valleys may give up: tuned as
+`_LINKED`."""
+
 _PLAIN_TO_SEE = 0.75
+"""A valley this deep speaks for groups whatever the silhouettes say: tuned as
+`_LINKED`."""
+
 _LEAST_SPREAD = 0.004
+"""Ten clouds can agree by chance: their silhouettes differ by no less than this; judgement."""
+
 _LEAST_SHARE, _LEAST_CUSTOMERS = 0.015, 5
+"""A group of fewer (a share, and a number of customers) is none: judgement."""
+
 _SUBSET = 800
+"""Customers whose silhouettes weigh counts: judgement."""
+
 _PLAYS_NO_PART = 0.10
+"""A feature with less than this share between segments, and one peak, plays no part in them: judgement."""
+
 _LONELY = 20.0
+"""A customer weighs at most so many times the typical one, by the space it has: judgement."""
 
 Values = NDArray[np.float64]
 

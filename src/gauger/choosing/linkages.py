@@ -22,10 +22,16 @@ from gauger.remarks import Remark
 from gauger.wording import first_up, listed, plural
 
 MOST_CUSTOMERS = 3_000
+"""Customers that trees are compared on: judgement, for the cost grows with the square."""
 
 _CHAINED = 0.9
+"""From this share in the largest segment a linkage is said to chain: judgement."""
+
 _CLOSE = 0.02
+"""A cophenetic correlation this much higher is worth a word: judgement."""
+
 _MOST_COUNT = 10
+"""The most groups that are looked for, as in a study of the count."""
 
 CAUTION = (
     "All this compares trees with distances, not with the truth: a tree can tell the distances well and still not give "

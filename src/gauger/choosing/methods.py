@@ -37,7 +37,11 @@ from gauger.segmentation import Segmentation
 """Streams of the seed: the evidence's customers, and those that coordinates are found for."""
 
 _MOST_PLACED, _MOST_MEASURED = 1_500, 4_000
+"""Customers that are placed by principal coordinates, O(n³), and that are measured by all distances:
+judgement."""
+
 _MOST_AXES, _LEAST_AXIS = 6, 0.05
+"""Principal coordinates kept, and the least share of the first one's variance that each must have: judgement."""
 
 Values = NDArray[np.float64]
 Made = Mapping[int, Segmentation]

@@ -21,9 +21,13 @@ from gauger.remarks import Remark
 from gauger.wording import listed
 
 MOST_CUSTOMERS = 1_000
+"""Customers that metrics are compared on: half a million distances each."""
+
 NEIGHBOURS = 10
+"""Nearest customers that two metrics are asked to share: judgement."""
 
 _SAME, _OTHER = 0.95, 0.7
+"""Rank correlations from which metrics are nearly the same, and below which they are strangers: judgement."""
 
 CAUTION = (
     "All this compares metrics with each other, not with the truth: take the one whose idea of nearness is yours, and "

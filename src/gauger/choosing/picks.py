@@ -8,7 +8,10 @@ from gauger.algorithms.diagnostics import Elbow, Gap
 from gauger.wording import listed, plural
 
 SHARP = 0.4
+"""The strength from which an elbow is one: a straight or smoothly falling curve stays below (tests)."""
+
 STRONG, STABLE = 0.8, 0.85
+"""The usual limits: prediction strength 0.8 (Tibshirani & Walther 2005), and stability 0.85 (Hennig 2007)."""
 
 Scores = Mapping[int, float]
 Picks = Mapping[str, int | None]

@@ -33,9 +33,14 @@ from gauger.remarks import Remark
 from gauger.wording import short_number
 
 RADII = 12
+"""Radii that are tried: judgement."""
+
 VALIDITY_SAMPLE = 2_000
+"""Customers that validity is worked out on, O(n²)."""
 
 _LEAST_HIGH, _MOST_HIGH, _ABOVE_TOP = 1.5, 5.0, 1.1
+"""The largest radius: a little above where all groups become one, between these many times the knee; judgement."""
+
 _VERDICTS = ("clear", "leaning", "unclear", "no structure")
 
 Values = NDArray[np.float64]

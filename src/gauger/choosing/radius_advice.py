@@ -17,7 +17,10 @@ STEADY = 0.9
 """The least adjusted Rand index of two radii next to each other whose answers count as the same."""
 
 _LONG = 3
+"""Radii over which the same segments must hold for a clear advice: judgement."""
+
 _MOST_ALTERNATIVES = 3
+"""More would be no advice."""
 
 
 @dataclass(frozen=True)

@@ -28,6 +28,7 @@ from gauger.errors import GaugerError
 from gauger.progress import listening
 
 FAULT, INTERRUPTED = 1, 130
+"""Exit codes: the data or the request was at fault, and 128 + SIGINT as shells have it."""
 
 
 class _Commands(TyperGroup):

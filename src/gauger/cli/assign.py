@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from gauger.models import SegmentModel
 
 _BY_BLOCKS = 100 * 2**20
+"""Bytes from which a file is assigned block by block: what a small machine still holds as a table."""
 
 Model = Annotated[Path, typer.Argument(metavar="MODEL", help="model.json of `gauger segment`.")]
 

@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from gauger.segmentation import Segmentation
 
 _QUARTERS = 2
+"""Bands of a feature where nobody says: halves, so that two features make quadrants."""
 
 
 @dataclass(frozen=True)

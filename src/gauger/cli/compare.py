@@ -21,6 +21,7 @@ COMPARE_FILES = ("crossing.csv", "matches.csv", "customers.csv", "flow.png")
 OPTIONAL_FILES = ("worth.csv", "side-by-side.png")
 
 _ROOM = 85
+"""Letters that the column names of a contingency table may take beside each other."""
 
 
 def compare(

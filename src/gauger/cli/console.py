@@ -20,11 +20,23 @@ if TYPE_CHECKING:
     import pandas as pd
 
 _WIDEST = 100
+"""Columns of the widest line that is not a path or a command."""
+
 _MOST_COLUMNS, _PLAIN_COLUMNS = 40, 2
+"""Columns of a table beyond which only the first few are shown."""
+
 _MOST_SEGMENTS = 20
+"""Segments that a terminal lists; the files have all."""
+
 _MOST_PATHS = 10
+"""Paths that a terminal lists one by one."""
+
 _PATIENCE = 1.0
+"""Seconds before a progress bar appears: shorter work needs none."""
+
 _STEP_INDENT = 14
+"""Letters before what a step of the demo found."""
+
 _MIDNIGHT = " 00:00:00"
 _NUMERIC = re.compile(r"[+-]?[\d.,]+%?")
 

@@ -20,7 +20,10 @@ if TYPE_CHECKING:
 COUNT_FILES = ("counts.csv", "counts.png", "silhouettes.png", "splits.png", "features.png")
 
 _COUNTS_A_TABLE = 10
+"""Counts side by side, so that a table fits 80 columns."""
+
 _SENTENCES = 3
+"""Reasons that a terminal shows; `--json` has all."""
 
 
 def counts(

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 RADIUS_FILES = ("radii.csv", "radii.png", "neighbours.png")
 
 _SENTENCES = 3
+"""Reasons that a terminal shows; the study has all."""
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from gauger.features import FeatureSet
 
 _MOST_NAMES = 24
+"""Files that a help text names one by one."""
 
 Source = Annotated[
     str,

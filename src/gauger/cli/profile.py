@@ -39,7 +39,10 @@ OPTIONAL_FILES = (
 MEMBER_FILES = ("members.csv",)
 
 _MOST_DRIVERS, _TINY_P, _SHARES = 12, 0.001, ("share_of_segment", "share_of_matching")
+"""Drivers shown, and the p below which "< 0.001" says enough."""
+
 _MOST_MEMBERS, _LINE_WIDTH = 20, 100
+"""Customers of a segment shown, and the columns that they must fit."""
 
 
 def profile(

@@ -21,6 +21,7 @@ SERIES_FILES = ("series.png",)
 FEATURE_TREE_FILES = ("merges.csv", "groups.csv", "tree.png")
 
 _MOST_COUNT = 10
+"""The most segments that a tree is studied for."""
 
 
 @dataclass(frozen=True)

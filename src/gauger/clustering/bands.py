@@ -18,7 +18,11 @@ from gauger.wording import listed, plural, short_number
 COMBINATIONS = ("cells", "score")
 
 _MANY_CELLS, _MOST_BANDS = 12, 20
+"""From so many segments a word on small ones is about all of them; the most bands of a feature that people tell apart:
+judgement."""
+
 _WORDS = {2: ("low", "high"), 3: ("low", "middle", "high")}
+"""What two and three bands are called; more are numbered."""
 
 Bands = Mapping[str, int | Sequence[float]]
 Rows = NDArray[np.intp]

@@ -10,12 +10,15 @@ from gauger.segmentation import Segmentation
 from gauger.wording import plural
 
 TINY_SHARE = 0.01
+"""A segment of no more than this share is tiny: judgement."""
 
 
 _KEYS_SHOWN = 3
+"""Keys that a remark names."""
 
 
 _TINY_SHOWN = 6
+"""Tiny segments that a remark names."""
 
 
 def tiny_segments(seg: Segmentation) -> Iterator[Remark]:

@@ -13,13 +13,25 @@ from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.wording import plural, short_number
 
 MANY_OUTSIDE, NEARLY_ALL = 0.4, 0.9
+"""Shares worth a remark, of the unassigned and of the largest segment: judgement."""
 
 _FEW_FEATURES = 8
+"""Beyond so many features distances lose their contrast (Beyer et al. 1999, ICDT, 217-235, see it from 10 to 15)."""
+
 _LITTLE_CONTRAST = 2.0
+"""A typical distance below so many times that of neighbours leaves density little to see: judgement."""
+
 _MANY_COPIES = 0.05
+"""A share of customers who are core by copies alone that is worth a remark: judgement."""
+
 _SMALL_NAMED = 20
+"""Small segments that a remark carries the numbers of."""
+
 _SAMPLE, _BLOCKS = 200, 20
+"""Customers whose contrast is measured, and the blocks they are taken in."""
+
 _HALF, _NEARLY_ALL = 0.5, 0.99
+"""Between which quantiles of the neighbour distances a radius is worth trying."""
 
 Values = NDArray[np.float64]
 

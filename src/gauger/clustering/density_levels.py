@@ -23,7 +23,10 @@ from gauger.progress import task
 from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation
 
 _USUAL_SHARE, _LEAST = 0.02, 10
+"""The smallest segment by default, as a share and as a number of customers: judgement."""
+
 _DENSE_SHARE = 0.1
+"""The densest part of a segment, whose members have strength 1: judgement, for one customer alone is chance."""
 
 
 Values = NDArray[np.float64]

@@ -11,6 +11,7 @@ from gauger.segmentation import Segmentation
 from gauger.wording import plural
 
 _FAR_WIDTHS = 6.0
+"""Quartile widths beyond the median from which a customer is far from every centre: judgement."""
 
 Values = NDArray[np.float64]
 

@@ -30,9 +30,12 @@ from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation, numb
 from gauger.wording import listed, plural, short_number
 
 MOST_COMPARED = 3_000
+"""Leaves that the cophenetic correlation compares: 4.5 million pairs."""
+
 IN_DISTANCE = "Ward's height, in units of distance"
 
 _NEARBY = 4
+"""Heights that a message offers."""
 
 Values = NDArray[np.float64]
 

@@ -15,8 +15,13 @@ from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 
 _MOST_CUSTOMERS = 2_000
+"""Customers that density looks at beside k-means: judgement."""
+
 _MOST_FEATURES = 8
+"""Over more features density tells little (see `density_cautions`)."""
+
 _PURE = 0.9
+"""From this purity one way round, segments and groups are no contradiction: judgement, tried on `benchmarks.shapes`."""
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.integer]

@@ -13,7 +13,10 @@ from gauger.segmentation import Codes, Segmentation
 from gauger.wording import listed, plural
 
 _MOST = 0.9
+"""The share of the largest segment that is worth a remark: judgement."""
+
 _LARGE = 2**30
+"""Bytes of a matrix that are worth a remark: 1 GB."""
 
 
 def about_one_segment(seg: Segmentation) -> Iterator[Remark]:

@@ -12,8 +12,11 @@ from gauger.wording import listed, plural, written_like
 STAND_IN_DATES = ("1900-01-01", "1970-01-01", "9999-12-31")
 
 MOSTLY = 0.8
+"""From this share a column of text is nearly numbers: judgement."""
 
 _TOGETHER = 0.9
+"""From this share of shared gaps two columns are missing together: judgement."""
+
 _COMMON = 3
 """A value that fewer rows have may be somebody's own, and is not repeated."""
 _OTHER_DATE = r"\d{1,2}[./-]\d{1,2}[./-]\d{2,4}(?: .*)?"

@@ -6,9 +6,13 @@ import pandas as pd
 from gauger.demo.places import TOWNS, TRAM_LINE, Kilometres
 
 QUARTERS = {"old town": 420, "ring road": 340, "lakeside": 330, "tram line": 400, "farms": 90}
+"""Homes of each quarter."""
 
 _ON_THE_LINE = (0.25, 0.84)
+"""Between which shares of the tram line people live."""
+
 _REGION = ((4.0, 50.0), (4.0, 40.0))
+"""The region that farms are spread over, in km."""
 
 
 def build_homes(rng: np.random.Generator) -> tuple[pd.DataFrame, pd.Series]:

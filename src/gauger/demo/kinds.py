@@ -147,6 +147,7 @@ KINDS = (
         town=0.75,
     ),
 )
+"""The six kinds of members that are planted, and how each behaves."""
 
 BLOCK_BOOKER = Kind(
     name="block booker",
@@ -166,3 +167,4 @@ BLOCK_BOOKER = Kind(
     age=(48.0, 9.0),
     town=0.5,
 )
+"""The extreme customers: schools that book a house."""

@@ -15,6 +15,7 @@ _NAMES = (
 _SURNAMES = "ashlock brindle copsey dray elver fennick garlow hask inglet jessop kell lorne marlish nidd oxley".split()
 _DOMAINS = ("example.com", "example.org", "example.net")
 AGE_BAND_EDGES = (25, 35, 50, 65)
+"""Where age bands begin, as a club's form has them."""
 
 
 def build_members(

@@ -11,8 +11,13 @@ Kilometres = NDArray[np.float64]
 AREAS = ("Ostrel", "Kelmere", "Tramside", "Brackholt", "Saltfen", "Upper Wend", "Harrowick", "Dunsey", "Fallowby")
 LONELY_AREA = "Gullrock"
 TOWNS = ((14.0, 22.0), (41.0, 31.0))
+"""The two towns, in km east and north."""
+
 TRAM_LINE = ((14.0, 22.0), (24.0, 12.0), (34.0, 14.0), (41.0, 31.0))
+"""The stops of the tram, in km."""
+
 ISLAND = (63.0, 47.0)
+"""The island, in km."""
 
 _FIRST = ("Ard", "Bel", "Cor", "Dun", "Esk", "Fen", "Gar", "Hol")
 _LAST = ("ick", "mer", "ow", "ath", "und", "ess")

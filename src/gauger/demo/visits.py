@@ -9,7 +9,11 @@ import pandas as pd
 from gauger.demo.kinds import CHANNELS, FILM_KINDS, SLOTS, Kind
 
 _SLOT_FACTOR = np.array([0.85, 1.0, 1.1])
+"""What a seat costs by part of the day, of the usual price."""
+
 _KIOSK_SHARE = 0.6
+"""The share of visits with something from the kiosk."""
+
 _COLUMNS = "member_id visited_on house film_kind slot seats ticket_spend kiosk_spend booked_days_ahead channel".split()
 
 

@@ -17,10 +17,17 @@ from gauger.demo.places import build_region
 from gauger.demo.visits import add_visit_mess, build_visits
 
 SEED = 48
+"""The seed of the world: one for each house."""
+
 FIRST_DAY = datetime.date(2024, 1, 1)
+"""The first day of the two years that visits are made for."""
+
 WEEKS = 104
+"""Weeks of visits."""
+
 LATER_FIRST_DAY = FIRST_DAY + datetime.timedelta(weeks=WEEKS)
 LATER_WEEKS = 13
+"""Weeks of the later table."""
 
 
 @dataclass(frozen=True)

@@ -21,8 +21,13 @@ from gauger.segmentation import Segmentation
 KINDS = ("box", "violin")
 
 _WHISKERS = (0.05, 0.25, 0.5, 0.75, 0.95)
+"""Quantiles of a box: whiskers, quartiles, median."""
+
 _BEYOND = 0.8
+"""How far a panel goes beyond the widest box, in its widths: by eye."""
+
 _SMOOTHED, _STEPS = 2_000, 120
+"""Customers that a violin is smoothed from, and the points of its outline."""
 
 Values = NDArray[np.float64]
 

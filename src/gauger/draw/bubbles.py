@@ -15,6 +15,7 @@ from gauger.wording import plain_number
 CUSTOMERS = "customers"
 
 _LARGEST, _SMALLEST = 6_400.0, 90.0
+"""Areas of the largest and the smallest bubble, in square points: by eye."""
 
 
 def profile_bubbles(profile: Profile, x: str | None = None, y: str | None = None, size: str | None = None) -> Figure:

@@ -16,7 +16,10 @@ MOST_POINTS = 20_000
 """So many customers are drawn one by one; of more there is shading."""
 
 _ACROSS, _DOWN = 170, 106
+"""Cells of a shaded cloud, across and down: about six pixels each."""
+
 _FAINTEST = 0.12
+"""The opacity of a cell with one customer: by eye."""
 
 Span = tuple[float, float]
 Spans = tuple[Span, Span]

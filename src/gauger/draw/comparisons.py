@@ -17,6 +17,7 @@ from gauger.segmentation import UNASSIGNED, Segmentation, segmentation_from_code
 from gauger.wording import plural
 
 _TITLE_WIDTH = 66
+"""Letters of a line of a title."""
 
 
 def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = None) -> Figure:

@@ -15,9 +15,11 @@ from gauger.features import HIGH_CORRELATION, FeatureSet
 from gauger.wording import listed
 
 MOST_MEASURES = 30
+"""Measures whose names fit."""
 
 _COLOURS = LinearSegmentedColormap.from_list("correlation", DIVERGING)
 _MOST_NUMBERS = 16
+"""Measures up to which every cell has its number."""
 
 
 def correlations(table: pd.DataFrame | FeatureSet, key: str | None = None) -> Figure:

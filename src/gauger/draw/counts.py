@@ -10,6 +10,7 @@ from gauger.draw.style import ACCENT, INK, PAPER, QUIET, dress, new_figure
 from gauger.wording import first_up, listed, short_number
 
 _HEADROOM = 1.16
+"""Room above a curve for its label: by eye."""
 
 
 def count_study(study: CountStudy) -> Figure:

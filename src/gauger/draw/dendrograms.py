@@ -22,10 +22,19 @@ from gauger.wording import listed, plural, short_number
 Layout = Literal["upright", "lying"]
 
 _ROOM_ACROSS, _ROOM_DOWN = 1130.0, 650.0
+"""Pixels that leaves can take, across and down."""
+
 _LONGEST = 300.0
+"""Pixels of the longest name before it is cut."""
+
 _SIZES = (11, 10, 9, 8, 7)
+"""Font sizes for names, from the largest."""
+
 _SMALLEST_ACROSS = 9
+"""The smallest font for names side by side; smaller ones lie."""
+
 _HALF = 0.46
+"""Half the width of the widest wedge, in leaves: by eye."""
 
 
 def dendrogram(

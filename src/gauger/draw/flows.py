@@ -20,8 +20,13 @@ from gauger.segmentation import UNASSIGNED_NAME
 from gauger.wording import percent, shortened
 
 _BOX, _SPACE = 0.035, 0.016
+"""The width of a box, and the space between two, of the figure's."""
+
 _MATCHED, _OTHER = 0.28, 0.6
+"""The opacity of bands that match, and of the others: by eye."""
+
 _NAME_WIDTH, _TITLE_WIDTH = 32, 44
+"""Letters of a line, of names and of titles."""
 
 Label = object
 Tops = dict[Label, float]

@@ -13,10 +13,14 @@ from gauger.profiling import EVERYONE, Profile
 
 OF = ("scores", "index")
 MOST_ROWS = 20
+"""Measures whose names fit."""
 
 _COLOURS = LinearSegmentedColormap.from_list("difference", DIVERGING)
 _STRONGEST_SCORE, _STRONGEST_RATIO = 2.0, 4.0
+"""From which score, and ratio to everyone, colours are strongest: well beyond a large effect."""
+
 _ROOM = 150
+"""Letters that the names of all columns share."""
 
 
 def profile_heat(profile: Profile, of: str = "scores") -> Figure:

@@ -13,10 +13,15 @@ from gauger.features import FeatureSet
 from gauger.wording import listed, plural, short_number
 
 MOST_MEASURES = 20
+"""Panels that can be read."""
+
 MOST_TREATED = 8
+"""Pairs of panels that can be read."""
 
 _TAIL_NOTE = " Dark orange: a long tail (skew above 2)."
 _BINS = 40
+"""Bins of a panel: by eye."""
+
 _BAR = "#7ba7bd"
 
 

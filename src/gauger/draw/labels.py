@@ -14,9 +14,17 @@ from gauger.draw.style import INK
 from gauger.wording import shortened
 
 _PASSES, _STEP = 300, 2.0
+"""Passes of pushing labels apart, and how many pixels at a time."""
+
 _MARK = 7.0
+"""Pixels around a mark that labels keep off."""
+
 _FAR = 14.0
+"""Pixels from which a label gets a line to its mark."""
+
 _LONGEST_NAME = 30
+"""Letters of the longest name before it is cut."""
+
 _BREAK = "\x1f"
 
 Point = NDArray[np.float64]

@@ -16,7 +16,10 @@ from gauger.wording import plural, short_number
 
 _NOTE = "Grey: customers that still hang together and are no segment yet; those who leave there are in none."
 _STEPS = 400
+"""Points of a stream's outline."""
+
 _BEYOND, _LOWEST = 1.15, 0.01
+"""How far beyond the largest distance the axis goes, and the quantile it begins at."""
 
 Values = NDArray[np.float64]
 

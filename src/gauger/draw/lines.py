@@ -15,12 +15,22 @@ from gauger.profiling import Profile
 from gauger.wording import plain_number
 
 MOST_MEASURES = 20
+"""Measures whose names fit."""
 
 _UPRIGHT = 8
+"""Measures from which names stand upright."""
+
 _FARTHEST = 4.0
+"""Standard deviations beyond which a line is drawn at the edge."""
+
 _GAP = 9
+"""Points between a mark and its figure."""
+
 _INDENT = 0.02
+"""The share of the axis between a line's end and its name."""
+
 _MARGIN, _LETTER = 0.04, 0.0092
+"""The share of the figure for names: a margin, and so much a letter."""
 
 
 def profile_lines(profile: Profile) -> Figure:

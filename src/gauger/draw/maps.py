@@ -14,7 +14,10 @@ from gauger.segmentation import Segmentation
 from gauger.wording import short_number
 
 _EARTH_KM = 6371.0
+"""The mean radius of the earth."""
+
 _UNITS = {"km": 1.0, "m": 0.001}
+"""Kilometres in a unit."""
 
 
 def segment_map(

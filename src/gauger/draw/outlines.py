@@ -15,7 +15,10 @@ from gauger.errors import SettingError
 OUTLINES = ("hull", "ellipse")
 
 _SHARE_INSIDE = 0.9
+"""The share of a normal cloud that an ellipse holds."""
+
 _LOOK: dict[str, Any] = {"fill": False, "linewidth": 1.6, "zorder": 3}
+"""How outlines are drawn."""
 
 
 def refuse_bad_outline(kind: str | None) -> None:

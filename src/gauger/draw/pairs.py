@@ -15,9 +15,13 @@ from gauger.profiling import lies_around_centres, share_placed
 from gauger.segmentation import Segmentation
 
 MOST_FEATURES = 5
+"""Features whose pairs can be read."""
 
 _BINS = 36
+"""Bins of a panel: by eye."""
+
 _KEY_WIDTH = 135
+"""Letters of a line of the key."""
 
 
 def pair_grid(seg: Segmentation, features: Sequence[str] | None = None) -> Figure:

@@ -16,8 +16,10 @@ from gauger.segmentation import Segmentation
 from gauger.wording import plural
 
 MOST_NAMED = 20
+"""Segments whose names find room."""
 
 _RIGHT_SIDE = 0.98
+"""The quantile, across, at which a segment without a middle is named."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -13,6 +13,7 @@ from gauger.profiling import EVERYONE, Profile
 from gauger.wording import short_number
 
 _TITLE_WIDTH, _LINE = 31, "\n"
+"""Letters that a panel's title has on one line."""
 
 
 def profile_bars(profile: Profile) -> Figure:

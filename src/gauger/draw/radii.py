@@ -13,10 +13,16 @@ from gauger.draw.style import ACCENT, FAINT, INK, PAPER, QUIET, dress, new_figur
 from gauger.wording import plural, short_number
 
 _MOST_POINTS = 2_000
+"""Points of the sorted curve: more than there are pixels."""
+
 _HIGHEST = 0.995
+"""The quantile of the distances up to which the axis goes, so that the knee is seen."""
+
 _HEADROOM = 1.25
+"""Room above it: by eye."""
 
 _WORDS: dict[str, Any] = {"textcoords": "offset points", "fontsize": 12, "fontweight": "bold"}
+"""How words beside the curve are set."""
 
 
 def neighbour_distances(study: RadiusStudy) -> Figure:

@@ -20,6 +20,7 @@ from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.wording import listed, plural
 
 _MOST_LABELS = 12
+"""Customers that a figure can name."""
 
 Rows = NDArray[np.intp]
 

@@ -17,10 +17,16 @@ from gauger.segmentation import Segmentation
 from gauger.wording import listed, plural
 
 MOST_PANELS = 12
+"""Panels that can be read."""
+
 MOST_LINES = 200
+"""Series of a panel beyond which more only blacken it."""
 
 _PERIODS_SHOWN = {1: 5, 2: 4, 3: 3, 4: 2}
+"""Periods written on an axis, by panels side by side."""
+
 _TITLE_WIDTH = 138
+"""Letters that the panels side by side share for their titles."""
 
 
 def series_panels(seg: Segmentation, *, relative: bool = False) -> Figure:

@@ -15,6 +15,7 @@ from gauger.profiling import EVERYONE, OTHER_LEVELS, Profile
 _TONES = LinearSegmentedColormap.from_list("levels", ["#1c3c5a", "#5f8fb4", "#dfe9f1"])
 _HATCHES = ("", "///", "...", "\\\\\\", "xx")
 _WRITTEN, _HEIGHT = 0.045, 0.74
+"""The smallest share whose number fits its bar, and the height of a bar."""
 
 
 def category_shares(profile: Profile, column: str | None = None) -> Figure:

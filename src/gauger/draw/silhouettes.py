@@ -18,6 +18,7 @@ from gauger.segmentation import Segmentation
 from gauger.wording import listed
 
 MOST_PANELS = 4
+"""Diagrams that can be read side by side."""
 
 
 def silhouette_diagrams(study: CountStudy, counts: Sequence[int] | None = None) -> Figure:

@@ -17,9 +17,13 @@ from gauger.segmentation import Segmentation
 from gauger.wording import listed
 
 MOST_COLUMNS = 8
+"""Columns whose bands can be followed."""
 
 _BOX, _SPACE = 0.10, 0.018
+"""The width of a box, and the space between two."""
+
 _LABELLED = 0.03
+"""The smallest share whose number fits its box."""
 
 Tops = dict[int, float]
 

@@ -11,7 +11,10 @@ from gauger.errors import SettingError
 from gauger.segmentation import Segmentation
 
 _INNER, _OUTER = (0.25, 0.75), (0.05, 0.95)
+"""The quantiles of the thick and of the thin bar."""
+
 _BEYOND = 0.3
+"""How far a panel goes beyond the widest thick bar, in its widths: by eye."""
 
 
 def segment_spread(seg: Segmentation) -> Figure:

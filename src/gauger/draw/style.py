@@ -39,7 +39,10 @@ SEGMENT_MARKERS = ("o", "s", "^", "D", "v", "P", "X", "p", "<", ">", "h", "*")
 
 _OWN_FORMULA = "$\\mathdefault"
 _WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
+"""Inches, and pixels an inch: 1280 x 800."""
+
 _NOTE_WIDTH = 165
+"""Letters of a line of a note."""
 
 
 class PlainFigure(Figure):

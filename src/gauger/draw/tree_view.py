@@ -9,7 +9,10 @@ from gauger.algorithms.merge_trees import branches_after, positions, sizes_of
 from gauger.clustering import MergeTree
 
 MOST_LEAVES = 60
+"""Leaves whose names fit."""
+
 USUAL_BRANCHES = 24
+"""Branches that a larger tree is collapsed to: wedges that can be told apart."""
 
 
 @dataclass(frozen=True)

@@ -21,6 +21,8 @@ Values = NDArray[np.float64]
 WIDE_RATIO = 10.0
 """Widest feature over narrowest, by standard deviation, from which the scales are called raw."""
 HIGH_CORRELATION = 0.9
+"""From this r two features measure nearly the same: judgement."""
+
 FAR_OUT = 3.0
 """How many times the distance within which 95 % of the customers lie is called extreme."""
 FEWEST_BY_FEATURE = 10
@@ -28,6 +30,7 @@ FEWEST_BY_FEATURE = 10
 
 _TIME_AGO = re.compile(r"(^|_)(recency|age|since|ago|tenure|gap)(_|$)", re.IGNORECASE)
 _SAMPLE = 500
+"""Customers on whom sums of features are looked for by least squares: judgement."""
 
 
 @dataclass(frozen=True)

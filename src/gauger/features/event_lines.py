@@ -15,6 +15,8 @@ _SHORT_DAY = 0.5
 """A last day with at most this share of a usual day's events, which on other days mostly come later than its last one,
 was cut short; judgement."""
 _LEAST_DAYS = 7
+"""A period must have a week for its last day to look short beside the same weekday."""
+
 _EVENT_NAME = re.compile(r"order|basket|receipt|invoice|ticket|transaction|booking", re.IGNORECASE)
 
 

@@ -39,6 +39,7 @@ if TYPE_CHECKING:
 
 EVENTS, CUSTOMERS = "events", "customers"
 LARGEST_AMOUNT = 1e20
+"""What an exact decimal of 38 digits holds with nine behind the point, and room for a sum."""
 
 _MEMORY = "1200MB"
 

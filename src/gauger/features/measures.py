@@ -13,6 +13,7 @@ from gauger.wording import listed, nearest
 
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 PARTS_OF_DAY = {"night": (0, 6), "morning": (6, 12), "afternoon": (12, 18), "evening": (18, 24)}
+"""From which hour to which, six hours each."""
 
 
 @dataclass(frozen=True)

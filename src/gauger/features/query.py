@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
 _TICK = 0.1
+"""Seconds between looks whether Ctrl-C was pressed."""
 
 
 def run_query(database: "DuckDBPyConnection", sql: str, name: str) -> pa.Table:

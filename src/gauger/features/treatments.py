@@ -16,7 +16,10 @@ NO_RANGE = 1e-290
 """A range below this is no range: dividing by it would leave the numbers that floats can hold."""
 
 _KNOTS = 1_000
+"""Points of the curve that ranks are interpolated on: judgement."""
+
 _NORMAL_QUARTILES = 1.3489795003921634
+"""The quartiles of a normal distribution are this far apart, in standard deviations."""
 
 
 class Treatment(Protocol):

@@ -20,9 +20,16 @@ LEARNED = "learned"
 MISSING, GATE, RADIUS, AMONG, BANDS = "missing", "gate", "radius", "among unassigned", "bands"
 
 _FACTORS = (1_000.0, 100.0, 60.0, 24.0, 12.0, 7.0)
+"""What units differ by: thousands, hundreds, minutes, hours, months, days."""
+
 _NEAR_FACTOR = 1.35
+"""How near to such a factor a whole column must be: judgement."""
+
 _LEAST_FOR_UNITS = 30
+"""Customers below whom nothing is said of units: judgement."""
+
 _MANY_GATED = 0.05
+"""A share beyond the gate that is worth a remark: judgement, ten times what was so when learned."""
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.int32]

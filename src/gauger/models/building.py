@@ -21,13 +21,17 @@ from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.wording import plural
 
 GATE_SHARE = 0.995
+"""The share of a segment's own customers within its gate: judgement."""
 
 _BINS = 10
 """Tenths, as is the custom with the population stability index."""
 _HEAP = 1.0 / _BINS
 """A value that at least this share of customers have gets a bin of its own: it would fill a usual one."""
 _MOST_POINTS = 200_000
+"""Customers that a model may keep: a file of some tens of megabytes."""
+
 _LEAST_GATE_SHARE = 0.5
+"""A gate that leaves out more than half of the segment's own customers is none."""
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.int32]

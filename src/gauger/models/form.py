@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 FORMAT, VERSION = "gauger model", 3
+"""What a model file says it is, and the form it has."""
 
 Numbers = list[FiniteFloat]
 

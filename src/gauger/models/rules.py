@@ -15,6 +15,8 @@ Values = NDArray[np.float64]
 Codes = NDArray[np.int32]
 
 _ORDERS = {"euclidean": 2.0, "city_block": 1.0}
+"""The exponent of each metric that a search tree answers."""
+
 METRICS = tuple(_ORDERS)
 
 

@@ -37,9 +37,18 @@ no longer where customers are. Judgement, after Cohen's small and medium effects
 _LIKE_SPREAD = 0.8
 """A spread that shrinks by no more than to this share of then, or grows as much, is as it was: judgement."""
 _FEW_GATED, _MANY_GATED = 0.02, 0.05
+"""Shares beyond the gates, where half in a hundred were when learned, that are for watching and for learning again:
+judgement."""
+
 _LEAST_SHARE = 1e-4
+"""What an empty bin counts as, so that logarithms exist: the usual convention."""
+
 _NOISE = 0.05
+"""An index by chance above this is worth a remark: half of what counts as moved."""
+
 _DIGITS = 9
+"""Digits of a distance on the working scale: beyond them is rounding."""
+
 _NO_VALUES = "no values"
 
 Values = NDArray[np.float64]

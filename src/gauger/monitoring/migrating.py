@@ -16,9 +16,13 @@ from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
 from gauger.wording import percent, plural, written_like
 
 _RESAMPLES = 500
+"""Bootstrap samples of the share that moved: enough for 2.5 % on either side."""
+
 _INTERVAL = (0.025, 0.975)
+"""The quantiles of a 95 % interval."""
 
 _LEVEL = 0.05
+"""The level of the test whether more went a way than chance would send: the usual convention."""
 
 Codes = NDArray[np.int64]
 Values = NDArray[np.float64]

@@ -14,8 +14,14 @@ AROUND = 0.8
 """The share of customers nearest to their own centre from which segments are said to lie around their centres."""
 
 _APART, _MIXED = 0.9, 0.75
+"""Segments that place more than the first share of customers in all features, and fewer than the second in two, look
+mixed: judgement."""
+
 _SAMPLE = 20_000
+"""Customers that are looked at: judgement."""
+
 _NEIGHBOUR = 5
+"""Which neighbour says how near a segment without a centre is: judgement."""
 
 Rows = NDArray[np.intp]
 Values = NDArray[np.float64]

@@ -22,6 +22,8 @@ from pandas.api import types
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
 
 _LONGEST, _DEEPEST = 10_000, 100
+"""Characters, and brackets within brackets, that a condition may have: more is a mistake or an attack."""
+
 _TOKEN = re.compile(
     r"""\s*(?:(?P<number>[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)(?![\w.])
     |(?P<text>"[^"]*"|'[^']*')|`(?P<quoted>[^`]+)`|(?P<word>[^\W\d]\w*)|(?P<sign>==|!=|<=|>=|<|>|[()\[\],]))""",

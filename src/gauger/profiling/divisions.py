@@ -13,6 +13,7 @@ from gauger.profiling.assignments import checked_assignments
 from gauger.segmentation import UNASSIGNED, Segmentation
 
 _MOST_GROUPS = 100
+"""More groups than anyone reads in a contingency table."""
 
 Codes = NDArray[np.integer]
 

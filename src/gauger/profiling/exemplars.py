@@ -10,6 +10,7 @@ from gauger.segmentation import Segmentation
 MOST_TYPICAL, LEAST_TYPICAL = "most typical", "least typical"
 
 _EACH = 3
+"""Customers shown at either end."""
 
 
 def exemplars_of(seg: Segmentation) -> pd.DataFrame:

@@ -8,9 +8,14 @@ import pandas as pd
 from numpy.typing import NDArray
 
 MOST_LEVELS, OTHER_LEVELS = 12, "(other)"
+"""Levels of a category that a profile shows; the others together have one name."""
 
 _TOLD_BY_SEGMENT = 3
+"""Over-represented levels that each segment brings in."""
+
 _LEAST_CUSTOMERS = 5
+"""Customers below whom a level is not called over-represented: judgement."""
+
 _YES = frozenset({"1", "y", "yes", "true", "t", "1.0"})
 
 Counts = NDArray[np.int64]

@@ -11,6 +11,9 @@ import pandas as pd
 from gauger.features import Indicator
 
 _STRONG, _FAINT, _VERY = 0.5, 0.25, 1.6
+"""Standard deviations that a second word needs, that any word needs, and that "very" needs: judgement, after Cohen's
+medium and small effects."""
+
 _BESIDE = 0.4
 """A second word is said when its difference is at least this share of the first's."""
 

@@ -7,6 +7,7 @@ from gauger.segmentation import EVERYONE
 from gauger.wording import listed, plain_number, plural
 
 _TOLD, _MUCH_MORE = 3, 0.15
+"""Measures and levels told, and the surplus of a share that is worth telling: judgement."""
 
 
 def narrative(profile: ProfileTables, number: int) -> str:

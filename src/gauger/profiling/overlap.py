@@ -18,10 +18,16 @@ from gauger.wording import plural
 NEARLY = 1.25
 """Up to so many times as far from another segment as from the own is nearly as close."""
 MUCH = 0.2
+"""From this share of customers who are nearly as close to another segment, two overlap: judgement."""
 
 _DISSOLVED = 0.5
+"""A Jaccard overlap of no more than this: the segment did not come back (Hennig 2007)."""
+
 _OFTEN = 0.2
+"""From this share of bootstrap samples a segment that dissolves is worth a remark: judgement."""
+
 _SAMPLE, _MOST_WHOLE = 2_500, 20_000
+"""Customers of a bootstrap sample, and the most for methods that need everyone: judgement."""
 
 Values = NDArray[np.float64]
 

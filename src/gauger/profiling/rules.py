@@ -11,13 +11,25 @@ from gauger.profiling.closeness import sample_of
 from gauger.wording import percent
 
 MOST_CONDITIONS = 3
+"""A rule of more conditions is none to tell a colleague."""
 
 _SAMPLE = 8_000
+"""Customers that rules are searched on; what is told is counted on everyone."""
+
 _KEPT = 4
+"""Rules that a search goes on from: judgement."""
+
 _GAIN = 0.01
+"""What a further condition must add to a rule's worth: judgement."""
+
 _FEATURES = 12
+"""Measures that rules are made of, those of the strongest difference."""
+
 _CUTS = np.concatenate([[0.002, 0.01], np.arange(0.02, 0.21, 0.02), np.arange(0.25, 0.96, 0.05), [0.99, 0.998]])
+"""Quantiles that thresholds are tried at, denser at the ends."""
+
 _STEPS = 200.0
+"""A threshold is rounded to about so many steps of a feature's range: judgement."""
 
 Values = NDArray[np.float64]
 Mask = NDArray[np.bool_]

@@ -9,10 +9,20 @@ from numpy.typing import NDArray
 Values = NDArray[np.float64]
 
 _STEEP = 0.15
+"""A share of its level by which a series must climb to rise or fall: judgement."""
+
 _WAVY = 0.10
+"""A wave's height, as a share of the level, that is a season: judgement."""
+
 _SHARE = 0.5
+"""The share of the variance that a season must tell: judgement."""
+
 _SPIKE = 8.0
+"""How many usual steps a spike stands out: judgement."""
+
 _LEAST_PERIODS = 8
+"""Fewer periods have no pattern to tell."""
+
 _FASTEST = 4
 """Periods of the shortest wave that counts as a season."""
 

@@ -17,6 +17,7 @@ LOPSIDED = 1.0
 """The skew from which the median says more than the mean."""
 
 _QUARTILES = (0.25, 0.5, 0.75)
+"""Of each group, by the usual interpolation."""
 
 Values = NDArray[np.float64]
 Rows = NDArray[np.intp]
@@ -104,7 +105,10 @@ class Moments:
 
 
 _ROUNDING = 1e-13
+"""Relative: a sum of squares within groups that is below this is rounding."""
+
 _TINY = 1e-60
+"""Beyond such spans cubes leave the range of doubles."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,6 +17,7 @@ from gauger.tables.type_inference import ReadingRules
 DELIMITED = (".csv", ".tsv")
 
 _BLOCK_ROWS = 65_536
+"""Rows of a block: decides nothing but memory."""
 
 
 class FileBlocks:

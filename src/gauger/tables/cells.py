@@ -11,6 +11,7 @@ import pyarrow as pa
 from gauger.tables.type_inference import one_kind
 
 _LARGEST_WHOLE = 2**63
+"""The first whole number that 64 bits do not hold."""
 
 
 def column_of(values: Sequence[object]) -> pa.Array:

@@ -16,6 +16,7 @@ from gauger.tables.text import MISSING_WORDS, Readout, TextFile, fitting_encodin
 from gauger.tables.type_inference import ReadingRules, typed_columns, without_stand_ins
 
 _BLOCK_BYTES = 16 * 2**20
+"""Bytes of a block, and so of the longest cell."""
 
 
 def read_delimited(file: Path, rules: ReadingRules) -> Readout:

@@ -12,6 +12,7 @@ from gauger.tables.text import UTF8, Readout, TextFile, in_its_encoding
 from gauger.tables.type_inference import ReadingRules, apply_rules
 
 _CHUNK = 2**24
+"""Bytes looked at together for nested values."""
 
 
 def read_json_lines(file: Path, rules: ReadingRules) -> Readout:

@@ -19,7 +19,11 @@ from gauger.tables.type_inference import ReadingRules, apply_rules, as_typed
 from gauger.wording import listed, nearest
 
 MOST_ROWS = 1_048_575
+"""Rows below the first that a sheet of the format holds."""
+
 MOST_SIGNS = 32_767
+"""Characters that a cell of the format holds."""
+
 MOST_DIGITS = 15
 """A spreadsheet keeps this many digits of a number; longer whole numbers are written as text."""
 

@@ -18,6 +18,7 @@ _GRACE = 3_600.0
 """A folder without an owner's lock may be just being made for so many seconds."""
 _FOR_ALL = (".png", ".svg", ".pdf")
 _OWN_FILE, _OWN_FOLDER = 0o600, 0o700
+"""Rights of the owner alone."""
 
 
 @contextmanager

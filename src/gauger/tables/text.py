@@ -22,6 +22,7 @@ Readout = tuple[pa.Table, list[Remark]]
 
 _MARKS = {codecs.BOM_UTF8: UTF8, codecs.BOM_UTF16_LE: "utf-16", codecs.BOM_UTF16_BE: "utf-16"}
 _HEAD = 65_536
+"""Bytes that tell an encoding, before the whole file is checked."""
 
 
 @dataclass(frozen=True)

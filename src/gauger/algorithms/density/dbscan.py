@@ -15,6 +15,7 @@ NOBODY = -1
 """The group of who is in none."""
 
 _LEAST_POINTS = 4
+"""The fewest min points: fewer chain through pairs (Sander et al. 1998, as quoted by Schubert et al. 2017)."""
 
 
 @dataclass(frozen=True, eq=False)

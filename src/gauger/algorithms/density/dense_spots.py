@@ -18,6 +18,8 @@ peak reach it, which `python -m benchmarks.levels` counts among its splits; over
 _FEW = 50
 """Of fewer customers no two peaks can be told from one: judgement."""
 _GRID = 256
+"""Points of the density's curve: fine enough for any bandwidth it has; judgement."""
+
 _BANDWIDTH = 1.06 / 2.0
 """Half the usual bandwidth, times the spread and n**(-1/5): Silverman (1986), Density Estimation, 3.4, whose factor
 is for one peak and would close the valley between two."""

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 _DEEP = 0.6
+"""Of bends this near to the sharpest the last one counts: judgement."""
 
 
 @dataclass(frozen=True)

@@ -5,8 +5,13 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 _NEIGHBOURS = 3
+"""Which neighbour tells who is isolated: a pair of copies is still alone; judgement."""
+
 _FENCE = 2.0
+"""Quartile widths beyond the upper quartile, on logarithms: Tukey's fence (1977, 1.5) a little wider; judgement."""
+
 _MOST = 0.05
+"""At most this share of the customers is ever set aside: judgement."""
 
 Values = NDArray[np.float64]
 

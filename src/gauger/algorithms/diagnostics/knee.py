@@ -6,8 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 CLEAR = 0.6
+"""The strength from which a knee is said to be there: judgement, after curves with and without one (tests)."""
 
 _HELD = 0.99
+"""Beyond this share of the values the curve is held level: a few far customers make no knee; judgement."""
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,10 @@ from numpy.typing import NDArray
 from scipy.special import ndtr, ndtri
 
 _BINS_ROOT = 2.0
+"""Bins by the Rice rule, 2 n^(1/3), twice as many, for peaks narrower than a normal one; judgement."""
+
 _LEAST_BINS, _MOST_BINS = 12, 60
+"""Fewer would hide a peak, more would follow noise: judgement."""
 
 Values = NDArray[np.float64]
 

@@ -36,15 +36,19 @@ def distance_sums_block(values, columns, bounds, sums):
 
 
 EXACT_UP_TO = 20_000
+"""Customers up to which everyone is measured, O(n²): judgement."""
 
 
 SAMPLE = 10_000
+"""Customers measured beyond that: judgement; the standard error is told."""
 
 
 _LEAST_OF_SEGMENT = 50
+"""Customers of each segment in a sample: fewer would say little of it; judgement."""
 
 
 _BLOCK_ROWS = 256
+"""Rows a call: often enough to show progress; decides nothing else."""
 
 
 def silhouette_values(columns: Values, codes: NDArray[np.integer]) -> Values:

@@ -10,6 +10,7 @@ from scipy.sparse.csgraph import connected_components
 from gauger.algorithms.statistics import scaled_dip
 
 _THIN_TO = 2
+"""Of two segments the larger is thinned to so many times the smaller, whose peak would drown else: judgement."""
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.integer]

@@ -11,6 +11,7 @@ from gauger.errors import SettingError
 Matrix = NDArray[np.float64]
 
 _UNEVEN = 1e-8
+"""Relative: what rounding may set apart in a matrix that was stored in single precision."""
 
 
 def given_geometry(distances: ArrayLike, labels: Sequence[object]) -> Geometry:

@@ -19,6 +19,7 @@ Between = Callable[[Rows, Rows], Matrix]
 Prepared = tuple[Between, Matrix | None]
 
 _FLAT = 1e-12
+"""Relative: a length or distance below this is rounding."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,6 +18,7 @@ PRUNE_BELOW = 0.05
 """Once an iteration moves a smaller share of customers than this, bounds on their distances pay."""
 
 _MARGIN = 1e-10
+"""Relative: far above what rounding does to a distance, far below what moves a customer."""
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.int32]

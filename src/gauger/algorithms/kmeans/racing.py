@@ -14,11 +14,20 @@ from gauger.algorithms.parallel import map_jobs
 from gauger.algorithms.row_order import RowOrder
 
 SAMPLE = 4_000
+"""Rows of the coreset that starts race on: enough for the three best to be as good as ten full starts
+(`benchmarks.kmeans_starts`)."""
+
 FINISHED = 3
+"""How many of the race are finished on all rows (`benchmarks.kmeans_starts`)."""
 
 _CHEAP_STARTS = 4
+"""Starts raced for each one asked for (`benchmarks.kmeans_starts`)."""
+
 _TRIAL_ITERATIONS = 12
+"""Iterations of a race (`benchmarks.kmeans_starts`)."""
+
 _SAME = 1e-9
+"""Relative: two starts that came this near came to the same."""
 
 Values = NDArray[np.float64]
 

@@ -12,8 +12,13 @@ from gauger.algorithms.kmeans.lloyd import sums_of, wcss_of
 from gauger.algorithms.kmeans.seeding import scatter_seeds
 
 _TRIAL_ITERATIONS = 8
+"""Iterations after which the best start is chosen: judgement, as for the race."""
+
 _ITERATIONS = 100
+"""The most iterations: small tables have long come to rest by then."""
+
 _SPLIT = 2
+"""How many of the widest segments are tried as the one to split: judgement."""
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.int32]
@@ -51,6 +56,7 @@ class KmeansFitter:
 
 
 TWO_STARTS = KmeansFitter(2)
+"""What resampling studies use: two starts and two splits; judgement."""
 
 
 def fits_by_count(

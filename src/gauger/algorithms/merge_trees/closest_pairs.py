@@ -16,6 +16,7 @@ from gauger.algorithms.merge_trees.merges import Merges
 from gauger.algorithms.neighbours import SLACK, BoxTree, nearest_to, refit_path
 
 _CROWDED = 0.6
+"""Once fewer than this share of the slots are taken, the rest move together: moving costs about as much as it saves."""
 
 Values = NDArray[np.float64]
 

@@ -8,7 +8,10 @@ from gauger.algorithms.neighbours import link_rank
 from gauger.algorithms.parallel import map_blocks
 
 _BLOCK = 256
+"""Rows a call; decides nothing but speed."""
+
 _RULES = {"complete": 0, "average": 1, "weighted": 2}
+"""The recurrences by the number that the compiled loop knows them by."""
 
 MATRIX_LINKAGES = tuple(_RULES)
 

@@ -25,9 +25,12 @@ POINT_LINKAGES = ("ward", "centroid", "median")
 LINKAGES = ("single", *MATRIX_LINKAGES, *POINT_LINKAGES)
 
 _BLOCK = 128
+"""Rows of distances a call; decides nothing but speed."""
+
 _SHIFT = 1e-9
 """Relative: what is moved by as little as this to see whether ties decide."""
 _FULL, _TIGHT = 0.5, 0.9
+"""Shares of the free memory that all distances may take, in double and in single precision: judgement."""
 
 Values = NDArray[np.float64]
 

@@ -10,7 +10,10 @@ from gauger.algorithms.row_order import RowOrder
 from gauger.progress import task
 
 _SAMPLE_EACH = 20
+"""Customers a micro-segment that the first centres are learned on: judgement."""
+
 _ITERATIONS = 4
+"""Iterations on that sample: micro-segments need not come to rest."""
 
 Values = NDArray[np.float64]
 

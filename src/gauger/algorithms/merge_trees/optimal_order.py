@@ -8,6 +8,7 @@ from gauger.algorithms.merge_trees.branches import leaf_order, positions
 from gauger.algorithms.merge_trees.merges import Merges
 
 MOST_LEAVES = 2_000
+"""Leaves that can be put into the best order: O(n²) memory and more time than that."""
 
 Nodes = NDArray[np.int64]
 Values = NDArray[np.float64]

@@ -12,6 +12,7 @@ SLACK = 1e-10
 """Relative: distances this close count as equal, far above what rounding does to them."""
 
 _DEEPEST = 40
+"""Levels that a search can stack: a tree of 2^40 leaves."""
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")

@@ -22,6 +22,7 @@ from gauger.algorithms.parallel import map_blocks
 LEAF = 60
 """The most points of a leaf: they fit into one tile."""
 _BLOCK = 1_024
+"""Slots a call; decides nothing but speed."""
 
 Values = NDArray[np.float64]
 Slots = NDArray[np.int64]

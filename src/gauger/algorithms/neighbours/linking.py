@@ -12,6 +12,7 @@ from gauger.algorithms.neighbours.box_search import SLACK, point_raw, slots_of
 from gauger.algorithms.neighbours.union_find import root_of
 
 _STACK = 1_024
+"""Pairs of nodes that may wait: several times the depth of any tree."""
 
 
 @njit(nogil=True, cache=True)

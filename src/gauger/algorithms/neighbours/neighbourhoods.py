@@ -16,6 +16,7 @@ from gauger.algorithms.neighbours.spanning_tree import links_by_rows, links_in_b
 from gauger.algorithms.parallel import map_blocks
 
 _MOST_ROWS, _CELLS = 128, 4_000_000
+"""Rows, and cells, of a block of distances: 32 MB; decides nothing but memory and speed."""
 
 Values = NDArray[np.float64]
 Rows = NDArray[np.intp]

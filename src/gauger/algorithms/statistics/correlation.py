@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 Matrix = NDArray[np.float64]
 
 _BLOCK = 65_536
+"""Rows a step, so that squares are summed near to where they fit; decides nothing but memory."""
 
 
 def correlation_matrix(values: Matrix) -> Matrix:
