@@ -1,4 +1,4 @@
-"""Compile the loops of one half of the library, on tables of a few rows: workers that start at once would do it all twice.
+"""Compile the loops of one half of the library, on tables of a few rows, before workers start that would each do it.
 
 `python tests/compile_first.py 0` and `… 1` may run beside each other.
 """

@@ -126,7 +126,7 @@ def command(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Run:
                 app(words, prog_name="gauger")
             except SystemExit as stop:
                 code = int(stop.code or 0)
-            except Exception:
+            except Exception:  # noqa: BLE001 - a process would end with its traceback
                 traceback.print_exc()
                 code = 1
         signal.signal(signal.SIGINT, before)

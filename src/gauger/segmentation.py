@@ -7,8 +7,8 @@ from functools import cached_property
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
+from gauger.algorithms.statistics import best_match, contingency_table
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.readable import Readable
@@ -279,10 +279,8 @@ class Segmentation(Readable):
         there[there] = old.codes[indices[there]] > 0
         if not there.any():
             raise SettingError("no customer is in a segment of both: there is nothing to align by.")
-        crossing = np.zeros((self.count, old.count), dtype=np.int64)
-        np.add.at(crossing, (self.codes[there] - 1, old.codes[indices[there]] - 1), 1)
-        ours, theirs = linear_sum_assignment(crossing, maximize=True)
-        matched = {int(one): int(other) for one, other in zip(ours, theirs, strict=True) if crossing[one, other]}
+        both = self.codes[there] - 1, old.codes[indices[there]] - 1
+        matched = best_match(contingency_table(*both, (self.count, old.count)))
         new = {one: other for one, other in matched.items() if other < self.count}
         free = iter(sorted(set(range(self.count)) - set(new.values())))
         new |= {one: next(free) for one in range(self.count) if one not in new}

@@ -35,7 +35,9 @@ def _features(values: np.ndarray) -> gauger.FeatureSet:
 
 
 def test_customers_of_weight_zero_move_nothing_and_are_assigned(features_of: Make) -> None:
-    seg = gauger.segment_by_kmeans(features_of([[0.0], [1.0], [10.0], [11.0], [500.0]]), 2, customer_weights=[1, 1, 1, 1, 0])
+    seg = gauger.segment_by_kmeans(
+        features_of([[0.0], [1.0], [10.0], [11.0], [500.0]]), 2, customer_weights=[1, 1, 1, 1, 0]
+    )
     assert sorted(seg.scaled_centres[:, 0]) == [0.5, 10.5]
     assert seg.codes[4] == seg.codes[3]
 

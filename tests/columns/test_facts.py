@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gauger.columns.facts import ColumnFacts, skewness
+from gauger.algorithms.statistics import skewness
+from gauger.columns.facts import ColumnFacts
 
 numbers = st.lists(
     st.one_of(st.integers(-3, 3).map(float), st.just(np.nan), st.floats(-1e6, 1e6)), min_size=1, max_size=30

@@ -6,9 +6,9 @@ import pytest
 from scipy import stats
 
 import gauger
+from gauger.algorithms.statistics import holm
 from gauger.algorithms.statistics.ranks import ranks_among
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
-from gauger.profiling.drivers import holm
 from gauger.profiling.overlap import overlap_of
 from gauger.segmentation import segmentation_from_codes
 

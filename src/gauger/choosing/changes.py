@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from gauger.algorithms.statistics import contingency_table
 from gauger.wording import listed
 
 Codes = NDArray[np.integer]
@@ -11,7 +12,7 @@ Codes = NDArray[np.integer]
 def change_in_words(advised: Codes, other: Codes) -> str:
     """Which advised segments another count (codes from 1) merges or splits: "segments 1 and 4 become one"."""
     count, others = int(advised.max()), int(other.max())
-    both = np.bincount((advised - 1) * others + other - 1, minlength=count * others).reshape(count, others)
+    both = contingency_table(advised - 1, other - 1, (count, others))
     if others < count:
         homes = both.argmax(axis=1)
         together = [np.flatnonzero(homes == home) + 1 for home in range(others) if (homes == home).sum() > 1]

@@ -9,7 +9,7 @@ from gauger.algorithms import RowOrder, fixed_generator
 from gauger.algorithms.density import groups_of_levels, split_hierarchy, usual_min_points, usual_smoothing
 from gauger.algorithms.merge_trees import merges_of_links
 from gauger.algorithms.neighbours import PointNeighbours, compile_links
-from gauger.algorithms.statistics import adjusted_rand
+from gauger.algorithms.statistics import adjusted_rand, contingency_table, purity
 from gauger.clustering.density_levels import checked_smallest
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
@@ -45,7 +45,8 @@ def about_roundness(everyone: RowOrder, seg: Segmentation) -> Iterator[Remark]:
     own = seg.codes[everyone.order[sample]]
     grouped = groups > 0
     segments, groups = own[grouped], groups[grouped]
-    if count < 2 or (seg.count > 1 and max(_purity(segments, groups), _purity(groups, segments)) >= _PURE):
+    crossing = contingency_table(segments, groups)
+    if count < 2 or (seg.count > 1 and max(purity(crossing), purity(crossing.T)) >= _PURE):
         return
     fate = (
         f"its {seg.count} segments cut groups apart and put parts of others together (adjusted Rand "
@@ -84,10 +85,3 @@ def _groups_by_density(columns: NDArray[np.float64], smallest: int) -> Codes:
     merges = merges_of_links(*near.links(reach, lambda _: None))
     found = split_hierarchy(merges, reach, len(columns), smallest, enough)
     return groups_of_levels(found)[1] + 1
-
-
-def _purity(outer: Codes, inner: Codes) -> float:
-    """The share of customers that are in the largest part of their outer group, by inner groups."""
-    both = np.zeros((int(outer.max()) + 1, int(inner.max()) + 1))
-    np.add.at(both, (outer, inner), 1.0)
-    return float(both.max(axis=1).sum() / len(outer))

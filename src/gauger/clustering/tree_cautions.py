@@ -7,6 +7,7 @@ import numpy as np
 from gauger.algorithms import bytes_in_words
 from gauger.algorithms.distances import SERIES_METRICS
 from gauger.algorithms.merge_trees import Merges, MicroSegments, inverted, precision_for
+from gauger.algorithms.statistics import contingency_table
 from gauger.features import FeatureSet
 from gauger.remarks import Remark
 from gauger.segmentation import Codes, Segmentation
@@ -44,9 +45,7 @@ def about_level_cut(height: float) -> Remark:
 
 def about_ties(codes: Codes, shifted: Codes) -> Iterator[Remark]:
     """Whether a cut has other segments when every customer is moved by a billionth, so that ties fall another way."""
-    both = np.zeros((int(codes.max()) + 1, int(shifted.max()) + 1), dtype=np.int64)
-    np.add.at(both, (codes, shifted), 1)
-    moved = len(codes) - int(both.max(axis=1).sum())
+    moved = len(codes) - int(contingency_table(codes, shifted).max(axis=1).sum())
     if moved:
         yield Remark(
             "tied-merges",

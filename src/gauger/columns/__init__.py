@@ -8,7 +8,7 @@ from gauger.columns.checking import (
     refuse_missing_key,
     refuse_reserved_key,
 )
-from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts, Values, skewness
+from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts, Values
 from gauger.columns.looking import TableLook, look
 from gauger.columns.roles import MOST_LEVELS, guess_role, is_identifier, is_ordinal_code, named_like_a_key
 
@@ -30,5 +30,4 @@ __all__ = [
     "refuse_bad_names",
     "refuse_missing_key",
     "refuse_reserved_key",
-    "skewness",
 ]

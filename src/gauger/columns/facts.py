@@ -1,6 +1,5 @@
 """What there is to know of a numeric column, from one sort of its values."""
 
-import math
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -92,26 +91,3 @@ class ColumnFacts:
             if largest in SENTINELS and least >= 0.0 and 2.0 * second_largest <= largest and repeats > 1
             else None
         )
-
-
-def skewness(values: Values) -> float:
-    """Skew of values without gaps: 0 when symmetric, positive with a long tail of large values; NaN when undefined.
-
-    The mean cube of the z-scores, with the adjustment of Fisher & Pearson for small numbers, sqrt(n (n - 1)) / (n - 2).
-    """
-    n = len(values)
-    if n < 3:
-        return np.nan
-    low, high = float(values.min()), float(values.max())
-    with np.errstate(over="ignore", invalid="ignore"):
-        span = np.subtract(high, low)
-    if not 0.0 < span < np.inf:
-        return np.nan
-    shifted = (values - low) / span
-    shifted -= shifted.mean()
-    squares = shifted * shifted
-    spread = float(squares.mean())
-    if not spread > 0.0:
-        return np.nan
-    adjusted = math.sqrt(n * (n - 1.0)) / (n - 2.0)
-    return float(adjusted * np.dot(squares, shifted) / n / spread**1.5)

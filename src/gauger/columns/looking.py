@@ -7,8 +7,9 @@ import numpy as np
 import pandas as pd
 from pandas.api import types
 
+from gauger.algorithms.statistics import skewness
 from gauger.columns.checking import checked_table
-from gauger.columns.facts import ColumnFacts, skewness
+from gauger.columns.facts import ColumnFacts
 from gauger.columns.quality_checks import quality_remarks
 from gauger.columns.roles import facts_of, guess_role, holds_numbers
 from gauger.progress import task

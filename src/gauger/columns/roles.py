@@ -7,7 +7,8 @@ import numpy as np
 import pandas as pd
 from pandas.api import types
 
-from gauger.columns.facts import ColumnFacts, skewness
+from gauger.algorithms.statistics import skewness
+from gauger.columns.facts import ColumnFacts
 
 _KEY_NAME = re.compile(r"(^|_)(id|key|no|nr|number|uuid)$|(Id|ID|Key|No)$")
 _OTHER_KEY_NAME = re.compile(r"(^|_)(id|key|uuid)$")

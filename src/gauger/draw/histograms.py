@@ -6,7 +6,8 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
-from gauger.columns import LONG_TAIL, look, skewness
+from gauger.algorithms.statistics import skewness
+from gauger.columns import LONG_TAIL, look
 from gauger.draw.style import ACCENT, FAINT, INK, QUIET, dress, new_figure
 from gauger.errors import SettingError
 from gauger.features import FeatureSet

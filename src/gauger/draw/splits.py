@@ -9,6 +9,7 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 from numpy.typing import NDArray
 
+from gauger.algorithms.statistics import contingency_table
 from gauger.choosing import CountStudy
 from gauger.draw.ribbons import ribbon
 from gauger.draw.style import INK, new_figure, segment_colour
@@ -88,8 +89,7 @@ def _default_counts(study: CountStudy) -> list[int]:
 
 def _flows(one: Segmentation, other: Segmentation) -> NDArray[np.float64]:
     """Shares of all customers by segment of the one and of the other."""
-    pairs = np.bincount((one.codes - 1) * other.count + other.codes - 1, minlength=one.count * other.count)
-    return pairs.reshape(one.count, other.count) / len(one.codes)
+    return contingency_table(one.codes - 1, other.codes - 1, (one.count, other.count)) / len(one.codes)
 
 
 def _orders(segmentations: Sequence[Segmentation]) -> list[list[int]]:

@@ -9,7 +9,8 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import ColumnFacts, Values, checked_table, refuse_bad_key, refuse_reserved_key, skewness
+from gauger.algorithms.statistics import skewness
+from gauger.columns import ColumnFacts, Values, checked_table, refuse_bad_key, refuse_reserved_key
 from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
 from gauger.features.cautions import FeatureFacts, feature_cautions
 from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns

@@ -88,16 +88,13 @@ def learn_transform(name: str, ordered: Values, rule: str | None) -> Transform |
 def _likeliest_exponent(values: Values) -> float:
     """The exponent under which the values look most like normal ones, by maximum likelihood."""
     from scipy.optimize import minimize_scalar
-
-    tilt = float((np.sign(values) * np.log1p(np.abs(values))).sum())
+    from scipy.stats import yeojohnson_llf
 
     def surprise(exponent: float) -> float:
-        spread = float(Power(exponent).apply(values).var())
-        if not 0.0 < spread < np.inf:
-            return np.inf
-        return len(values) / 2.0 * float(np.log(spread)) - (exponent - 1.0) * tilt
+        likelihood = float(yeojohnson_llf(exponent, values))
+        return -likelihood if np.isfinite(likelihood) else np.inf
 
-    with np.errstate(over="ignore", invalid="ignore"):
+    with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
         found = minimize_scalar(surprise, bounds=_POWERS, method="bounded", options={"xatol": 1e-5})
     return float(found.x) if np.isfinite(found.fun) else 1.0
 

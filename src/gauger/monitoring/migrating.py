@@ -6,10 +6,11 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.stats import beta, binom
+from scipy.stats import binom
 
+from gauger.algorithms.statistics import clopper_pearson, contingency_table, holm
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
-from gauger.profiling import checked_assignments, holm
+from gauger.profiling import checked_assignments
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
@@ -162,8 +163,7 @@ def migration(
     index = pd.Index([UNASSIGNED_NAME if code == UNASSIGNED else code for code in codes], dtype=object)
     at = {code: position for position, code in enumerate(codes)}
     own, new = (np.array([at[code] for code in side.tolist()], dtype=np.intp) for side in (was, is_now))
-    counts = np.zeros((len(codes), len(codes)), dtype=np.int64)
-    np.add.at(counts, (own, new), 1)
+    counts = contingency_table(own, new, (len(codes), len(codes)))
     draws = _drawn_anew(counts, seed)
     moved = 1.0 - np.trace(draws, axis1=1, axis2=2) / len(keys)
     shares = counts.sum(axis=1) @ counts.sum(axis=0) / len(keys) ** 2
@@ -228,7 +228,9 @@ def _flows(counts: NDArray[np.int64], index: pd.Index) -> pd.DataFrame:
         if here == there:
             continue
         wanted, customers = float(expected[here, there]), int(counts[here, there])
-        low, high = (end * leaving[here] / wanted if wanted else np.inf for end in _interval(customers, leaving[here]))
+        low, high = (
+            end * leaving[here] / wanted if wanted else np.inf for end in clopper_pearson(customers, leaving[here])
+        )
         ratio = customers / wanted if wanted else np.inf
         share, p = customers / int(sizes[here]), float(adjusted[here, there])
         exceeds = bool(p <= _LEVEL and ratio > 1.0)
@@ -251,13 +253,6 @@ def _adjusted(counts: NDArray[np.int64], expected: NDArray[np.float64], leaving:
         p[here, there] = min(1.0, 2.0 * tail)
     p[apart] = holm(p[apart])
     return p
-
-
-def _interval(found: int, among: int) -> tuple[float, float]:
-    """The 95 % interval of a share, by Clopper & Pearson (1934), Biometrika 26(4), 404-413."""
-    low = beta.ppf(_INTERVAL[0], found, among - found + 1) if found else 0.0
-    high = beta.ppf(_INTERVAL[1], found + 1, among - found) if found < among else 1.0
-    return float(low), float(high)
 
 
 def _values(

@@ -5,7 +5,6 @@ from gauger.profiling.closeness import lies_around_centres, looks_mixed, sample_
 from gauger.profiling.comparison import Comparison, compare
 from gauger.profiling.components import Components, components_of
 from gauger.profiling.describing import profile, profile_assignments
-from gauger.profiling.drivers import holm
 from gauger.profiling.levels import OTHER_LEVELS
 from gauger.profiling.matching import matched_table
 from gauger.profiling.member_search import members
@@ -22,7 +21,6 @@ __all__ = [
     "checked_assignments",
     "compare",
     "components_of",
-    "holm",
     "lies_around_centres",
     "looks_mixed",
     "matched_table",

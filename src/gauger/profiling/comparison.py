@@ -6,9 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.optimize import linear_sum_assignment
 
-from gauger.algorithms.statistics import adjusted_rand
+from gauger.algorithms.statistics import adjusted_rand, best_match, contingency_table
 from gauger.errors import SettingError
 from gauger.profiling.divisions import Partition, partition_of
 from gauger.profiling.worth import worth_in_words, worth_of
@@ -166,8 +165,7 @@ def compare(
             "keys written the same way?"
         )
     own, across = seg.codes[here], theirs.of(keys[here])
-    crossing = np.zeros((seg.count + 1, len(theirs.labels) + 1), dtype=np.int64)
-    np.add.at(crossing, (own, across), 1)
+    crossing = contingency_table(own, across, (seg.count + 1, len(theirs.labels) + 1))
     partner = _partners(crossing)
     both = (own > 0) & (across > 0)
     together = partner[own] == across
@@ -197,9 +195,8 @@ def _partners(crossing: NDArray[np.int64]) -> Rows:
     """The other side's group that each segment matches, -1 for none, and 0 for the unassigned, who match themselves."""
     partner = np.full(len(crossing), -1, dtype=np.intp)
     partner[UNASSIGNED] = UNASSIGNED
-    ours, found = linear_sum_assignment(crossing[1:, 1:], maximize=True)
-    shared = crossing[ours + 1, found + 1] > 0
-    partner[ours[shared] + 1] = found[shared] + 1
+    for one, other in best_match(crossing[1:, 1:]).items():
+        partner[one + 1] = other + 1
     return partner
 
 

@@ -5,12 +5,13 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 from scipy.special import fdtrc
 from scipy.stats import chi2
 
+from gauger.algorithms.statistics import Moments, holm
 from gauger.profiling.levels import Levels
-from gauger.profiling.summaries import Moments, Summary
+from gauger.profiling.summaries import Summary
 from gauger.remarks import Remark
 from gauger.wording import listed, plural
 
@@ -130,21 +131,6 @@ def _correlation(one: Values, other: Values) -> float:
         return float(np.dot(one, other) / scale) if np.isfinite(scale) and scale > 0.0 else 0.0
 
 
-def holm(p: ArrayLike) -> Values:
-    """p values (n,) adjusted for their number, so that all together err no more often than one; NaN stays NaN.
-
-    The smallest times n, the next times n - 1, and so on, never falling and at most 1.
-
-    Holm (1979), Scandinavian Journal of Statistics 6(2), 65-70.
-    """
-    values = np.array(p, dtype=np.float64)
-    indices = np.flatnonzero(~np.isnan(values))
-    order = indices[np.argsort(values[indices], kind="stable")]
-    times = np.arange(len(order), 0, -1)
-    values[order] = np.minimum(np.maximum.accumulate(values[order] * times), 1.0)
-    return values
-
-
 def on_significance(used: Collection[str] | None, proven: Collection[str], repeats: Mapping[str, str]) -> Remark:
     """What p proves; `used` are the features that segments were built on, None when that is not known, `proven` the
     columns that a test means something for, and `repeats` those that tell a feature in use in other words."""
@@ -171,7 +157,7 @@ def on_significance(used: Collection[str] | None, proven: Collection[str], repea
 
 
 def _segments_only(moments: Moments) -> Moments:
-    return Moments(moments.count[1:], moments.mean[1:], moments.squares[1:], moments.cubes[1:])
+    return Moments(moments.count[1:], moments.mean[1:], moments.squares[1:])
 
 
 def _sums(moments: Moments) -> tuple[float, float, float, float]:

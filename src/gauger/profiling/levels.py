@@ -7,6 +7,8 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from gauger.algorithms.statistics import contingency_table
+
 MOST_LEVELS, OTHER_LEVELS = 12, "(other)"
 """Levels of a category that a profile shows; the others together have one name."""
 
@@ -52,9 +54,7 @@ def levels_by_group(column: pd.Series, codes: NDArray[np.integer], segments: int
     """
     present = column.notna().to_numpy()
     index, found = pd.factorize(column[present], sort=True)
-    own = codes[present].astype(np.intp)
-    counts = np.bincount(index * (segments + 1) + own, minlength=len(found) * (segments + 1))
-    counts = counts.reshape(len(found), segments + 1)
+    counts = contingency_table(index, codes[present], (len(found), segments + 1))
     names = [_word(level) for level in found]
     if not steps:
         order = np.argsort(-counts.sum(axis=1), kind="stable")

@@ -8,6 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.algorithms import map_jobs
+from gauger.algorithms.statistics import contingency_table, jaccard_overlaps
 from gauger.errors import SettingError
 from gauger.profiling.closeness import distances_to_segments, lies_around_centres, sample_of
 from gauger.progress import task
@@ -99,25 +100,17 @@ def jaccard_of_resamples(seg: Segmentation, resamples: int, seed: int) -> Values
         drawn = np.sort(rng.choice(base, size=len(base)))
         firsts = np.flatnonzero(np.concatenate([[True], drawn[1:] != drawn[:-1]]))
         codes = np.asarray(again.segment(seg.features.part(drawn), int(stream.generate_state(1)[0])))
-        return _best_jaccards(seg.codes[drawn[firsts]], codes[firsts], seg.count)
+        new = codes[firsts]
+        table = contingency_table(seg.codes[drawn[firsts]], new, (seg.count + 1, int(new.max()) + 1))
+        return np.asarray(jaccard_overlaps(table)[1:, 1:].max(axis=1, initial=0.0))
 
     streams = np.random.SeedSequence(seed).spawn(resamples)
     found = []
-    with task("drawing customers anew", resamples) as advance:
+    with task("bootstrap samples", resamples) as advance:
         for likeness in map_jobs(of_resample, streams):
             found.append(likeness)
             advance(1)
     return np.array(found)
-
-
-def _best_jaccards(own: NDArray[np.integer], new: NDArray[np.integer], count: int) -> Values:
-    """For each segment the overlap with the most similar new one; a segment of which nobody was drawn is lost."""
-    both = np.zeros((count + 1, int(new.max()) + 1))
-    np.add.at(both, (own, new), 1.0)
-    either = both.sum(axis=1)[:, None] + both.sum(axis=0) - both
-    if both.shape[1] < 2:
-        return np.zeros(count)
-    return np.asarray((both / np.maximum(either, 1.0))[1:, 1:].max(axis=1))
 
 
 def about_overlap(table: pd.DataFrame) -> Iterator[Remark]:

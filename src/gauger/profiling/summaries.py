@@ -1,7 +1,6 @@
 """What a measure is like in each segment: mean, spread, quartiles, and what the drivers are reckoned from."""
 
-import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -10,8 +9,8 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.algorithms import map_jobs
-from gauger.algorithms.statistics import ranks_among
-from gauger.columns import ColumnFacts, skewness
+from gauger.algorithms.statistics import Moments, ranks_among, skewness
+from gauger.columns import ColumnFacts
 
 LOPSIDED = 1.0
 """The skew from which the median says more than the mean."""
@@ -39,76 +38,6 @@ class Grouping:
         sizes = np.bincount(codes, minlength=segments + 1)
         small = codes.astype(np.uint16) if segments < 2**16 else codes  # two bytes are sorted by counting
         return cls(np.argsort(small, kind="stable"), np.concatenate([[0], np.cumsum(sizes)]))
-
-
-@dataclass(frozen=True, eq=False)
-class Moments:
-    """Of each of some groups (g,): how many values, their mean, and their sums of squares and cubes around it."""
-
-    count: Values
-    mean: Values
-    squares: Values
-    cubes: Values
-
-    @classmethod
-    def of(cls, parts: Sequence[Values]) -> "Moments":
-        """The moments of ascending values by group; NaN for the mean of none, and no squares where all are alike."""
-        count, mean = np.zeros(len(parts)), np.full(len(parts), np.nan)
-        squares, cubes = np.zeros(len(parts)), np.zeros(len(parts))
-        for index, part in enumerate(parts):
-            if part.size:
-                count[index] = part.size
-                mean[index] = part[0] if part[0] == part[-1] else part.mean()
-                gaps = part - mean[index]
-                around = gaps * gaps
-                squares[index] = float(around.sum())
-                cubes[index] = float(around @ gaps)
-        return cls(count, mean, squares, cubes)
-
-    @property
-    def standard_deviation(self) -> Values:
-        """The standard deviation by group; NaN where there are fewer than two values."""
-        return np.sqrt(self.squares / np.where(self.count > 1, self.count - 1.0, np.nan))
-
-    def all(self) -> "Moments":
-        """The moments of all groups as one."""
-        held = self.count > 0
-        if not held.any():
-            return Moments(np.zeros(1), np.full(1, np.nan), np.zeros(1), np.zeros(1))
-        count, means = self.count[held], self.mean[held]
-        mean = means[0] if (means == means[0]).all() else np.average(means, weights=count)
-        gaps = means - mean
-        squares = self.squares.sum() + (count * gaps**2).sum()
-        cubes = self.cubes.sum() + (3.0 * gaps * self.squares[held] + count * gaps**3).sum()
-        return Moments(count.sum(keepdims=True), np.array([mean]), np.array([squares]), np.array([cubes]))
-
-    def scores(self) -> Values:
-        """How far each group's mean is from that of all others, in standard deviations of the two put together.
-
-        (mean - mean of the rest) / sqrt(((n - 1) s² + (m - 1) t²) / (n + m - 2)): 0.2 is little, 0.8 is much. Infinite
-        where both sides are all alike and differ, NaN where one side is empty. Cohen (1988), Statistical Power Analysis
-        for the Behavioral Sciences.
-        """
-        everyone = self.all()
-        rest = everyone.count - self.count
-        with np.errstate(divide="ignore", invalid="ignore"):
-            others = (everyone.count * everyone.mean - self.count * np.nan_to_num(self.mean)) / rest
-            gap = self.mean - others
-            between = self.count * rest / everyone.count * gap**2
-            within = np.maximum(everyone.squares - between, 0.0)
-            within[within <= _ROUNDING * everyone.squares] = 0.0
-            scores = gap / np.sqrt(within / (everyone.count - 2.0))
-        if not everyone.squares[0] > 0.0:
-            scores = np.zeros_like(gap)
-        scores[(self.count == 0) | (rest == 0)] = np.nan
-        return scores
-
-
-_ROUNDING = 1e-13
-"""Relative: a sum of squares within groups that is below this is rounding."""
-
-_TINY = 1e-60
-"""Beyond such spans cubes leave the range of doubles."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -158,21 +87,9 @@ def _summary(values: Values, grouping: Grouping) -> Summary:
     moments = Moments.of(parts)
     if not len(everyone.ordered):
         return Summary(moments, quartiles, _quartiles(everyone), np.nan, everyone.missing, None)
-    skew = _skew_of(everyone, moments)
+    skew = skewness(everyone.ordered)
     ranks = Moments.of([ranks_among(everyone.ordered, part) for part in parts]) if abs(skew) > LOPSIDED else None
     return Summary(moments, quartiles, _quartiles(everyone), skew, everyone.missing, ranks)
-
-
-def _skew_of(everyone: ColumnFacts, moments: Moments) -> float:
-    """The skew of all values, from the moments of the groups where cubes can be reckoned with."""
-    span = everyone.high - everyone.low
-    if not _TINY < span < 1.0 / _TINY:
-        return skewness(everyone.ordered)
-    n, overall = len(everyone.ordered), moments.all()
-    squares, cubes = float(overall.squares[0]), float(overall.cubes[0])
-    if n < 3 or not squares > 0.0:
-        return np.nan
-    return float(math.sqrt(n * (n - 1.0)) / (n - 2.0) * (cubes / n) / (squares / n) ** 1.5)
 
 
 def _quartiles(facts: ColumnFacts) -> Values:

@@ -12,6 +12,7 @@ from gauger.algorithms.merge_trees import Merges
 from gauger.algorithms.statistics import scaled_dip
 
 _TWO_PEAKS = 0.6
+"""As `_TWO_PEAKS_OF_ONE_FEATURE`, for two features and more."""
 _TWO_PEAKS_OF_ONE_FEATURE = 0.9
 """A scaled dip of the logarithms of distances from which these have two peaks: about one in a hundred clouds of one
 peak reach it, which `python -m benchmarks.levels` counts among its splits; over one feature distances are noisier."""

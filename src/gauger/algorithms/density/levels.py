@@ -13,6 +13,7 @@ Values = NDArray[np.float64]
 
 
 _DEEP = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (4.8, 1.0)}
+"""As `_DEEP_BEYOND`, by number of features."""
 
 
 _DEEP_BEYOND = (4.4, 1.0)

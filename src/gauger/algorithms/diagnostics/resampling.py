@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.kmeans import TWO_STARTS, Fitter, SmallFit, assign, distinct_up_to
 from gauger.algorithms.parallel import map_jobs
+from gauger.algorithms.statistics import contingency_table, jaccard_overlaps
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.int32]
@@ -108,7 +109,7 @@ def _kept_together(columns: Values, own: SmallFit, centres: Values) -> float:
     count = len(centres)
     foretold = np.full(columns.shape[1], -1, dtype=np.int32)
     assign(columns, np.ones(columns.shape[1]), centres, foretold)
-    both = np.bincount(own.codes.astype(np.intp) * count + foretold, minlength=count * count).reshape(count, count)
+    both = contingency_table(own.codes, foretold, (count, count))
     sizes = both.sum(axis=1)
     pairs = (both * (both - 1)).sum(axis=1)
     several = sizes > 1
@@ -116,9 +117,7 @@ def _kept_together(columns: Values, own: SmallFit, centres: Values) -> float:
 
 
 def _jaccards(fit: SmallFit, drawn: NDArray[np.intp], codes: Codes) -> Values:
-    """The largest similarity of each segment with any of the others' (codes of the drawn customers)."""
+    """Each segment's overlap with the most similar of those of the drawn rows, which have `codes`."""
     count = len(fit.centres)
-    own = fit.codes[drawn].astype(np.intp)
-    both = np.bincount(own * count + codes, minlength=count * count).reshape(count, count)
-    either = both.sum(axis=1)[:, None] + both.sum(axis=0) - both
-    return np.asarray((both / np.maximum(either, 1)).max(axis=1))
+    table = contingency_table(fit.codes[drawn], codes, (count, count))
+    return np.asarray(jaccard_overlaps(table).max(axis=1))

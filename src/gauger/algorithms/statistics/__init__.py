@@ -1,18 +1,34 @@
 """Statistics on arrays: moments, ranks, correlation, contingency tables, intervals, tests and the dip."""
 
-from gauger.algorithms.statistics.contingency import adjusted_rand
+from gauger.algorithms.statistics.contingency import (
+    adjusted_rand,
+    best_match,
+    contingency_table,
+    jaccard_overlaps,
+    purity,
+)
 from gauger.algorithms.statistics.correlation import correlation_matrix, correlation_order
 from gauger.algorithms.statistics.dip import scaled_dip
-from gauger.algorithms.statistics.intervals import LEVEL, difference_of_means, newcombe
+from gauger.algorithms.statistics.intervals import LEVEL, clopper_pearson, difference_of_means, newcombe
+from gauger.algorithms.statistics.moments import Moments, skewness
+from gauger.algorithms.statistics.multiple_tests import holm
 from gauger.algorithms.statistics.ranks import ranks_among
 
 __all__ = [
     "LEVEL",
+    "Moments",
     "adjusted_rand",
+    "best_match",
+    "clopper_pearson",
+    "contingency_table",
     "correlation_matrix",
     "correlation_order",
     "difference_of_means",
+    "holm",
+    "jaccard_overlaps",
     "newcombe",
+    "purity",
     "ranks_among",
     "scaled_dip",
+    "skewness",
 ]

@@ -1,10 +1,10 @@
-"""Intervals of what a campaign did: of a difference of shares, and of a difference of mean values."""
+"""Intervals of shares, of their differences, and of differences of mean values."""
 
 import math
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import norm
+from scipy.stats import beta, binomtest, norm
 
 Values = NDArray[np.float64]
 
@@ -22,12 +22,18 @@ _NORMAL_FROM = 5_000
 
 def wilson(yes: int, n: int, level: float = LEVEL) -> tuple[float, float]:
     """The score interval of a share: Wilson (1927), Journal of the American Statistical Association 22, 209-212."""
-    z = float(norm.ppf(1.0 - level / 2.0))
-    share = yes / n
-    middle = share + z * z / (2.0 * n)
-    reach = z * math.sqrt(share * (1.0 - share) / n + z * z / (4.0 * n * n))
-    scale = 1.0 + z * z / n
-    return max(0.0, (middle - reach) / scale), min(1.0, (middle + reach) / scale)
+    found = binomtest(yes, n).proportion_ci(1.0 - level, method="wilson")
+    return float(found.low), float(found.high)
+
+
+def clopper_pearson(yes: int, n: int, level: float = LEVEL) -> tuple[float, float]:
+    """The exact interval of a share: Clopper & Pearson (1934), Biometrika 26(4), 404-413.
+
+    As quantiles of the beta distribution; the same from `binomtest` takes twenty times as long, and there are hundreds.
+    """
+    low = beta.ppf(level / 2.0, yes, n - yes + 1) if yes else 0.0
+    high = beta.ppf(1.0 - level / 2.0, yes + 1, n - yes) if yes < n else 1.0
+    return float(low), float(high)
 
 
 def newcombe(yes: int, n: int, other_yes: int, m: int, level: float = LEVEL) -> tuple[float, float]:
