@@ -12,7 +12,7 @@ from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 
 import gauger
-from gauger.draw.correlation_heat import CLOSE
+from gauger.features import HIGH_CORRELATION
 from gauger.draw.style import ACCENT, INK, QUIET, segment_colour
 from gauger.draw.tree_view import USUAL_BRANCHES, view_of
 from gauger.errors import SettingError
@@ -152,7 +152,7 @@ def test_segments_may_have_names_and_an_unknown_layout_is_refused() -> None:
 def test_a_tree_of_features_stands_beside_the_correlations_in_its_order(behaviour: pd.DataFrame) -> None:
     features = gauger.prepare(behaviour, key="member_id")
     tree = gauger.build_tree(features, of="features", metric="absolute_correlation")
-    figure = gauger.draw.feature_tree(tree, height=1.0 - CLOSE)
+    figure = gauger.draw.feature_tree(tree, height=1.0 - HIGH_CORRELATION)
     left, heat = figure.axes[:2]
     names = [str(tree.leaf_names[leaf]) for leaf in tree.leaf_order]
     assert [text.get_text() for text in heat.get_yticklabels()] == names
@@ -170,7 +170,7 @@ def test_features_that_all_say_the_same_are_one_group(features_of: Make) -> None
     base = np.random.default_rng(0).normal(size=100)
     features = features_of(np.column_stack([base, 2.0 * base + 1.0, base + 1e-3 * np.arange(100) ** 0.5]))
     tree = gauger.build_tree(features, of="features")
-    assert tree.count_at(1.0 - CLOSE) == 1
+    assert tree.count_at(1.0 - HIGH_CORRELATION) == 1
     assert gauger.draw.feature_tree(tree).get_suptitle().startswith("Nearly the same: f0, f1 and f2 (r up to 1.00)")
 
 

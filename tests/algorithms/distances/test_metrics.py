@@ -149,6 +149,11 @@ def test_a_given_matrix_may_be_square_condensed_or_by_key(three):
         assert tree.cut(count=2).codes.tolist() == [1, 1, 2]
 
 
+def test_a_matrix_by_other_keys_is_refused(three):
+    with pytest.raises(gauger.GaugerError, match="the customers' keys as its index"):
+        gauger.build_tree(three, linkage="complete", metric=pd.DataFrame(np.zeros((3, 3))))
+
+
 @pytest.mark.parametrize(
     ("matrix", "words"),
     [
@@ -158,7 +163,6 @@ def test_a_given_matrix_may_be_square_condensed_or_by_key(three):
         ([[1, 0, 0], [0, 1, 0], [0, 0, 1]], r"ann from itself is 1, not 0. Are these likenesses"),
         ([1.0, 2.0], r"shape \(2,\); 3 need a square matrix \(3, 3\) or a condensed one of 3"),
         ([["a", "b"]], "not all numbers"),
-        (pd.DataFrame(np.zeros((3, 3))), "the customers' keys as its index"),
     ],
 )
 def test_a_matrix_that_is_none_is_refused(three, matrix, words):
