@@ -59,7 +59,7 @@ moves = gauger.migration(segments, now, key="member_id", value=worth)
 print(moves.headline())
 for way in moves.flows.head(3).itertuples():
     one, other = moves.names[way.before], moves.names[way.after]
-    more = "more than by lot" if way.exceeds else "no more than by lot"
+    more = "more than by chance" if way.exceeds else "no more than by chance"
     print(f"{way.customers} went from {one} to {other}: {way.ratio:.1f} times what chance would send, {more}")
 gauger.draw.migration_flow(moves).savefig(folder / "moves.png")
 

@@ -12,10 +12,10 @@ from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 
 import gauger
-from gauger.features import HIGH_CORRELATION
 from gauger.draw.style import ACCENT, INK, QUIET, segment_colour
 from gauger.draw.tree_view import USUAL_BRANCHES, view_of
 from gauger.errors import SettingError
+from gauger.features import HIGH_CORRELATION
 from gauger.profiling.series_patterns import pattern_of
 
 Make = Callable[..., gauger.FeatureSet]

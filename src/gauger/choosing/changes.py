@@ -21,4 +21,4 @@ def change_in_words(advised: Codes, other: Codes) -> str:
         origins = both.argmax(axis=0)
         cut = [number + 1 for number in range(count) if (origins == number).sum() > 1]
         parts = [f"segment {number} is split" for number in cut]
-    return listed(parts, most=count) if parts else "customers are dealt out anew"
+    return listed(parts, most=count) if parts else "most customers change their segment"

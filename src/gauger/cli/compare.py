@@ -47,7 +47,7 @@ def compare(
 ) -> None:
     """Compare segments with others, with an earlier quarter's, or with something that is known.
 
-    Who is with whom in both, which segment matches which, and how far the two agree. TABLE has the features that the
+    The contingency table, which segment matches which, and how far the two agree. TABLE has the features that the
     first side's segments were made of. customers.csv says who is where on both sides.
     """
     from gauger.cli import console

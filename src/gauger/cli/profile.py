@@ -67,7 +67,7 @@ def profile(
     How many customers, what is typical in every measure of TABLE (the median where a long tail moves the mean), the
     index (everyone = 100), which measures set segments apart, and a short rule and a suggested name for each. With the
     features that segments were made of (--features and the options of their preparation) also which segments overlap,
-    whether they come back when customers are drawn anew, and who is typical.
+    whether they come back on bootstrap samples, and who is typical.
 
     Writes a .csv for each table, and figures: profile.png, heat.png, lines.png, bubbles.png, categories.png, and with
     features boxes.png, pairs.png and components.png.

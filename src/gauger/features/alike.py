@@ -156,7 +156,7 @@ def _outside(raw: Mapping[str, Values], features: FeatureSet) -> Iterator[Remark
         yield Remark(
             "outside-learned-range",
             f"{listed(shown)} {plural(len(found), 'goes', 'go')} beyond the values that the treatment was learned on: "
-            "it is carried on there, not learned anew. Prepare all customers together if these are not exceptions.",
+            "it is extrapolated there, not learned again. Prepare all customers together if these are not exceptions.",
             tuple(found),
         )
 

@@ -84,7 +84,7 @@ class _Parts:
     def __init__(self, table: str, *, materialized: bool) -> None:
         self.written: list[str] = []
         self._taken = {part.lower() for part in table.split(".")}
-        self._as = "AS MATERIALIZED" if materialized else "AS"  # or every use of a part would reckon it again
+        self._as = "AS MATERIALIZED" if materialized else "AS"  # or every use of a part would compute it again
 
     def add(self, name: str, selected: str, source: str) -> str:
         """One part more; the name it got."""

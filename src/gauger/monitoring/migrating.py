@@ -48,7 +48,7 @@ class Migration(Readable):
     moved, moved_low, moved_high : float
         The share that is elsewhere now, and its 95 % interval.
     chance : float
-        What that share would be if segments were dealt out anew by lot.
+        What that share would be if segments after had nothing to do with those before.
     customers : pandas.DataFrame
         A row a customer of both times: the key, before, after, moved.
     only_first, only_second : pandas.Index
@@ -94,7 +94,7 @@ class Migration(Readable):
         n = len(self.customers)
         return (
             f"{percent(self.moved)} of {n:,} {plural(n, 'customer')} moved ({percent(self.moved_low)} to "
-            f"{percent(self.moved_high)}; by lot it would be {percent(self.chance)}); {len(self.only_second):,} new, "
+            f"{percent(self.moved_high)}; by chance it would be {percent(self.chance)}); {len(self.only_second):,} new, "
             f"{len(self.only_first):,} lost"
         )
 
@@ -164,7 +164,7 @@ def migration(
     at = {code: position for position, code in enumerate(codes)}
     own, new = (np.array([at[code] for code in side.tolist()], dtype=np.intp) for side in (was, is_now))
     counts = contingency_table(own, new, (len(codes), len(codes)))
-    draws = _drawn_anew(counts, seed)
+    draws = _bootstrap_tables(counts, seed)
     moved = 1.0 - np.trace(draws, axis1=1, axis2=2) / len(keys)
     shares = counts.sum(axis=1) @ counts.sum(axis=0) / len(keys) ** 2
     called = {**second[2], **first[2]}
@@ -199,8 +199,8 @@ def _side(side: Segmentation | pd.DataFrame, key: str | None) -> tuple[pd.Index,
     return keys.rename(key), codes, found
 
 
-def _drawn_anew(counts: NDArray[np.int64], seed: int) -> NDArray[np.int64]:
-    """Crossing tables of customers drawn anew with replacement (resamples, k, k)."""
+def _bootstrap_tables(counts: NDArray[np.int64], seed: int) -> NDArray[np.int64]:
+    """Contingency tables of bootstrap samples of the customers (resamples, k, k)."""
     n = int(counts.sum())
     found = np.random.default_rng(seed).multinomial(n, counts.ravel() / n, size=_RESAMPLES)
     return np.asarray(found.reshape(_RESAMPLES, *counts.shape))

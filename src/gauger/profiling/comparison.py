@@ -1,4 +1,4 @@
-"""Compare segments with others, a known column or earlier assignments: who is with whom in both, how far they agree."""
+"""Compare segments with others, a known column or earlier assignments: how they cross, match and agree."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass

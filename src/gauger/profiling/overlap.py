@@ -1,5 +1,5 @@
 """Overlap: which segment is next to each, how many of its customers are nearly as close to that one, and whether the
-segment comes back when customers are drawn anew."""
+segment comes back on bootstrap samples."""
 
 from collections.abc import Iterator
 
@@ -40,10 +40,10 @@ def overlap_of(seg: Segmentation, *, resamples: int, seed: int) -> pd.DataFrame:
     are nearly as close to that one: at most a quarter farther than from their own. Close means close to the centre; for
     segments that do not lie around centres, to the fifth nearest of its customers.
 
-    For stability customers are drawn anew with replacement, `resamples` times, and the same method segments them: the
-    mean, over resamples, of the overlap (Jaccard) of the segment with the most similar new one, 0 to 1. In dissolved of
-    the resamples it was 0.5 or less: more of it was lost than kept. On at most 2,500 customers; density needs all of
-    them, and beyond 20,000 it is not tried. NaN, and 0 resamples, where it is not known how the segments were made.
+    For stability the same method segments `resamples` bootstrap samples: the mean, over them, of the overlap (Jaccard)
+    of the segment with the most similar new one, 0 to 1. In dissolved of the resamples it was 0.5 or less: more of it
+    was lost than kept. On at most 2,500 customers; density needs all of them, and beyond 20,000 it is not tried. NaN,
+    and 0 resamples, where it is not known how the segments were made.
 
     Hennig (2007), Computational Statistics & Data Analysis 52(1), 258-271.
     """
@@ -114,7 +114,7 @@ def jaccard_of_resamples(seg: Segmentation, resamples: int, seed: int) -> Values
 
 
 def about_overlap(table: pd.DataFrame) -> Iterator[Remark]:
-    """Remarks on segments that overlap with another, and on those that dissolve when customers are drawn anew."""
+    """Remarks on segments that overlap with another, and on those that dissolve on bootstrap samples."""
     close = table[table["near_share"] >= MUCH]
     if len(close):
         parts = [

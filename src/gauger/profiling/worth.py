@@ -58,5 +58,5 @@ def worth_in_words(worth: pd.DataFrame) -> str:
     known = worth["stability"].dropna()
     if len(known) == len(worth):
         one, two = (f"{value:.2f}" for value in known)
-        text += f" When customers are drawn anew, segments come back with an overlap of {one} and {two} (1: the same)."
+        text += f" On bootstrap samples segments come back with an overlap of {one} and {two} (1: the same)."
     return text

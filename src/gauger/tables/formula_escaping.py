@@ -1,4 +1,4 @@
-"""Text that a spreadsheet would take for a formula: made harmless when written, and as it was when read back."""
+"""Text that a spreadsheet would take for a formula: escaped when written, and as it was when read back."""
 
 import re
 

@@ -38,7 +38,7 @@ class Layout:
 
     @property
     def columns(self) -> list[str]:
-        """The column names as they were before they were made harmless for spreadsheets."""
+        """The column names as they were before formulas in them were escaped."""
         return [unescaped_name(name) for name in self.names]
 
     def remarks(self, text: TextFile, asked: bool | None) -> list[Remark]:

@@ -56,7 +56,7 @@ def stability(
     fitter: Fitter = TWO_STARTS,
     advance: Callable[[int], None] = lambda _: None,
 ) -> dict[int, float]:
-    """How well each count's least stable segment comes back when customers are drawn anew; 0 to 1, higher is better.
+    """How well each count's least stable segment comes back on bootstrap samples; 0 to 1, higher is better.
 
     Of `resamples` bootstrap samples, each is segmented; a segment's Jaccard similarity with the most similar new one is
     averaged over samples. Below 0.6 a segment dissolves, above 0.85 it is stable. `fits` are the segments of `columns`

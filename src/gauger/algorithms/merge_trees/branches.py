@@ -56,7 +56,7 @@ def leaf_order(merges: Merges) -> Nodes:
 def branches_after(merges: Merges, whole: NDArray[np.bool_]) -> Nodes:
     """For each leaf (n,) the node that a cut leaves it in, when it keeps the merges that are `whole` (n - 1,).
 
-    A merge is kept only if all below it are: `whole` must be so.
+    Where a merge is whole, every merge inside it must be too.
     """
     home = np.arange(2 * merges.leaves - 1)
     hand_down(merges.left, merges.right, whole, home)

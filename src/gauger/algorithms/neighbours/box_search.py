@@ -68,7 +68,7 @@ def slots_of(node, level, m):
 
 @njit(nogil=True, cache=True, inline="always")
 def link_rank(one, other):
-    """A number for each pair of slots, the same both ways round, that looks drawn by lot.
+    """A number for each pair of slots, the same both ways round, that looks random.
 
     Among equal distances the pair of the lowest rank counts as nearest. Were it the lowest slot, rows of evenly spaced
     points would all look the same way, and of each row only two would be each other's nearest.
