@@ -346,9 +346,6 @@ def segmentation_from_codes(
     codes: NDArray[np.integer],
     *,
     method: str,
-    remarks: tuple[Remark, ...] = (),
-    iterations: int | None = None,
-    converged: bool | None = None,
 ) -> Segmentation:
     """A Segmentation from each customer's segment (1 to k, 0 for none), centres being the means of their customers.
 
@@ -364,7 +361,7 @@ def segmentation_from_codes(
     centres = sums / counts[:, None]
     distances = distances_to_own(features, own, centres)
     own.flags.writeable = False
-    return Segmentation(features, own, centres, distances, method, remarks, iterations, converged)
+    return Segmentation(features, own, centres, distances, method)
 
 
 def distances_to_own(features: FeatureSet, codes: NDArray[np.integer], centres: NDArray[np.float64]) -> Distances:

@@ -14,7 +14,7 @@ from gauger.campaigns import eligible
 from gauger.campaigns.arms import detectable_uplift
 from gauger.campaigns.eligible import STEPS
 from gauger.campaigns.files import database_of, write_files
-from gauger.campaigns.folders import whole_folder
+from gauger.campaigns.folders import holds_only_a_hand_off
 from gauger.campaigns.funnel import ContactFunnel
 from gauger.campaigns.hand_off_settings import HandOffSettings
 from gauger.campaigns.manifest import MANIFEST, PAGE, manifest_of, write_manifest
@@ -27,6 +27,7 @@ from gauger.profiling import checked_assignments
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
+from gauger.tables import whole_folder
 from gauger.wording import listed, plural
 
 _LEAST_UPLIFT = 0.05
@@ -115,7 +116,10 @@ def write_hand_off(
     remarks += _about_holdouts(holdouts, settings.base_rate)
     audience, arms_table = _tables(funnel, names, settings.columns_to_write)
     target = Path(folder)
-    with database_of(settings.format) as connection, whole_folder(target, replace=replace) as stage:
+    with (
+        database_of(settings.format) as connection,
+        whole_folder(target, "a hand-off", replaceable=holds_only_a_hand_off, replace=replace) as stage,
+    ):
         hashes = funnel.hashes(settings.matches)
         files = write_files(
             stage,

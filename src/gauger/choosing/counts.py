@@ -41,6 +41,9 @@ _COLUMNS = (
     "merge_jump",
 )
 
+USUAL_COUNTS = range(1, 11)
+"""The counts tried where nobody says: more segments than people can work with are seldom wanted."""
+
 
 @dataclass(frozen=True, repr=False, eq=False)
 class CountStudy(Readable):
@@ -90,7 +93,7 @@ class CountStudy(Readable):
 def study_counts(
     features: FeatureSet,
     *,
-    counts: Iterable[int] = range(1, 11),
+    counts: Iterable[int] = USUAL_COUNTS,
     method: Literal["kmeans", "tree"] = "kmeans",
     tree: MergeTree | None = None,
     linkage: str | None = None,
@@ -226,9 +229,9 @@ def _tree_for(
     return tree
 
 
-def possible_counts(features: FeatureSet, most: int = 10) -> range:
-    """From 1 to `most`, or to as many customers as differ."""
-    return range(1, min(most, len(order_customers(features).distinct())) + 1)
+def possible_counts(features: FeatureSet) -> range:
+    """The counts usually tried, 1 to 10, up to as many customers as differ."""
+    return range(1, min(USUAL_COUNTS[-1], len(order_customers(features).distinct())) + 1)
 
 
 def _everyone_spread(everyone: RowOrder) -> float:

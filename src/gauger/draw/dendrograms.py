@@ -303,7 +303,7 @@ def _note(tree: MergeTree, view: TreeView) -> str:
     if view.collapsed:
         parts.append(
             f"The top of the tree: {len(view.branches)} branches of {len(tree.leaf_of):,} {tree.of}. A wedge is a "
-            "branch that goes on below: its tip is its last merge, and its customers are counted in brackets."
+            f"branch that goes on below: its tip is its last merge, the number below it counts its {tree.of}."
         )
     if view.cut is not None and len(view.cut.spans) < view.cut.count:
         parts.append(f"{view.cut.count - len(view.cut.spans):,} segments are inside wedges and cannot be told apart.")

@@ -112,8 +112,8 @@ def migration_flow(migration: Migration) -> Figure:
     sides = _Sides(migration.crossing, names, names, {label: label for label in names}, ("before", "after"))
     moved = f"{percent(migration.moved)} of {len(migration.customers):,} customers moved"
     note = (
-        f"Pale: stayed. Strong: moved; by chance {percent(migration.chance)} would have. {len(migration.only_second):,} "
-        f"customers are new and {len(migration.only_first):,} lost: they are not drawn."
+        f"Pale: stayed. Strong: moved; by chance {percent(migration.chance)} would have. "
+        f"{len(migration.only_second):,} customers are new and {len(migration.only_first):,} lost: they are not drawn."
     )
     return _draw(sides, f"{moved}{_most(sides, ', most of them ')}", note)
 

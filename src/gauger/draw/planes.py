@@ -107,9 +107,7 @@ def draw_plane(
         axes.set_aspect("equal", adjustable="box")
 
 
-def name_segments(
-    axes: Axes, plane: Plane, seg: Segmentation, looks: Sequence[int] = (), *, sizes: bool = True
-) -> list[Text]:
+def name_segments(axes: Axes, plane: Plane, seg: Segmentation, looks: Sequence[int] = ()) -> list[Text]:
     """Each segment's marker, name and size at its middle; of more than 20 segments the largest are named."""
     size = 150 if lies_around_centres(seg) or seg.edges is not None else 70
     labels = []
@@ -118,7 +116,7 @@ def name_segments(
         if np.isnan(at).any():
             continue
         mark_centre(axes, at, looks[number - 1] if looks else number, size=size)
-        count = f" ({seg.sizes[number]:,})" if sizes else ""
+        count = f" ({seg.sizes[number]:,})"
         labels.append(label_at(axes, at, f"   {short_name(seg.names[number])}{count}", size=12, weight="bold"))
     return labels
 

@@ -78,7 +78,7 @@ def view_of(tree: MergeTree, *, count: int | None = None, height: float | None =
             position[node],
             float(levels[node]),
             int(sizes[node]),
-            str(tree.leaf_names[node]) if node < n else f"({int(sizes[node]):,})",
+            str(tree.leaf_names[node]) if node < n else f"{int(sizes[node]):,}",
             node >= n,
             int(segment_of[node]),
         )

@@ -94,7 +94,7 @@ class Migration(Readable):
         n = len(self.customers)
         return (
             f"{percent(self.moved)} of {n:,} {plural(n, 'customer')} moved ({percent(self.moved_low)} to "
-            f"{percent(self.moved_high)}; by chance it would be {percent(self.chance)}); {len(self.only_second):,} new, "
+            f"{percent(self.moved_high)}; by chance {percent(self.chance)}); {len(self.only_second):,} new, "
             f"{len(self.only_first):,} lost"
         )
 

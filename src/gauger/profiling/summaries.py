@@ -1,4 +1,4 @@
-"""What a measure is like in each segment: mean, standard deviation, quartiles, and what the drivers are computed from."""
+"""What a measure is like in each segment: moments, quartiles, and what the drivers are computed from."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass

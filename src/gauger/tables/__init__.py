@@ -6,8 +6,8 @@ from gauger.tables.databases import connected, is_url, without_password
 from gauger.tables.formats import write_file
 from gauger.tables.formula_escaping import escaped_arrow
 from gauger.tables.reading import read_table
-from gauger.tables.staging import publish_folder, refuse_link, stage_in
 from gauger.tables.type_inference import InferredKinds, as_typed, is_plain_number
+from gauger.tables.whole_folders import whole_folder
 from gauger.tables.writing import Results, result_folder, write_table
 
 __all__ = [
@@ -19,12 +19,10 @@ __all__ = [
     "escaped_arrow",
     "is_plain_number",
     "is_url",
-    "publish_folder",
     "read_table",
-    "refuse_link",
     "result_folder",
-    "stage_in",
     "to_pandas",
+    "whole_folder",
     "without_password",
     "write_file",
     "write_table",

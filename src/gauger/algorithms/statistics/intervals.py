@@ -26,13 +26,13 @@ def wilson(yes: int, n: int, level: float = LEVEL) -> tuple[float, float]:
     return float(found.low), float(found.high)
 
 
-def clopper_pearson(yes: int, n: int, level: float = LEVEL) -> tuple[float, float]:
-    """The exact interval of a share: Clopper & Pearson (1934), Biometrika 26(4), 404-413.
+def clopper_pearson(yes: int, n: int) -> tuple[float, float]:
+    """The exact 95 % interval of a share: Clopper & Pearson (1934), Biometrika 26(4), 404-413.
 
     As quantiles of the beta distribution; the same from `binomtest` takes twenty times as long, and there are hundreds.
     """
-    low = beta.ppf(level / 2.0, yes, n - yes + 1) if yes else 0.0
-    high = beta.ppf(1.0 - level / 2.0, yes + 1, n - yes) if yes < n else 1.0
+    low = beta.ppf(LEVEL / 2.0, yes, n - yes + 1) if yes else 0.0
+    high = beta.ppf(1.0 - LEVEL / 2.0, yes + 1, n - yes) if yes < n else 1.0
     return float(low), float(high)
 
 
