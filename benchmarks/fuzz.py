@@ -23,6 +23,8 @@ from benchmarks.mutations import FORMATS, damaged, whole_files
 _PATIENCE = 20.0
 """A file of a few kilobytes that takes longer hangs."""
 
+Command = Callable[[list[str], Path], tuple[int, bytes]]
+
 
 def attempts(path: Path, folder: Path) -> Iterator[tuple[str, Callable[[], object]]]:
     """What can be tried with a damaged file: a name and the work."""
@@ -108,7 +110,14 @@ def run(seed: int, count: int, folder: Path) -> tuple[Counter[str], list[str]]:
     return ends, findings
 
 
-def run_commands(seed: int, count: int, folder: Path) -> list[str]:
+def as_a_process(words: list[str], folder: Path) -> tuple[int, bytes]:
+    """The command as users have it: its exit code, and all that it prints."""
+    command = [sys.executable, "-m", "gauger", *words]
+    done = subprocess.run(command, cwd=folder, capture_output=True, timeout=120, check=False)
+    return done.returncode, done.stdout + done.stderr
+
+
+def run_commands(seed: int, count: int, folder: Path, command: Command = as_a_process) -> list[str]:
     """The real command on damaged files: exit code 0 or 1, one message, no traceback."""
     files, rng = prepare_folder(folder), np.random.default_rng(seed)
     findings = []
@@ -127,16 +136,14 @@ def run_commands(seed: int, count: int, folder: Path) -> list[str]:
                 ]
             ],
         )
-        command = [sys.executable, "-m", "gauger", *words]
         try:
-            done = subprocess.run(command, cwd=folder, capture_output=True, timeout=120, check=False)
+            code, told = command(words, folder)
         except subprocess.TimeoutExpired:
             findings.append(f"{name}: hangs: {' '.join(words)}")
             continue
-        told = done.stdout + done.stderr
-        if done.returncode not in (0, 1) or b"Traceback" in told or b"\x1b" in told or b"\x9b" in told:
+        if code not in (0, 1) or b"Traceback" in told or b"\x1b" in told or b"\x9b" in told:
             (folder / f"command-{number}-{name}").write_bytes(path.read_bytes())
-            findings.append(f"{name} ({done.returncode}): {' '.join(words)}\n{told[-1500:].decode(errors='replace')}")
+            findings.append(f"{name} ({code}): {' '.join(words)}\n{told[-1500:].decode(errors='replace')}")
     return findings
 
 

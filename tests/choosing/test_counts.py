@@ -68,8 +68,14 @@ def test_the_criteria_agree_with_their_definitions(demo_study: gauger.CountStudy
 
 def test_each_count_is_no_worse_than_the_one_before_split(demo_study: gauger.CountStudy) -> None:
     for count in range(2, 11):
-        alone = gauger.segment_by_kmeans(demo_study.segmentations[count].features, count)
-        assert demo_study.table.loc[count, "wcss"] <= alone.wcss * (1 + 1e-9)
+        before = demo_study.segmentations[count - 1]
+        widest = int(before.wcss_by_segment.idxmax())
+        own = before.features.values[before.codes == widest]
+        step = np.where(np.arange(own.shape[1]) == own.var(axis=0).argmax(), own.std(axis=0), 0.0)
+        middle = before.scaled_centres[widest - 1]
+        halves = np.vstack([np.delete(before.scaled_centres, widest - 1, axis=0), middle - step, middle + step])
+        split = gauger.segment_by_kmeans(before.features, count, seeding=halves)
+        assert demo_study.table.loc[count, "wcss"] <= split.wcss * (1 + 1e-9)
 
 
 def test_clouds_without_groups_have_no_structure(features_of: Make) -> None:

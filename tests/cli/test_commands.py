@@ -1,4 +1,4 @@
-"""The real command line, as a process, on the demo data: results, files, and what it prints."""
+"""The real command line on the demo data, most of it inside this process: results, files, and what it prints."""
 
 import json
 import shlex
@@ -38,8 +38,8 @@ def _narrow(text: str) -> bool:
     return all(len(line.rstrip()) <= 100 for line in text.splitlines() if not line.startswith(("wrote", "Next")))
 
 
-def test_help_lists_the_commands_and_version_says_it(command: Run) -> None:
-    shown = command("--help")
+def test_help_lists_the_commands_and_version_says_it(process: Run) -> None:
+    shown = process("--help")
     assert shown.returncode == 0
     for name in (
         "look",
@@ -57,7 +57,7 @@ def test_help_lists_the_commands_and_version_says_it(command: Run) -> None:
         "demo",
     ):
         assert f" {name} " in shown.stdout
-    assert command("--version").stdout == f"gauger {gauger.__version__}\n"
+    assert process("--version").stdout == f"gauger {gauger.__version__}\n"
 
 
 def test_a_terminal_without_dashes_and_arrows_is_no_fault(process: Run) -> None:
@@ -297,9 +297,9 @@ def test_counts_gives_the_advice_to_scripts_as_json(command: Run, behaviour_file
     assert [row["count"] for row in told["table"]] == [1, 2, 3, 4, 5, 6, 7, 8]
 
 
-def test_json_has_no_figure_where_there_is_none(command: Run, tmp_path: Path) -> None:
+def test_json_has_no_figure_where_there_is_none(process: Run, tmp_path: Path) -> None:
     (tmp_path / "t.csv").write_text("who,x\n" + "".join(f"c{row},{row % 2 * 2 - 1}\n" for row in range(60)))
-    shown = command("counts", "t.csv", "--key", "who", "--to", 2, "--json")
+    shown = process("counts", "t.csv", "--key", "who", "--to", 2, "--json")
     assert shown.returncode == 0, shown.stderr
     told = json.loads(shown.stdout)
     assert told["table"][1]["calinski_harabasz"] is None
@@ -371,7 +371,7 @@ def test_features_are_grouped_only_when_they_are_alike(command: Run, behaviour_f
         assert told in shown.stdout
 
 
-def test_a_tree_of_series_has_its_courses_drawn(command: Run, tmp_path: Path) -> None:
+def test_a_tree_of_series_has_its_series_drawn(command: Run, tmp_path: Path) -> None:
     weekly = gauger.read_table(gauger.demo_file("weekly_admissions.csv"))
     wide = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")
     gauger.write_table(wide, tmp_path / "wide.csv")
@@ -398,8 +398,8 @@ def test_preparation_by_feature_is_understood(command: Run) -> None:
     assert "2,400 customers by member_id, 2 features: age, east_km" in shown.stdout
 
 
-def test_demo_runs_the_whole_job_and_ends_with_what_to_open(command: Run, tmp_path: Path) -> None:
-    shown = command("demo")
+def test_demo_runs_the_whole_job_and_ends_with_what_to_open(process: Run, tmp_path: Path) -> None:
+    shown = process("demo")
     assert shown.returncode == 0, shown.stderr
     assert shown.stdout.startswith("1 Look        2,400 members and 36,855 visits")
     steps = [line[:14].strip() for line in shown.stdout.splitlines() if line[:1].strip()]
@@ -413,7 +413,7 @@ def test_demo_runs_the_whole_job_and_ends_with_what_to_open(command: Run, tmp_pa
     assert written == set(opened) == {f"demo-output/{name}" for name in OUTPUTS}
     table = gauger.read_table(tmp_path / "demo-output" / "assignments.csv")
     assert table["segment"].value_counts().index.tolist() == [1, 2, 3, 4, 5, 6]
-    again = command("demo")
+    again = process("demo")
     assert again.returncode == 1
     assert "there already" in " ".join(again.stderr.split())
 

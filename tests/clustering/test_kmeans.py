@@ -52,9 +52,10 @@ def test_every_customer_is_nearest_to_the_own_centre(demo_segments: gauger.Segme
     assert demo_segments.converged
 
 
-def test_segments_are_numbered_from_the_largest(demo_segments: gauger.Segmentation) -> None:
-    assert demo_segments.sizes.is_monotonic_decreasing
-    assert demo_segments.codes.dtype == np.int32
+def test_segments_are_numbered_from_the_largest(features_of: Make) -> None:
+    seg = gauger.segment_by_kmeans(features_of([[0.0], [50.0], [51.0], [90.0], [91.0], [92.0], [1.0], [2.0], [3.0]]), 3)
+    assert seg.codes.tolist() == [1, 3, 3, 2, 2, 2, 1, 1, 1]
+    assert seg.codes.dtype == np.int32
 
 
 @settings(max_examples=20)

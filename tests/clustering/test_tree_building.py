@@ -115,7 +115,7 @@ def test_copies_of_one_customer_cost_no_look_each(monkeypatch):
     assert ward.merges["height"].iloc[-2] == pytest.approx(np.sqrt(2.0 * 2_000 * 1_000 / 3_000 * (4.0**2 + 5.0**2)))
 
 
-def test_many_customers_take_the_boxes_and_the_rounds_to_the_same_tree():
+def test_many_customers_take_the_boxes_and_the_passes_to_the_same_tree():
     rng = np.random.default_rng(9)
     features = features_of(np.vstack([rng.normal(size=(300, 4)), rng.normal(size=(100, 4)) + 6.0, np.zeros((30, 4))]))
     for linkage in ("ward", "centroid", "median"):
