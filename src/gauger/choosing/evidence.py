@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.spatial.distance import cdist
 
 from gauger.algorithms import map_jobs
-from gauger.algorithms.diagnostics import OneCloud, Valleys, isolated, neighbour_distances, silhouettes_from_sums
+from gauger.algorithms.diagnostics import OneCloud, Valleys, isolated, nth_neighbour_distances, silhouettes_from_sums
 from gauger.algorithms.kmeans import SmallFit, distinct_up_to, fits_by_count
 from gauger.algorithms.statistics import scaled_dip
 
@@ -229,7 +229,7 @@ class _Judge:
 
 def _lonely_fits(columns: Values, counts: Sequence[int], rng: np.random.Generator) -> dict[int, SmallFit]:
     """k-means with customers weighted by the space they have, so that a small group counts like a large one."""
-    space = neighbour_distances(columns.T, 10)
+    space = nth_neighbour_distances(columns.T, 10)
     middle = float(np.median(space)) or 1.0
     weights = np.clip((space / middle) ** (len(columns) / 2.0), 1.0 / _LONELY, _LONELY)
     return fits_by_count(columns, counts, rng, starts=6, weights=weights)

@@ -15,7 +15,7 @@ _QUARTERS = 2
 
 
 @dataclass(frozen=True)
-class Bands:
+class BandOptions:
     """How a command was asked to cut features into bands."""
 
     bands: Annotated[

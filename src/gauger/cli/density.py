@@ -23,7 +23,7 @@ _SENTENCES = 3
 
 
 @dataclass(frozen=True)
-class Density:
+class DensityOptions:
     """How a command was asked to go by density."""
 
     radius: Annotated[float | None, option("R", "For density: how near counts as near. Default: the advised one.")] = (

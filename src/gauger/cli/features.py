@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Summary:
+class EventOptions:
     """How events were asked to be summarised."""
 
     customer: Annotated[str, option("COLUMN", "The column that says whose event it is.")]
@@ -51,7 +51,7 @@ def features(
     events: Annotated[
         str, typer.Argument(metavar="EVENTS", help="A table with one row an event: a file, or a database's URL.")
     ],
-    summary: Summary,
+    summary: EventOptions,
     out: Annotated[Path | None, option("FILE", "The file to write: .csv, .parquet, .xlsx, .tsv or .jsonl.")] = None,
     customers: Annotated[
         str | None,
@@ -90,7 +90,7 @@ def features(
 
 
 def _summarise(
-    events: str, summary: Summary, reading: Reading, out: Path, customers: str | None, *, replace: bool
+    events: str, summary: EventOptions, reading: Reading, out: Path, customers: str | None, *, replace: bool
 ) -> None:
     from gauger.cli import console
     from gauger.columns import look

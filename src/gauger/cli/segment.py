@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.bands import Bands
+from gauger.cli.bands import BandOptions
 from gauger.cli.counts import tell_advice
-from gauger.cli.density import RADIUS_FILES, Density
+from gauger.cli.density import RADIUS_FILES, DensityOptions
 from gauger.cli.options import (
     MaxIterations,
     Preparation,
@@ -46,8 +46,8 @@ def segment(
     count: Annotated[
         str | None, typer.Option(metavar="K|auto", help="For kmeans: how many segments; auto follows the advice.")
     ] = None,
-    density: Density,
-    bands: Bands,
+    density: DensityOptions,
+    bands: BandOptions,
     out: Annotated[Path, typer.Option(metavar="FOLDER", help="Where the results go.")],
     over: Annotated[
         str | None,
@@ -150,7 +150,7 @@ def _refuse_kmeans_options(method: str, seeding: str, learn_on: float | None) ->
             raise typer.BadParameter(f"--method {method} has no use for {name}.", param_hint=name)
 
 
-def _files(method: str, density: Density) -> tuple[str, ...]:
+def _files(method: str, density: DensityOptions) -> tuple[str, ...]:
     """What will be written."""
     if method == "kmeans":
         return SEGMENT_FILES + KMEANS_FILES

@@ -25,7 +25,7 @@ _MOST_COUNT = 10
 
 
 @dataclass(frozen=True)
-class Joining:
+class TreeOptions:
     """How a command was asked to build its tree."""
 
     of: Annotated[str, option("WORD", "What is joined: customers, or features by how alike they are.")] = "customers"
@@ -73,7 +73,7 @@ def tree(
     *,
     source: Source,
     preparation: Preparation,
-    joining: Joining,
+    joining: TreeOptions,
     count: Annotated[int | None, option("K", "Cut into so many. Default: the advised count.")] = None,
     height: Annotated[float | None, option("H", "Cut at this height, in the tree's own units.")] = None,
     also: Annotated[int | None, option("K", "A second cut to draw.")] = None,

@@ -15,6 +15,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 from pandas.api import types
 
+from gauger.algorithms import thread_count
 from gauger.columns import checked_table, refuse_missing_key
 from gauger.errors import (
     ColumnValuesError,
@@ -102,7 +103,10 @@ def event_source(
     import duckdb  # a quarter of a second that only events cost
 
     with tempfile.TemporaryDirectory(prefix="gauger-events-") as spill:
-        settings: dict[str, str | bool | int | float | list[str]] = {"temp_directory": spill}
+        settings: dict[str, str | bool | int | float | list[str]] = {
+            "temp_directory": spill,
+            "threads": thread_count(),
+        }
         if not isinstance(events, pd.DataFrame):
             settings["memory_limit"] = _MEMORY
         with duckdb.connect(config=settings) as database:

@@ -1,14 +1,13 @@
 """Prepare features: choose, fill what is missing, cap, transform, scale, weigh; each step recorded and reversible."""
 
-import os
 from collections.abc import Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from gauger.algorithms import map_jobs
 from gauger.algorithms.statistics import skewness
 from gauger.columns import ColumnFacts, Values, checked_table, refuse_bad_key, refuse_reserved_key
 from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
@@ -141,9 +140,9 @@ def _treat_all(
     n_customers = len(next(iter(columns.values())))
     working = np.empty((len(columns), n_customers))
     treatments, evidence = {}, []
-    with task("preparing features", len(columns)) as advance, ThreadPoolExecutor(os.cpu_count()) as pool:
+    with task("preparing features", len(columns)) as advance:
         sources = {name: table[name] if name in table.columns else None for name in columns}
-        treated = pool.map(lambda name: _treat(name, sources[name], columns[name], recipes[name]), columns)
+        treated = map_jobs(lambda name: _treat(name, sources[name], columns[name], recipes[name]), columns)
         for index, (name, one) in enumerate(zip(columns, treated, strict=True)):
             working[index] = one.values
             treatments[name] = one.steps

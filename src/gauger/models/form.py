@@ -1,13 +1,20 @@
-"""The form of a model file, part by part; docs/model.schema.json is made from it."""
+"""The form of a model file, part by part, and what each part stands for; docs/model.schema.json is made from it."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
+
+from gauger.features import Cap, Fill, Indicator, Level, Power, Rank, Scale, Transform, Treatment, Weight
+from gauger.models.learned import Exceptions, LearnedFeature, LearnedModel, LearnedSegment
+from gauger.models.rules import Assigner, FeatureBands, NearestCentre, NearestCustomer, SameBands
 
 FORMAT, VERSION = "gauger model", 3
 """What a model file says it is, and the form it has."""
 
 Numbers = list[FiniteFloat]
+Values = NDArray[np.float64]
 
 
 class Part(BaseModel):
@@ -16,58 +23,80 @@ class Part(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True)
 
 
-class FillPart(Part):
+class _Treated(Part):
+    """One treatment: the fields of the class that it `stands_for`, lists for its tuples."""
+
+    stands_for: ClassVar[type[Any]]
+    treatment: str
+
+    def made(self) -> Treatment:
+        """The treatment that the file tells of."""
+        values = self.model_dump(exclude={"treatment"})
+        step: Treatment = self.stands_for(
+            **{name: tuple(value) if isinstance(value, list) else value for name, value in values.items()}
+        )
+        return step
+
+
+class FillPart(_Treated):
     """Gaps become a value; none under the rules refuse and drop."""
 
+    stands_for = Fill
     treatment: Literal["fill"]
     rule: str
     value: FiniteFloat | None
     filled: int
 
 
-class CapPart(Part):
+class CapPart(_Treated):
     """Values beyond two limits become the limits."""
 
+    stands_for = Cap
     treatment: Literal["cap"]
     low: FiniteFloat
     high: FiniteFloat
     capped: int
 
 
-class TransformPart(Part):
+class TransformPart(_Treated):
     """A fixed curve: log(x + 1), sign(x) log(|x| + 1), or the square root."""
 
+    stands_for = Transform
     treatment: Literal["transform"]
     rule: Literal["log", "signed_log", "sqrt"]
 
 
-class PowerPart(Part):
+class PowerPart(_Treated):
     """The power transformation of Yeo and Johnson."""
 
+    stands_for = Power
     treatment: Literal["power"]
     exponent: FiniteFloat
 
 
-class ScalePart(Part):
+class ScalePart(_Treated):
     """(value - shift) / width."""
 
+    stands_for = Scale
     treatment: Literal["scale"]
     rule: str
     shift: FiniteFloat
     width: FiniteFloat
 
 
-class RankPart(Part):
+class RankPart(_Treated):
     """Linear interpolation from learned values to shares."""
 
+    stands_for = Rank
     treatment: Literal["rank"]
     values: Numbers
     shares: Numbers
 
 
-class WeightPart(Part):
+class WeightPart(_Treated):
     """Values times a factor."""
 
+    stands_for = Weight
     treatment: Literal["weight"]
     factor: FiniteFloat
 
@@ -75,6 +104,14 @@ class WeightPart(Part):
 TreatmentPart = Annotated[
     FillPart | CapPart | TransformPart | PowerPart | ScalePart | RankPart | WeightPart, Field(discriminator="treatment")
 ]
+
+
+def _treatment(step: Treatment) -> dict[str, Any]:
+    """A treatment as the file has it."""
+    parts = {part.stands_for: part for part in _Treated.__subclasses__()}
+    word = parts[type(step)].model_fields["treatment"].annotation.__args__[0]  # type: ignore[union-attr]
+    values = {name: list(value) if isinstance(value, tuple) else value for name, value in vars(step).items()}
+    return {"treatment": word, **values}
 
 
 class LevelPart(Part):
@@ -102,6 +139,40 @@ class FeaturePart(Part):
     edges: Numbers
     shares: Numbers
 
+    @classmethod
+    def of(cls, one: LearnedFeature) -> dict[str, Any]:
+        """A learned feature as the file has it."""
+        indicator = one.indicator
+        return {
+            "name": one.name,
+            "column": one.column,
+            "is_indicator": indicator is not None,
+            "level": vars(indicator.level) if indicator and indicator.level else None,
+            "unit": one.unit,
+            "treatments": [_treatment(step) for step in one.treatments],
+            **{name: getattr(one, name) for name in ("low", "high", "mean", "standard_deviation", "missing")},
+            **{name: list(getattr(one, name)) for name in ("quartiles", "edges", "shares")},
+        }
+
+    def made(self) -> LearnedFeature:
+        """The learned feature that the file tells of."""
+        level = None if self.level is None else Level(self.level.kind, self.level.text)
+        return LearnedFeature(
+            self.name,
+            self.column,
+            Indicator(self.column, level) if self.is_indicator else None,
+            tuple(step.made() for step in self.treatments),
+            low=self.low,
+            high=self.high,
+            mean=self.mean,
+            standard_deviation=self.standard_deviation,
+            missing=self.missing,
+            quartiles=tuple(self.quartiles),
+            edges=tuple(self.edges),
+            shares=tuple(self.shares),
+            unit=self.unit,
+        )
+
 
 class SegmentPart(Part):
     """One segment: its centre on the working scale, how far 'gate' its customers are, and how many they were."""
@@ -113,11 +184,19 @@ class SegmentPart(Part):
     gate: FiniteFloat = Field(ge=0.0)
     mean_distance: FiniteFloat
 
+    def made(self) -> LearnedSegment:
+        """The learned segment that the file tells of."""
+        return LearnedSegment(self.number, self.name, self.customers, self.gate, self.mean_distance)
+
 
 class CentrePart(Part):
     """The nearest centre; ties go to the lowest number."""
 
     way: Literal["nearest centre"]
+
+    def made(self, centres: Values, names: list[str]) -> Assigner:
+        """The rule that the file tells of."""
+        return NearestCentre.of(centres, names)
 
 
 class CustomerPart(Part):
@@ -128,6 +207,22 @@ class CustomerPart(Part):
     radius: FiniteFloat | None
     points: list[Numbers]
     segments: list[int]
+
+    @classmethod
+    def of(cls, rule: NearestCustomer) -> dict[str, Any]:
+        """A rule as the file has it."""
+        return {
+            "way": "nearest customer",
+            "metric": rule.metric,
+            "radius": rule.radius,
+            "points": rule.points.tolist(),
+            "segments": rule.codes.tolist(),
+        }
+
+    def made(self, _centres: Values, names: list[str]) -> Assigner:
+        """The rule that the file tells of."""
+        points = np.array(self.points, dtype=np.float64).reshape(len(self.points), len(names))
+        return NearestCustomer(points, np.array(self.segments, dtype=np.int32), self.metric, self.radius)
 
 
 class BandPart(Part):
@@ -146,6 +241,23 @@ class BandsPart(Part):
     added_up: bool
     cells: list[list[int]]
     segments: list[int]
+
+    @classmethod
+    def of(cls, rule: SameBands) -> dict[str, Any]:
+        """A rule as the file has it."""
+        return {
+            "way": "same bands",
+            "bands": [{**vars(one), "edges": list(one.edges)} for one in rule.bands],
+            "added_up": rule.scored,
+            "cells": rule.cells.tolist(),
+            "segments": rule.segments.tolist(),
+        }
+
+    def made(self, centres: Values, _names: list[str]) -> Assigner:
+        """The rule that the file tells of."""
+        bands = tuple(FeatureBands(one.feature, tuple(one.edges), one.low_is_good) for one in self.bands)
+        cells = np.array(self.cells, dtype=np.intp).reshape(len(self.cells), -1)
+        return SameBands(bands, cells, np.array(self.segments, dtype=np.int32), self.added_up, centres)
 
 
 class ExceptionsPart(Part):
@@ -180,3 +292,41 @@ class ModelPart(Part):
     rule: Annotated[CentrePart | CustomerPart | BandsPart, Field(discriminator="way")]
     exceptions: ExceptionsPart
     checks: dict[str, str | list[str]]
+
+    @classmethod
+    def of(cls, model: LearnedModel) -> dict[str, Any]:
+        """A model as the file has it, but for its checks."""
+        rule: dict[str, Any] = {"way": "nearest centre"}
+        if isinstance(model.rule, NearestCustomer):
+            rule = CustomerPart.of(model.rule)
+        elif isinstance(model.rule, SameBands):
+            rule = BandsPart.of(model.rule)
+        centres = model.centres.tolist()
+        return {
+            "format": FORMAT,
+            "version": VERSION,
+            "origin": {name: getattr(model, name) for name in OriginPart.model_fields},
+            "key": model.key,
+            "features": [FeaturePart.of(one) for one in model.features],
+            "segments": [{**vars(one), "centre": centre} for one, centre in zip(model.segments, centres, strict=True)],
+            "rule": rule,
+            "exceptions": {
+                "points": model.exceptions.points.tolist(),
+                "segments": model.exceptions.codes.tolist(),
+            },
+        }
+
+    def made(self) -> LearnedModel:
+        """The model that the file tells of; rows and lists must be as long as they have to."""
+        names = [one.name for one in self.features]
+        centres = np.array([one.centre for one in self.segments], dtype=np.float64)
+        points = np.array(self.exceptions.points, dtype=np.float64).reshape(-1, len(names))
+        return LearnedModel(
+            key=self.key,
+            features=tuple(one.made() for one in self.features),
+            segments=tuple(one.made() for one in self.segments),
+            rule=self.rule.made(centres, names),
+            centres=centres,
+            exceptions=Exceptions(points, np.array(self.exceptions.segments, dtype=np.int32)),
+            **self.origin.model_dump(),
+        )

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import KDTree
 
+from gauger.algorithms import thread_count
 from gauger.algorithms.kmeans import assign, squares_to_own
 
 Values = NDArray[np.float64]
@@ -75,7 +76,7 @@ class NearestCustomer:
         del recorded
         if not len(self.points):
             return np.zeros(columns.shape[1], dtype=np.int32), np.full(columns.shape[1], np.nan)
-        apart, nearest = self._tree.query(columns.T, p=_ORDERS[self.metric], workers=-1)
+        apart, nearest = self._tree.query(columns.T, p=_ORDERS[self.metric], workers=thread_count())
         codes = self.codes[nearest]
         if self.radius is not None:
             codes = np.where(apart <= self.radius, codes, np.int32(0))
@@ -85,7 +86,7 @@ class NearestCustomer:
         """How far each of some learned customers (n, d) is from the nearest other point; 0 where there is none."""
         if len(self.points) < 2:
             return np.zeros(len(values))
-        found, _ = self._tree.query(values, k=2, p=_ORDERS[self.metric], workers=-1)
+        found, _ = self._tree.query(values, k=2, p=_ORDERS[self.metric], workers=thread_count())
         return np.asarray(np.where(found[:, 0] > 0.0, found[:, 0], found[:, 1]))
 
 

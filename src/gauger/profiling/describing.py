@@ -21,7 +21,7 @@ from gauger.profiling.naming import suggested_names
 from gauger.profiling.overlap import about_overlap, overlap_of
 from gauger.profiling.profiles import Profile
 from gauger.profiling.rules import rules_of
-from gauger.profiling.summaries import Grouping, Summary, by_group, summarise
+from gauger.profiling.summaries import Grouping, MeasureSummary, by_group, summarise
 from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.segmentation import EVERYONE, UNASSIGNED, UNASSIGNED_NAME, Segmentation
@@ -257,7 +257,7 @@ def _sorted_out(subject: _Subject) -> tuple[pd.DataFrame, dict[str, Levels], pd.
 
 
 def _sizes(
-    subject: _Subject, means: pd.DataFrame, summaries: Mapping[str, Summary], totals: Sequence[str] | None
+    subject: _Subject, means: pd.DataFrame, summaries: Mapping[str, MeasureSummary], totals: Sequence[str] | None
 ) -> pd.DataFrame:
     """Names, customers and shares, and each total's share, by segment."""
     rows, groups = subject.rows
@@ -275,7 +275,7 @@ def _sizes(
     return sizes
 
 
-def _measures(summaries: Mapping[str, Summary], subject: _Subject) -> pd.DataFrame:
+def _measures(summaries: Mapping[str, MeasureSummary], subject: _Subject) -> pd.DataFrame:
     """What is known of each measure as a whole, and which figure of it leads."""
     rows = []
     for found in summaries.values():

@@ -11,7 +11,7 @@ from scipy.stats import chi2
 
 from gauger.algorithms.statistics import Moments, holm
 from gauger.profiling.levels import Levels
-from gauger.profiling.summaries import Summary
+from gauger.profiling.summaries import MeasureSummary
 from gauger.remarks import Remark
 from gauger.wording import listed, plural
 
@@ -39,7 +39,7 @@ Used = Callable[[str], bool | None]
 Values = NDArray[np.float64]
 
 
-def drivers_of(summaries: Mapping[str, Summary], used: Used, repeats: Mapping[str, str]) -> pd.DataFrame:
+def drivers_of(summaries: Mapping[str, MeasureSummary], used: Used, repeats: Mapping[str, str]) -> pd.DataFrame:
     """A row a measure, the strongest first: effect, F, p, eta_squared, rank_h, rank_p, rank_eta_squared, used.
 
     eta_squared is the share of the measure's variance that lies between segments (0 to 1), F the variance between

@@ -41,7 +41,7 @@ class Grouping:
 
 
 @dataclass(frozen=True, eq=False)
-class Summary:
+class MeasureSummary:
     """One measure by group (g,): `moments`, `quartiles` (g, 3), and the same over everyone in `overall` (3,).
 
     `skew` is that of everyone's values, `missing` how many lack one. `by_rank` are the
@@ -66,16 +66,16 @@ class Summary:
         return (self.by_rank or self.moments).scores()
 
 
-def summarise(measures: pd.DataFrame, grouping: Grouping) -> dict[str, Summary]:
+def summarise(measures: pd.DataFrame, grouping: Grouping) -> dict[str, MeasureSummary]:
     """Each measure (a column of numbers) by group; gaps are left out. O(n d log n)."""
 
-    def of_column(name: str) -> Summary:
+    def of_column(name: str) -> MeasureSummary:
         return _summary(measures[name].to_numpy(dtype=np.float64, na_value=np.nan), grouping)
 
     return dict(zip(measures.columns, map_jobs(of_column, list(measures.columns)), strict=True))
 
 
-def _summary(values: Values, grouping: Grouping) -> Summary:
+def _summary(values: Values, grouping: Grouping) -> MeasureSummary:
     grouped = values[grouping.order]
     facts = [
         ColumnFacts.of(grouped[start:stop])
@@ -86,10 +86,10 @@ def _summary(values: Values, grouping: Grouping) -> Summary:
     quartiles = np.array([_quartiles(part) for part in facts])
     moments = Moments.of(parts)
     if not len(everyone.ordered):
-        return Summary(moments, quartiles, _quartiles(everyone), np.nan, everyone.missing, None)
+        return MeasureSummary(moments, quartiles, _quartiles(everyone), np.nan, everyone.missing, None)
     skew = skewness(everyone.ordered)
     ranks = Moments.of([ranks_among(everyone.ordered, part) for part in parts]) if abs(skew) > LOPSIDED else None
-    return Summary(moments, quartiles, _quartiles(everyone), skew, everyone.missing, ranks)
+    return MeasureSummary(moments, quartiles, _quartiles(everyone), skew, everyone.missing, ranks)
 
 
 def _quartiles(facts: ColumnFacts) -> Values:
@@ -98,7 +98,7 @@ def _quartiles(facts: ColumnFacts) -> Values:
     return np.array([facts.quantile(share) for share in _QUARTILES])
 
 
-def by_group(summaries: Mapping[str, Summary], part: str, groups: int) -> pd.DataFrame:
+def by_group(summaries: Mapping[str, MeasureSummary], part: str, groups: int) -> pd.DataFrame:
     """One figure of all measures: a row for each of `groups` (the unassigned first, everyone last), a column a measure.
 
     `part` is "mean", "standard_deviation", "lower", "median", "upper" or "score".

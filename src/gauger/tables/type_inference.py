@@ -1,9 +1,7 @@
 """What a column of text is, proven on every value: whole numbers, decimals, flags, dates, or the text it came as."""
 
-import os
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -11,6 +9,7 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from gauger.algorithms import map_jobs
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
 from gauger.wording import plural
 
@@ -56,9 +55,8 @@ class ReadingRules:
 def typed_columns(table: pa.Table, rules: ReadingRules) -> pa.Table:
     """Text columns as what all their values are, column by column on every core."""
     largest_first = sorted(table.column_names, key=lambda name: -table[name].nbytes)
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
-        found = pool.map(lambda name: _typed_by_rules(name, table[name], rules), largest_first)
-        typed = dict(zip(largest_first, found, strict=True))
+    found = map_jobs(lambda name: _typed_by_rules(name, table[name], rules), largest_first)
+    typed = dict(zip(largest_first, found, strict=True))
     return pa.table({name: typed[name] for name in table.column_names})
 
 

@@ -2,7 +2,7 @@
 
 from gauger.algorithms.diagnostics.elbow import Elbow, find_elbow
 from gauger.algorithms.diagnostics.gap import Gap, gap_statistic
-from gauger.algorithms.diagnostics.isolates import isolated, neighbour_distances
+from gauger.algorithms.diagnostics.isolates import isolated, nth_neighbour_distances
 from gauger.algorithms.diagnostics.knee import Knee, find_knee
 from gauger.algorithms.diagnostics.one_cloud import OneCloud
 from gauger.algorithms.diagnostics.resampling import prediction_strength, stability
@@ -34,7 +34,7 @@ __all__ = [
     "gap_statistic",
     "isolated",
     "mean_over_segments",
-    "neighbour_distances",
+    "nth_neighbour_distances",
     "prediction_strength",
     "sample_by_segment",
     "silhouette_values",

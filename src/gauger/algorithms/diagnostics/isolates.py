@@ -4,6 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from gauger.algorithms.parallel import thread_count
+
 _NEIGHBOURS = 3
 """Which neighbour tells who is isolated: a pair of copies is still alone; judgement."""
 
@@ -22,7 +24,7 @@ def isolated(values: Values) -> NDArray[np.bool_]:
     With the 3rd, a group of a dozen that lies by itself is not taken for a dozen customers alone. On logarithms of that
     distance: beyond the upper quartile by twice the distance of the quartiles, and among the farthest 5 %.
     """
-    distances = neighbour_distances(values, _NEIGHBOURS)
+    distances = nth_neighbour_distances(values, _NEIGHBOURS)
     positive = distances[distances > 0.0]
     if len(values) <= 2 * _NEIGHBOURS or not positive.size:
         return np.zeros(len(values), dtype=np.bool_)
@@ -31,8 +33,8 @@ def isolated(values: Values) -> NDArray[np.bool_]:
     return np.asarray(logs > max(upper + _FENCE * (upper - lower), last))
 
 
-def neighbour_distances(values: Values, neighbour: int) -> Values:
+def nth_neighbour_distances(values: Values, neighbour: int) -> Values:
     """Each customer's distance (n,) to its nth nearest neighbour, or to the farthest customer when there are fewer."""
     nearest = min(neighbour, len(values) - 1) + 1
-    distances = cKDTree(values).query(values, k=[nearest], workers=-1)[0]
+    distances = cKDTree(values).query(values, k=[nearest], workers=thread_count())[0]
     return np.asarray(distances[:, 0])
