@@ -82,7 +82,10 @@ def test_without_an_effect_intervals_cover_zero_nineteen_times_in_twenty(folder:
 
 
 @pytest.mark.parametrize(("contacted", "held"), [(9, 1), (1, 1)])
-def test_intervals_of_values_hold_the_truth_as_often_as_they_say(contacted: int, held: int) -> None:
+def test_intervals_of_values_hold_the_truth_as_often_as_they_say(
+    contacted: int, held: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gauger.algorithms.statistics.intervals._DRAWS", 2_000)
     rng = np.random.default_rng(contacted)
     inside = []
     for _ in range(200):

@@ -398,8 +398,8 @@ def test_preparation_by_feature_is_understood(command: Run) -> None:
     assert "2,400 customers by member_id, 2 features: age, east_km" in shown.stdout
 
 
-def test_demo_runs_the_whole_job_and_ends_with_what_to_open(process: Run, tmp_path: Path) -> None:
-    shown = process("demo")
+def test_demo_runs_the_whole_job_and_ends_with_what_to_open(command: Run, tmp_path: Path) -> None:
+    shown = command("demo")
     assert shown.returncode == 0, shown.stderr
     assert shown.stdout.startswith("1 Look        2,400 members and 36,855 visits")
     steps = [line[:14].strip() for line in shown.stdout.splitlines() if line[:1].strip()]
@@ -413,7 +413,7 @@ def test_demo_runs_the_whole_job_and_ends_with_what_to_open(process: Run, tmp_pa
     assert written == set(opened) == {f"demo-output/{name}" for name in OUTPUTS}
     table = gauger.read_table(tmp_path / "demo-output" / "assignments.csv")
     assert table["segment"].value_counts().index.tolist() == [1, 2, 3, 4, 5, 6]
-    again = process("demo")
+    again = command("demo")
     assert again.returncode == 1
     assert "there already" in " ".join(again.stderr.split())
 

@@ -45,9 +45,9 @@ def _of_axis(axes: Axes) -> Iterator[Text]:
 def _faults(figure: Figure) -> list[object]:
     """Pairs of texts whose frames share more than a hair, and texts that leave the figure."""
     canvas = FigureCanvasAgg(figure)
-    canvas.draw()
+    figure.draw_without_rendering()
     shown = [text for text in _texts(figure) if text.get_visible() and text.get_text().strip()]
-    boxes = [(text.get_text(), Text.get_window_extent(text, canvas.renderer)) for text in shown]
+    boxes = [(text.get_text(), Text.get_window_extent(text, canvas.get_renderer())) for text in shown]
     width, height = canvas.get_width_height()
     outside = [text for text, box in boxes if box.x0 < -1 or box.y0 < -1 or box.x1 > width + 1 or box.y1 > height + 1]
     slanted = {text.get_text() for text in shown if text.get_rotation() % 90.0}  # their frames cover more than they do
