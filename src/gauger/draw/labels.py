@@ -52,9 +52,8 @@ def push_apart(axes: Axes, labels: Sequence[Text], marks: Sequence[Point] | Poin
     assert figure is not None
     for label in labels:
         label.set_in_layout(False)  # the frame must not move again with its labels
-    canvas = FigureCanvasAgg(figure)
-    canvas.draw()  # type: ignore[no-untyped-call]
-    renderer = canvas.renderer
+    renderer = FigureCanvasAgg(figure).get_renderer()  # type: ignore[no-untyped-call]
+    figure.draw_without_rendering()
     frame = axes.get_window_extent(renderer)
     for label in labels:
         if label.get_window_extent(renderer).x1 > frame.x1:
