@@ -3,6 +3,7 @@
 import contextlib
 import io
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -24,6 +25,9 @@ from gauger.demo.world import World, build_world
 
 COMPILE_FIRST = Path(__file__).with_name("compile_first.py")
 
+_KEPT_LOOP = re.compile(r"^@njit\((?!.*inline)", re.MULTILINE)
+"""A loop that is compiled for itself and kept; those that are written into others are not."""
+
 # A shared machine may be slow for a moment; that is no fault of the code.
 settings.register_profile("gauger", deadline=None, print_blob=True)
 settings.load_profile("gauger")
@@ -33,7 +37,8 @@ Run = Callable[..., subprocess.CompletedProcess[str]]
 
 def pytest_configure(config: pytest.Config) -> None:
     """On a fresh clone, compile every loop before workers start that would each do it."""
-    fresh = not any(Path(gauger.__file__).parent.rglob("*.nbi"))
+    loops = [path for path in Path(gauger.__file__).parent.rglob("*.py") if _KEPT_LOOP.search(path.read_text())]
+    fresh = not all(any((path.parent / "__pycache__").glob(f"{path.stem}.*.nbi")) for path in loops)
     if fresh and not hasattr(config, "workerinput") and not os.environ.get("NUMBA_DISABLE_JIT"):
         halves = [subprocess.Popen([sys.executable, COMPILE_FIRST, str(half)]) for half in range(2)]
         assert not any(half.wait() for half in halves)

@@ -42,7 +42,7 @@ def _write(folder: Path, rows: list[list[str]], delimiter: str, encoding: str, *
     return path
 
 
-@settings(max_examples=80)
+@settings(max_examples=50)
 @given(
     rows=st.lists(st.tuples(_WORDS, _WORDS, _WORDS), min_size=1, max_size=12),
     delimiter=st.sampled_from(",;\t|"),
