@@ -10,6 +10,7 @@ import numpy as np
 import pandas as pd
 
 import gauger
+from gauger.algorithms.neighbours import compile_neighbours
 
 
 def _table(rows: int = 60) -> pd.DataFrame:
@@ -24,22 +25,18 @@ def around_centres() -> None:
     features = gauger.prepare(table, key="who")
     study = gauger.study_counts(features, counts=range(1, 4), references=2, resamples=2)
     gauger.profile(study.segmentations[3], table, resamples=2)
-    for linkage in ("complete", "average", "weighted", "centroid", "median"):
-        gauger.build_tree(features, linkage=linkage, optimal_order=True).cophenetic()
 
 
-def by_neighbours() -> None:
-    """Density, trees without a matrix, and series."""
+def without_centres() -> None:
+    """Who is near whom, trees and series."""
+    compile_neighbours()
     features = gauger.prepare(_table(), key="who")
-    gauger.study_radius(features)
-    gauger.segment_by_density_levels(features, 10)
-    gauger.segment_by_density(features, 1.0, metric="chebyshev")
-    for linkage in ("ward", "single"):
-        gauger.build_tree(features, linkage=linkage).cut(count=2)
+    for linkage in ("complete", "average", "weighted", "centroid", "median", "ward", "single"):
+        gauger.build_tree(features, linkage=linkage, optimal_order=True).cophenetic()
     gauger.build_tree(features, linkage="single", metric="dtw")
 
 
-HALVES: tuple[Callable[[], None], ...] = (around_centres, by_neighbours)
+HALVES: tuple[Callable[[], None], ...] = (around_centres, without_centres)
 
 if __name__ == "__main__":
     HALVES[int(sys.argv[1])]()

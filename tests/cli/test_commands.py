@@ -2,8 +2,6 @@
 
 import json
 import shlex
-import subprocess
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from subprocess import CompletedProcess
@@ -236,11 +234,6 @@ def test_profile_that_knows_the_features_says_how_firmly_segments_stand(
     assert "p proves nothing there" in " ".join(shown.stderr.split())
     assert _narrow(shown.stdout)
     assert {"overlap.csv", "exemplars.csv", "boxes.png", "pairs.png", "components.png"} <= _files(tmp_path / "p")
-    without = command(
-        "profile", gauger.demo_file("members.csv"), *followed[2:4], *followed[-2:], "--out", "p", "--replace"
-    )
-    assert without.returncode == 0, without.stderr
-    assert not {"overlap.csv", "pairs.png"} & _files(tmp_path / "p")
 
 
 def test_profile_lists_who_is_in_a_segment(
@@ -304,9 +297,9 @@ def test_counts_gives_the_advice_to_scripts_as_json(command: Run, behaviour_file
     assert [row["count"] for row in told["table"]] == [1, 2, 3, 4, 5, 6, 7, 8]
 
 
-def test_json_has_no_figure_where_there_is_none(process: Run, tmp_path: Path) -> None:
+def test_json_has_no_figure_where_there_is_none(command: Run, tmp_path: Path) -> None:
     (tmp_path / "t.csv").write_text("who,x\n" + "".join(f"c{row},{row % 2 * 2 - 1}\n" for row in range(60)))
-    shown = process("counts", "t.csv", "--key", "who", "--to", 2, "--json")
+    shown = command("counts", "t.csv", "--key", "who", "--to", 2, "--json")
     assert shown.returncode == 0, shown.stderr
     told = json.loads(shown.stdout)
     assert told["table"][1]["calinski_harabasz"] is None
@@ -553,18 +546,16 @@ def test_a_model_goes_from_segment_to_assign_drift_and_the_database(
 
 
 def test_a_large_file_is_assigned_in_blocks(
-    tmp_path: Path, behaviour: pd.DataFrame, demo_segments: gauger.Segmentation
+    command: Run,
+    tmp_path: Path,
+    behaviour: pd.DataFrame,
+    demo_segments: gauger.Segmentation,
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     gauger.build_model(demo_segments).save(tmp_path / "model.json")
     gauger.write_table(behaviour, tmp_path / "all.parquet")
-    program = "import gauger.cli.assign as one; one._BY_BLOCKS = 10; from gauger.cli import main; main()"
-    done = subprocess.run(
-        [sys.executable, "-c", program, "assign", "model.json", "all.parquet", "--out", "out.csv"],
-        cwd=tmp_path,
-        capture_output=True,
-        text=True,
-        check=False,
-    )
+    monkeypatch.setattr("gauger.cli.assign._BY_BLOCKS", 10)
+    done = command("assign", "model.json", "all.parquet", "--out", "out.csv")
     assert done.returncode == 0, done.stderr
     assert pd.read_csv(tmp_path / "out.csv")["segment"].tolist() == demo_segments.codes.tolist()
 

@@ -103,15 +103,15 @@ def test_wrong_usage_has_exit_code_2(command: Run, tmp_path: Path, arguments: tu
     assert "Traceback" not in shown.stderr
 
 
-def test_results_are_kept_unless_replace_is_said(process: Run, tmp_path: Path) -> None:
+def test_results_are_kept_unless_replace_is_said(command: Run, tmp_path: Path) -> None:
     (tmp_path / "events.csv").write_text("who,day\na,2025-01-01\n")
     again = ("features", "events.csv", "--customer", "who", "--when", "day", "--out", "b.csv")
     (tmp_path / "b.csv").write_text("mine")
-    refused = process(*again)
+    refused = command(*again)
     assert refused.returncode == 1
     assert "b.csv is there already. Nothing was written" in " ".join(refused.stderr.split())
     assert (tmp_path / "b.csv").read_text() == "mine"
-    assert process(*again, "--replace").returncode == 0
+    assert command(*again, "--replace").returncode == 0
     assert (tmp_path / "b.csv").read_text().startswith("who,recency_days")
 
 

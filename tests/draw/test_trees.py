@@ -39,19 +39,15 @@ def _small(n: int = 21, name: str = "house {}") -> gauger.MergeTree:
     return gauger.build_tree(_named(values, [name.format(row) for row in range(n)]))
 
 
-def _tick_boxes(figure: Figure, axes: Axes) -> list[tuple[str, object]]:
-    canvas = FigureCanvasAgg(figure)
-    canvas.draw()
-    ticks = [*axes.get_xticklabels(), *axes.get_yticklabels(), *axes.texts]
-    return [(text.get_text(), text.get_window_extent(canvas.renderer)) for text in ticks if text.get_text()]
-
-
 def _no_two_overlap(figure: Figure) -> bool:
-    return not any(
-        one.overlaps(other)
-        for axes in figure.axes
-        for (_, one), (_, other) in combinations(_tick_boxes(figure, axes), 2)
-    )
+    renderer = FigureCanvasAgg(figure).get_renderer()
+    figure.draw_without_rendering()
+    for axes in figure.axes:
+        ticks = [*axes.get_xticklabels(), *axes.get_yticklabels(), *axes.texts]
+        boxes = [text.get_window_extent(renderer) for text in ticks if text.get_text()]
+        if any(one.overlaps(other) for one, other in combinations(boxes, 2)):
+            return False
+    return True
 
 
 def _lines(axes: Axes) -> list[tuple[np.ndarray, str]]:

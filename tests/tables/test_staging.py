@@ -43,6 +43,15 @@ def test_files_that_hold_customers_are_their_owners_alone(tmp_path: Path) -> Non
     assert _mode(tmp_path / "out.parquet") == 0o600
 
 
+def test_what_may_be_written_and_is_not_goes_when_results_are_replaced(tmp_path: Path) -> None:
+    for written in (["t.csv", "extra.csv"], ["t.csv"]):
+        with result_folder(tmp_path / "r", ["t.csv"], optional=["extra.csv"], replace=True) as results:
+            for name in written:
+                results.add_table(name, TABLE)
+        assert sorted(path.name for path in (tmp_path / "r").iterdir()) == sorted(written)
+        assert [path.name for path in results.paths] == written
+
+
 def test_what_a_killed_process_left_is_swept_by_the_next_run_and_what_lives_is_not(tmp_path: Path) -> None:
     with subprocess.Popen([sys.executable, "-c", _SLOW, str(tmp_path)], stdout=subprocess.PIPE) as process:
         process.stdout.readline()

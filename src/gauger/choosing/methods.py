@@ -15,7 +15,15 @@ from gauger.algorithms.diagnostics import (
     silhouettes_from_sums,
 )
 from gauger.algorithms.distances import principal_coordinates
-from gauger.algorithms.kmeans import Fitter, KmeansFitter, LloydResult, race, seed_plusplus, split_centres
+from gauger.algorithms.kmeans import (
+    Fitter,
+    KmeansFitter,
+    LloydResult,
+    compile_kmeans,
+    race,
+    seed_plusplus,
+    split_centres,
+)
 from gauger.algorithms.merge_trees import TreeFitter
 from gauger.choosing.advice import CountAdvice
 from gauger.choosing.criteria import MOST_CUSTOMERS as MOST_RESAMPLED
@@ -60,6 +68,7 @@ class _OnFeatures:
 
     def __init__(self, features: FeatureSet, seed: int) -> None:
         self._features, self._seed = features, seed
+        compile_kmeans()
         self.everyone = order_customers(features)
 
     def for_criteria(self) -> Values:

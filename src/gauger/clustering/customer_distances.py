@@ -27,7 +27,7 @@ Metric = str | ArrayLike | pd.DataFrame
 
 
 def customer_distances(features: FeatureSet, everyone: RowOrder, metric: Metric, settings: MetricSettings) -> Geometry:
-    """The customers of an arrangement under a metric: a word, or a matrix as `given_geometry` takes it.
+    """The customers of a row order under a metric: a word, or a matrix as `given_geometry` takes it.
 
     Raises SettingError for an unknown word, and for what a metric does not allow.
     """
@@ -53,7 +53,7 @@ POINT_METRICS = ("euclidean", "city_block")
 
 
 def neighbours_of(features: FeatureSet, everyone: RowOrder, metric: Metric) -> Neighbours:
-    """The customers of an arrangement under a metric."""
+    """The customers of a row order under a metric."""
     compile_neighbours()
     if isinstance(metric, str) and metric in POINT_METRICS:
         return PointNeighbours(everyone.columns, city=metric == "city_block")

@@ -16,7 +16,7 @@ Rows = NDArray[np.intp]
 
 
 def key_ranks(features: FeatureSet, everyone: RowOrder) -> Rows:
-    """Where each customer of an arrangement stands among the sorted keys, which breaks ties."""
+    """Where each customer of a row order stands among the sorted keys, which breaks ties."""
     keys = features.keys
     try:
         order = np.argsort(keys, kind="stable")

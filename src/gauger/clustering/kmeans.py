@@ -16,6 +16,7 @@ from gauger.algorithms.kmeans import (
     Entrant,
     LloydResult,
     assign,
+    compile_kmeans,
     distinct_up_to,
     first_rows,
     race,
@@ -119,6 +120,7 @@ def segment_by_kmeans(
     share = checked_share(learn_on, len(features.keys))
     own_weights = checked_weights(customer_weights, len(features.keys))
     centres = given_centres(features, count, seeding)
+    compile_kmeans()
     everyone = order_customers(features, own_weights)
     learners = learners_among(everyone, share, seed)
     refuse_too_few_distinct(learners, count)
@@ -235,6 +237,7 @@ def kmeans_refit(count: int) -> Refit:
 
 
 def _segment_quickly(count: int, features: FeatureSet, seed: int) -> Codes:
+    compile_kmeans()
     everyone = order_customers(features)
     possible = min(count, distinct_up_to(everyone.columns, count))
     fit = TWO_STARTS(everyone.columns, [possible], np.random.default_rng(seed))[possible]

@@ -146,7 +146,7 @@ def _customer_leaves(
     metric: Metric | None,
     settings: MetricSettings,
 ) -> TreeInput:
-    """Leaves in the order of the arrangement (or of the micro-segments), and the distance between any two."""
+    """Leaves in the row order (or of the micro-segments), and the distance between any two."""
     name = "euclidean" if metric is None else metric
     if micro is not None:
         assert isinstance(name, str)

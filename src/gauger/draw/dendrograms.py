@@ -1,11 +1,12 @@
 """The dendrogram: who is joined with whom at what height, upright or lying, so that its labels can be read."""
 
 from collections.abc import Mapping, Sequence
+from functools import cache
 from itertools import pairwise
 from typing import Literal
 
 from matplotlib.axes import Axes
-from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.backends.backend_agg import FigureCanvasAgg, RendererAgg
 from matplotlib.collections import LineCollection, PolyCollection
 from matplotlib.figure import Figure
 from matplotlib.font_manager import FontProperties
@@ -248,9 +249,15 @@ def _widest(names: Sequence[str], size: int) -> float:
 
 def _width(text: str, size: int, *, bold: bool = False) -> float:
     """How wide a text is in pixels, as drawn."""
-    renderer = FigureCanvasAgg(Figure(dpi=100)).get_renderer()  # type: ignore[no-untyped-call]
     font = FontProperties(size=size, weight="bold" if bold else "normal")
-    return float(renderer.get_text_width_height_descent(text, font, ismath=False)[0])
+    width, *_ = _measurer().get_text_width_height_descent(text, font, ismath=False)  # type: ignore[no-untyped-call]
+    return float(width)
+
+
+@cache
+def _measurer() -> RendererAgg:
+    canvas = FigureCanvasAgg(Figure(dpi=100))
+    return canvas.get_renderer()  # type: ignore[no-untyped-call, no-any-return]
 
 
 def _shortened(name: str, size: int) -> str:

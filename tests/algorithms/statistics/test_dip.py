@@ -6,7 +6,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
-from gauger.algorithms.statistics.dip import dip_of, scaled_dip
+from gauger.algorithms.statistics.dip import scaled_dip
 
 
 def _by_definition(values: np.ndarray) -> float:
@@ -48,12 +48,12 @@ def _nearest_with_peak(values: np.ndarray, until: np.ndarray, peak: int) -> floa
 @given(st.lists(st.integers(0, 60), min_size=4, max_size=9, unique=True))
 def test_any_sample_agrees_with_the_definition(drawn: list[int]) -> None:
     values = np.sort(np.array(drawn, dtype=float))
-    found = dip_of(values, np.arange(1, len(values) + 1) / len(values))
+    found = scaled_dip(values) / np.sqrt(len(values))
     assert found == pytest.approx(_by_definition(values), abs=1e-9)
 
 
 def test_evenly_spread_values_have_the_smallest_dip_there_is() -> None:
-    assert dip_of(np.arange(10.0), np.arange(1, 11) / 10) == pytest.approx(1 / 20)
+    assert scaled_dip(np.arange(10.0)) / np.sqrt(10) == pytest.approx(1 / 20)
 
 
 def test_two_equal_heaps_far_apart_have_a_quarter() -> None:

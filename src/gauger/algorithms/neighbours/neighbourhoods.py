@@ -71,7 +71,8 @@ def _three_points() -> "PointNeighbours":
 class PointNeighbours:
     """Points (d, n) under the Euclidean or the city-block distance, each question answered by a box tree.
 
-    Equal customers should stand side by side, as in an arrangement: where they do, thousands of copies cost no time.
+    Equal customers should stand side by side, as a row order puts them: where they do, thousands of copies cost no
+    time.
     """
 
     def __init__(self, columns: Values, *, city: bool) -> None:
@@ -122,7 +123,7 @@ class PointNeighbours:
         return np.concatenate([links, to_copies]), np.concatenate([lengths, reach[copies]])
 
     def _one_a_spot(self, rows: Rows, rank: Rows) -> Rows:
-        """Of equal customers that stand side by side in the arrangement only the one of the lowest rank."""
+        """Of equal customers that stand side by side in the row order only the one of the lowest rank."""
         changes = self._changes(self._columns[:, rows])
         return rows[np.lexsort((rank[rows], np.cumsum(changes)))[changes]]
 

@@ -19,12 +19,13 @@ def scaled_dip(ordered: Values) -> float:
     values, counts = np.unique(ordered, return_counts=True)
     if len(values) < 3:
         return 0.0
-    return float(dip_of(values, np.cumsum(counts) / len(ordered)) * np.sqrt(len(ordered)))
+    until = np.cumsum(counts) / len(ordered)
+    return float(dip_of(values, np.append(0.0, until[:-1]), until) * np.sqrt(len(ordered)))
 
 
 @njit(nogil=True, cache=True)
-def dip_of(values, until):
-    """The dip of a distribution function with steps up to until (m,) at rising values (m,).
+def dip_of(values, before, until):
+    """The dip of a distribution function with steps from before (m,) up to until (m,) at rising values (m,).
 
     Between `low` and `high`, where the peak must be, the greatest convex function below the steps and the least concave
     one above them are farthest apart at one place; the peak is near it, so the interval shrinks to the corners around
@@ -32,9 +33,6 @@ def dip_of(values, until):
     no farther apart than that, a straight line does for what is left.
     """
     m = values.shape[0]
-    before = np.empty(m)
-    before[0] = 0.0
-    before[1:] = until[:-1]
     below, above = np.empty(m), np.empty(m)
     feet, tops = np.empty(m, np.int64), np.empty(m, np.int64)
     low, high, outside = 0, m - 1, 0.0
@@ -43,12 +41,19 @@ def dip_of(values, until):
         n_tops = _hull(values, until, -1.0, low, high, tops)
         _along(values, before, feet, n_feet, below)
         _along(values, until, tops, n_tops, above)
-        widest = low + np.argmax(above[low : high + 1] - below[low : high + 1])
+        widest = low
+        for i in range(low + 1, high + 1):
+            if above[i] - below[i] > above[widest] - below[widest]:
+                widest = i
         apart = above[widest] - below[widest]
         if apart <= outside:
             break
-        left = feet[np.searchsorted(feet[:n_feet], widest, side="right") - 1]
-        right = tops[np.searchsorted(tops[:n_tops], widest)]
+        foot, top = n_feet - 1, 0
+        while feet[foot] > widest:
+            foot -= 1
+        while tops[top] < widest:
+            top += 1
+        left, right = feet[foot], tops[top]
         for i in range(low, left):
             outside = max(outside, until[i] - below[i])
         for i in range(right + 1, high + 1):
