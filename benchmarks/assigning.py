@@ -16,8 +16,8 @@ _ROWS, _FEATURES, _BLOCK = 10_000_000, 6, 500_000
 
 def run() -> Iterator[Measured]:
     """10,000,000 rows of 6 features, 8 segments, by the learned gate."""
-    with tempfile.TemporaryDirectory() as index:
-        folder = Path(index)
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch)
         _write(folder / "all.parquet")
         head = parquet.ParquetFile(folder / "all.parquet").read_row_group(0).to_pandas().head(20_000)
         seg = gauger.segment_by_kmeans(gauger.prepare(head, key="who", transform="log", cap=(0.0, 0.99)), 8, starts=2)

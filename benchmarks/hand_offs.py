@@ -136,9 +136,9 @@ def main() -> None:
     """Run and print."""
     seed, count = (int(word) for word in [*sys.argv[1:], *("1", "1000")[len(sys.argv) - 1 :]])
     findings = []
-    with tempfile.TemporaryDirectory() as index:
+    with tempfile.TemporaryDirectory() as folder:
         for number in range(count):
-            findings += check(seed + number, Path(index))
+            findings += check(seed + number, Path(folder))
     print(f"{count:,} hand-offs: {len(findings):,} findings")
     for finding in findings[:40]:
         print(finding)

@@ -7,17 +7,17 @@ import numpy as np
 from benchmarks.measuring import Measured, measure
 from gauger.algorithms.kmeans.lloyd import assign, run_lloyd
 
-TRANSFORMS = ((1_000_000, 6, 5), (1_000_000, 20, 8))
+SIZES = ((1_000_000, 6, 5), (1_000_000, 20, 8))
 
 
 def run() -> Iterator[Measured]:
     """Iterations, and runs to convergence, on a million customers."""
-    for n, d, k in TRANSFORMS:
-        yield from _rounds(n, d, k)
+    for n, d, k in SIZES:
+        yield from _iterations(n, d, k)
         yield from _whole_run(n, d, k)
 
 
-def _rounds(n: int, d: int, k: int) -> Iterator[Measured]:
+def _iterations(n: int, d: int, k: int) -> Iterator[Measured]:
     rng = np.random.default_rng(0)
     values = rng.normal(size=(n, d))
     centres = values[:k].copy()
@@ -47,14 +47,14 @@ def _whole_run(n: int, d: int, k: int) -> Iterator[Measured]:
     iterations = len(run_lloyd(columns, weights, centres, 300).history)
     codes = np.empty(n, dtype=np.int32)
 
-    def fused_rounds() -> None:
+    def fused_iterations() -> None:
         for _ in range(iterations):
             codes.fill(-1)
             assign(columns, weights, centres, codes)
 
     shape = f"{n:,} x {d}, k = {k}"
     floors = {
-        f"{iterations} iterations that add everyone up": fused_rounds,
+        f"{iterations} iterations that add everyone up": fused_iterations,
         "the same, only movers added, unpruned": lambda: run_lloyd(columns, weights, centres, 300, prune_below=0.0),
     }
     for named, floor in floors.items():

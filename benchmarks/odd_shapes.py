@@ -6,7 +6,7 @@ Values = np.ndarray
 Made = tuple[Values, Values]
 Rng = np.random.Generator
 
-TRANSFORMS = ("rings", "crescents", "bands", "differing densities", "bridge")
+SHAPES = ("rings", "crescents", "bands", "differing densities", "bridge")
 STRUCTURELESS = ("uniform", "one cloud")
 
 

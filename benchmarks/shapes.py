@@ -13,7 +13,7 @@ import numpy as np
 import pandas as pd
 
 import gauger
-from benchmarks.odd_shapes import STRUCTURELESS, TRANSFORMS, make_shape
+from benchmarks.odd_shapes import SHAPES, STRUCTURELESS, make_shape
 from gauger.algorithms.statistics.contingency import adjusted_rand
 
 FRESH = range(5_000, 5_020)
@@ -25,10 +25,10 @@ def main() -> None:
     """Study every table at its advised radius and by density levels, and print the shares by shape."""
     seeds = range(*map(int, sys.argv[1:3])) if len(sys.argv) > 2 else FRESH
     os.environ["GAUGER_THREADS"] = "1"
-    jobs = list(product((*TRANSFORMS, *STRUCTURELESS), NOISES, seeds))
+    jobs = list(product((*SHAPES, *STRUCTURELESS), NOISES, seeds))
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         found = pd.DataFrame(list(pool.map(_study, jobs, chunksize=4)))
-    planted, none = found[found["shape"].isin(TRANSFORMS)], found[found["shape"].isin(STRUCTURELESS)]
+    planted, none = found[found["shape"].isin(SHAPES)], found[found["shape"].isin(STRUCTURELESS)]
     print(f"seeds {seeds.start} to {seeds.stop - 1}, {len(found)} tables")
     print(f"\nplanted groups recovered (adjusted Rand {RECOVERED} or more), in percent")
     by_shape = planted.groupby(["shape", "noise"], sort=False)

@@ -23,21 +23,21 @@ def find_programs() -> Path | None:
 def running_postgres(programs: Path) -> Iterator[Path]:
     """Start a cluster and stop it at the end; the value is the folder of its socket."""
     owner = _owner()
-    index = Path(tempfile.mkdtemp(prefix="gauger-pg-", dir="/tmp"))
+    folder = Path(tempfile.mkdtemp(prefix="gauger-pg-", dir="/tmp"))
     try:
-        (index / "password").write_text(PASSWORD)
-        for path in (index, index / "password"):
+        (folder / "password").write_text(PASSWORD)
+        for path in (folder, folder / "password"):
             shutil.chown(path, owner)
-        data = index / "data"
-        _run(owner, programs / "initdb", "-D", data, "-U", USER, "-A", "scram-sha-256", "--pwfile", index / "password")
-        settings = f"-k {index} -c listen_addresses='' -c fsync=off"
-        _run(owner, programs / "pg_ctl", "-D", data, "-w", "-o", settings, "-l", index / "log", "start")
+        data = folder / "data"
+        _run(owner, programs / "initdb", "-D", data, "-U", USER, "-A", "scram-sha-256", "--pwfile", folder / "password")
+        settings = f"-k {folder} -c listen_addresses='' -c fsync=off"
+        _run(owner, programs / "pg_ctl", "-D", data, "-w", "-o", settings, "-l", folder / "log", "start")
         try:
-            yield index
+            yield folder
         finally:
             _run(owner, programs / "pg_ctl", "-D", data, "-w", "-m", "immediate", "stop")
     finally:
-        shutil.rmtree(index, ignore_errors=True)
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 def _owner() -> str:

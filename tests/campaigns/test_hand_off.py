@@ -594,14 +594,14 @@ def test_a_forged_manifest_deletes_nothing_that_is_not_of_a_hand_off(tmp_path: P
     gauger.hand_off(codes, people, tmp_path / "out", campaign="x", holdout=0.0)
     told = json.loads((tmp_path / "out" / "manifest.json").read_text())
     for name in ("thesis.docx", "audience-1-mine.csv"):
-        index = tmp_path / f"forged {name}"
-        index.mkdir()
-        (index / name).write_text("years of work")
+        folder = tmp_path / f"forged {name}"
+        folder.mkdir()
+        (folder / name).write_text("years of work")
         forged = {**told, "files": [{"name": name, "rows": 1, "columns": [], "sha256": "0" * 64}]}
-        (index / "manifest.json").write_text(json.dumps(forged))
+        (folder / "manifest.json").write_text(json.dumps(forged))
         with pytest.raises(OutputError, match="holds other things than a hand-off"):
-            gauger.hand_off(codes, people, index, campaign="x", replace=True)
-        assert (index / name).read_text() == "years of work"
+            gauger.hand_off(codes, people, folder, campaign="x", replace=True)
+        assert (folder / name).read_text() == "years of work"
     (tmp_path / "out" / "audience.csv").write_text("edited by hand")
     with pytest.raises(OutputError, match="holds other things than a hand-off"):
         gauger.hand_off(codes, people, tmp_path / "out", campaign="x", replace=True)

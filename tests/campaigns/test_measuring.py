@@ -36,9 +36,9 @@ def test_the_score_interval_is_wilsons() -> None:
 
 @pytest.fixture(scope="module")
 def folder(tmp_path_factory: pytest.TempPathFactory, demo_segments: gauger.Segmentation, members: pd.DataFrame) -> Path:
-    index = tmp_path_factory.mktemp("campaign") / "spring"
-    gauger.hand_off(demo_segments, members, index, campaign="spring", holdout=0.3)
-    return index
+    made = tmp_path_factory.mktemp("campaign") / "spring"
+    gauger.hand_off(demo_segments, members, made, campaign="spring", holdout=0.3)
+    return made
 
 
 def _outcomes(folder: Path, segment: int, seed: int) -> pd.DataFrame:

@@ -6,7 +6,7 @@ import pytest
 from naive_density import all_distances, features_of
 
 import gauger
-from benchmarks.odd_shapes import TRANSFORMS, make_shape
+from benchmarks.odd_shapes import SHAPES, make_shape
 from gauger.algorithms.diagnostics.knee import Knee
 from gauger.algorithms.statistics.contingency import adjusted_rand
 from gauger.choosing.radius_advice import advise_radius, plateaus_of
@@ -20,7 +20,7 @@ def _recovered(codes: np.ndarray, groups: np.ndarray) -> float:
 
 @pytest.mark.parametrize("seed", [1, 2])
 @pytest.mark.parametrize("noise", [0.0, 0.1])
-@pytest.mark.parametrize("shape", TRANSFORMS)
+@pytest.mark.parametrize("shape", SHAPES)
 def test_planted_groups_are_recovered_at_the_advised_radius_and_by_levels(shape: str, noise: float, seed: int) -> None:
     points, groups = make_shape(shape, noise=noise, seed=seed)
     features = features_of(points)

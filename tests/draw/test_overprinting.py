@@ -92,7 +92,7 @@ DEMO_FIGURES = (
     "pairs",
     "profile",
     "radii",
-    "rounds",
+    "iterations",
     "scatter",
     "series",
     "shares",
@@ -137,9 +137,9 @@ def demo(
     bands = gauger.segment_by_bands(demo_features, {"recency_days": 5, "visits": 5}, combine="score")
     panel = gauger.read_table(gauger.demo_file("panel.csv")).set_index("member_id")["answer"]
     moves = gauger.migration(seg, gauger.build_model(seg).assign(behaviour[::2], gate="learned"), key="member_id")
-    index = tmp_path_factory.mktemp("campaign") / "out"
-    gauger.hand_off(seg, members, index, campaign="spring", holdout=0.3)
-    came = gauger.measure(index, behaviour[["member_id"]][::9].assign(responded=1))
+    folder = tmp_path_factory.mktemp("campaign") / "out"
+    gauger.hand_off(seg, members, folder, campaign="spring", holdout=0.3)
+    came = gauger.measure(folder, behaviour[["member_id"]][::9].assign(responded=1))
     homes = gauger.read_table(gauger.demo_file("homes.csv"))
     indices = gauger.prepare(homes, key="home_id", features=["east_km", "north_km"], scale="none")
     radii = gauger.study_radius(indices)
@@ -177,7 +177,7 @@ def demo(
         "pairs": lambda: draw.pair_grid(seg),
         "profile": lambda: draw.profile_bars(profile),
         "radii": lambda: draw.radius_study(radii),
-        "rounds": lambda: draw.iteration_history(seg),
+        "iterations": lambda: draw.iteration_history(seg),
         "scatter": lambda: draw.scatter(seg, outline="hull"),
         "series": lambda: draw.series_panels(houses.cut(count=4)),
         "shares": lambda: draw.category_shares(profile),

@@ -27,7 +27,7 @@ def _prepared(values: np.ndarray, **settings: object) -> gauger.FeatureSet:
         ("none", VISITS),
     ],
 )
-def test_shapes_follow_their_definitions(transform: str, expected: np.ndarray) -> None:
+def test_transforms_follow_their_definitions(transform: str, expected: np.ndarray) -> None:
     np.testing.assert_allclose(_prepared(VISITS, transform=transform, scale="none").values[:, 0], expected)
 
 

@@ -67,8 +67,8 @@ def test_what_a_killed_process_left_is_swept_by_the_next_run_and_what_lives_is_n
 
 def test_old_remains_without_an_owner_are_swept_and_young_ones_are_left(tmp_path: Path) -> None:
     old, young = tmp_path / f"{PREFIX}old", tmp_path / f"{PREFIX}new-young"
-    for index in (old, young):
-        index.mkdir()
+    for folder in (old, young):
+        folder.mkdir()
     os.utime(old, (time.time() - 7_200, time.time() - 7_200))
     with stage_in(tmp_path):
         pass

@@ -43,7 +43,7 @@ class People:
 
 
 def _persons(contacts: int, *columns: "pd.Series[Any] | None") -> NDArray[np.intp]:
-    own, others, index = [], [], contacts
+    own, others, nodes = [], [], contacts
     for column in columns:
         if column is None:
             continue
@@ -51,10 +51,10 @@ def _persons(contacts: int, *columns: "pd.Series[Any] | None") -> NDArray[np.int
         flat = [address for cell in column for address in cell]
         codes, names = pd.factorize(pd.Series(flat, dtype=object))
         own.append(np.repeat(np.arange(contacts), counts))
-        others.append(codes + index)
-        index += len(names)
+        others.append(codes + nodes)
+        nodes += len(names)
     if not own:
         return np.arange(contacts)
-    rows, nodes = np.concatenate(own), np.concatenate(others)
-    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, nodes)), shape=(index, index))
+    ends = np.concatenate(own), np.concatenate(others)
+    graph = coo_array((np.ones(len(ends[0]), dtype=np.int8), ends), shape=(nodes, nodes))
     return np.asarray(connected_components(graph, directed=False)[1][:contacts])

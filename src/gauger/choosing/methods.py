@@ -110,7 +110,7 @@ class ByKmeans(_OnFeatures):
 
     def __init__(self, features: FeatureSet, starts: int, max_iterations: int, seed: int) -> None:
         super().__init__(features, seed)
-        self._starts, self._max_rounds = starts, max_iterations
+        self._starts, self._max_iterations = starts, max_iterations
         self.own, self.fitter = KmeansFitter(4), KmeansFitter(2)
 
     def refuse_too_many(self, count: int) -> None:
@@ -131,9 +131,9 @@ class ByKmeans(_OnFeatures):
             splits = []
             if previous is not None and len(previous.centres) == count - 1:
                 splits = split_centres(everyone.columns, everyone.weights, previous.codes, previous.centres)
-            fit = finish_best(everyone, entrants, self._max_rounds, splits=splits)
+            fit = finish_best(everyone, entrants, self._max_iterations, splits=splits)
             previous = fit.best
-            yield count, segmentation_of(self._features, everyone, everyone, fit, self._max_rounds, seed=self._seed)
+            yield count, segmentation_of(self._features, everyone, everyone, fit, self._max_iterations, seed=self._seed)
 
 
 class ByTree(_OnFeatures):

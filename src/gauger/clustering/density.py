@@ -104,9 +104,9 @@ def segment_by_density(
     )
     own = *about_radius(seg, near, reach, enough), *about_small(seg)
     remarks = (*own, *about_density(len(features.names), everyone, near, enough))
-    again = Refit(partial(_refit, reach, enough, metric), sampled=False) if isinstance(metric, str) else None
-    placing = AssignmentRule("core", metric, reach) if isinstance(metric, str) else None
-    return replace(seg, refit=again, assignment_rule=placing).with_remarks(remarks)
+    refit = Refit(partial(_refit, reach, enough, metric), sampled=False) if isinstance(metric, str) else None
+    rule = AssignmentRule("core", metric, reach) if isinstance(metric, str) else None
+    return replace(seg, refit=refit, assignment_rule=rule).with_remarks(remarks)
 
 
 def _refit(radius: float, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:

@@ -121,11 +121,9 @@ def segment_by_density_levels(
     )
     back = np.argsort(everyone.order)
     departures = pd.DataFrame({"branch": found.branch[back], "distance": found.left[back]})
-    again = Refit(partial(_refit, least, enough, metric), sampled=False) if isinstance(metric, str) else None
-    placing = AssignmentRule("customer", metric) if isinstance(metric, str) else None
-    seg = replace(
-        seg, branches=_table(found, chosen[order]), departures=departures, refit=again, assignment_rule=placing
-    )
+    refit = Refit(partial(_refit, least, enough, metric), sampled=False) if isinstance(metric, str) else None
+    rule = AssignmentRule("customer", metric) if isinstance(metric, str) else None
+    seg = replace(seg, branches=_table(found, chosen[order]), departures=departures, refit=refit, assignment_rule=rule)
     return seg.with_remarks((*about_levels(seg, least), *about_density(len(features.names), everyone, near, enough)))
 
 

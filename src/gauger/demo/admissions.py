@@ -5,7 +5,7 @@ import datetime
 import numpy as np
 import pandas as pd
 
-TRANSFORMS = ("flat", "rising", "falling", "summer", "winter")
+COURSES = ("flat", "rising", "falling", "summer", "winter")
 
 
 def build_admissions(rng: np.random.Generator, houses: list[str], first: datetime.date, weeks: int) -> pd.DataFrame:
@@ -14,7 +14,7 @@ def build_admissions(rng: np.random.Generator, houses: list[str], first: datetim
     rows = []
     for number, house in enumerate(houses):
         level = 250.0 + 900.0 * rng.random()
-        course = level * _course(TRANSFORMS[number % len(TRANSFORMS)], week, weeks)
+        course = level * _course(COURSES[number % len(COURSES)], week, weeks)
         noise = 1.0 + 0.08 * rng.standard_normal(weeks)
         admissions = np.maximum(np.rint(course * noise), 0).astype(int)
         kept = rng.random(weeks) > 0.012

@@ -125,12 +125,12 @@ def build_model(
 
 def can_be_model(seg: Segmentation) -> bool:
     """Whether `build_model` can be had of a segmentation."""
-    placing = seg.assignment_rule
+    rule = seg.assignment_rule
     return (
         bool(seg.count)
-        and placing is not None
-        and placing.metric in METRICS
-        and (placing.way in ("centre", "bands") or len(seg.codes) <= _MOST_POINTS)
+        and rule is not None
+        and rule.metric in METRICS
+        and (rule.way in ("centre", "bands") or len(seg.codes) <= _MOST_POINTS)
     )
 
 
@@ -152,14 +152,14 @@ def _refuse(seg: Segmentation, gate_share: float) -> None:
 
 
 def _rule_of(seg: Segmentation) -> Assigner:
-    placing = seg.assignment_rule
-    assert placing is not None
-    if placing.way == "centre":
+    rule = seg.assignment_rule
+    assert rule is not None
+    if rule.way == "centre":
         return NearestCentre.of(seg.scaled_centres, seg.features.names)
-    if placing.way == "bands":
+    if rule.way == "bands":
         return _bands_of(seg)
     kept = np.ones(len(seg.codes), dtype=np.bool_)
-    if placing.way == "core":
+    if rule.way == "core":
         assert seg.details is not None
         kept = (seg.details["kind"] == CORE).to_numpy()
     rows = np.column_stack([seg.features.values[kept], seg.codes[kept]])
@@ -169,9 +169,7 @@ def _rule_of(seg: Segmentation) -> Assigner:
             f"the model would have to hold {len(rows):,} customers, more than {_MOST_POINTS:,}. Build it from k-means "
             "on these segments: segment_by_kmeans(features, seeding=segments)."
         )
-    return NearestCustomer(
-        np.ascontiguousarray(rows[:, :-1]), rows[:, -1].astype(np.int32), placing.metric, placing.radius
-    )
+    return NearestCustomer(np.ascontiguousarray(rows[:, :-1]), rows[:, -1].astype(np.int32), rule.metric, rule.radius)
 
 
 def _bands_of(seg: Segmentation) -> SameBands:

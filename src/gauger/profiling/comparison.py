@@ -236,8 +236,8 @@ def _by_customer(keys: pd.Index, own: Codes, across: Codes, apart: NDArray[np.bo
 
 def _of_one_side(here: pd.Index, there: pd.Index) -> Iterator[Remark]:
     parts = [
-        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {index} only"
-        for keys, index in ((here, "among these segments"), (there, "on the other side"))
+        f"{len(keys):,} {plural(len(keys), 'customer is', 'customers are')} {where} only"
+        for keys, where in ((here, "among these segments"), (there, "on the other side"))
         if len(keys)
     ]
     if parts:

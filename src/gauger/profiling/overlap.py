@@ -89,17 +89,17 @@ def jaccard_of_resamples(seg: Segmentation, resamples: int, seed: int) -> Values
 
     Without rows where it is not known how the segments were made, or that cannot be tried.
     """
-    again = seg.refit
+    refit = seg.refit
     n = len(seg.codes)
-    if again is None or not resamples or not seg.count or (not again.sampled and n > _MOST_WHOLE):
+    if refit is None or not resamples or not seg.count or (not refit.sampled and n > _MOST_WHOLE):
         return np.empty((0, seg.count))
-    base = sample_of(n, _SAMPLE) if again.sampled else np.arange(n)
+    base = sample_of(n, _SAMPLE) if refit.sampled else np.arange(n)
 
     def of_resample(stream: np.random.SeedSequence) -> Values:
         rng = np.random.default_rng(stream)
         drawn = np.sort(rng.choice(base, size=len(base)))
         firsts = np.flatnonzero(np.concatenate([[True], drawn[1:] != drawn[:-1]]))
-        codes = np.asarray(again.segment(seg.features.part(drawn), int(stream.generate_state(1)[0])))
+        codes = np.asarray(refit.segment(seg.features.part(drawn), int(stream.generate_state(1)[0])))
         new = codes[firsts]
         table = contingency_table(seg.codes[drawn[firsts]], new, (seg.count + 1, int(new.max()) + 1))
         return np.asarray(jaccard_overlaps(table)[1:, 1:].max(axis=1, initial=0.0))
