@@ -8,8 +8,9 @@ SOURCES := pyproject.toml constraints.txt
 demo: $(VENV)/installed
 	$(BIN)/gauger demo --out demo-output --replace
 
+# Processes share the cores here, so each keeps to one thread; what threads must not change, tests ask for by number.
 test: $(VENV)/installed-dev
-	$(BIN)/pytest -n auto --dist loadgroup
+	GAUGER_THREADS=1 OPENBLAS_NUM_THREADS=1 $(BIN)/pytest -n auto --dist loadfile
 
 check: $(VENV)/installed-dev
 	$(BIN)/ruff check .

@@ -18,8 +18,7 @@ def _recovered(codes: np.ndarray, groups: np.ndarray) -> float:
     return adjusted_rand(codes[groups > 0], groups[groups > 0])
 
 
-@pytest.mark.parametrize("seed", [1, 2])
-@pytest.mark.parametrize("noise", [0.0, 0.1])
+@pytest.mark.parametrize(("noise", "seed"), [(0.0, 1), (0.1, 2)])
 @pytest.mark.parametrize("shape", SHAPES)
 def test_planted_groups_are_recovered_at_the_advised_radius_and_by_levels(shape: str, noise: float, seed: int) -> None:
     points, groups = make_shape(shape, noise=noise, seed=seed)

@@ -198,7 +198,7 @@ def test_counts_prints_the_table_and_the_advice_and_writes_both(
 def test_segment_then_profile_give_what_python_gives(
     command: Run, tmp_path: Path, behaviour_file: Path, demo_segments: gauger.Segmentation
 ) -> None:
-    shown = command("segment", behaviour_file, "--key", "member_id", *FEATURES, "--count", "auto", "--out", "s")
+    shown = command("segment", behaviour_file, "--key", "member_id", *FEATURES, "--count", 6, "--out", "s")
     assert shown.returncode == 0, shown.stderr
     assert "6 segments of 2,355 customers by k-means" in shown.stdout
     table = gauger.read_table(tmp_path / "s" / "assignments.csv")
@@ -287,14 +287,15 @@ def test_compare_checks_segments_against_a_known_column(
     assert command("compare", behaviour_file, "--key", "member_id", "--assignments", "a.csv").returncode == 2
 
 
-def test_counts_gives_the_advice_to_scripts_as_json(command: Run, behaviour_file: Path) -> None:
-    shown = command("counts", behaviour_file, "--key", "member_id", *FEATURES, "--to", 8, "--json")
+def test_counts_gives_the_advice_to_scripts_as_json(command: Run, few_file: Path) -> None:
+    shown = command("counts", few_file, "--key", "member_id", "--to", 4, "--json")
     assert shown.returncode == 0, shown.stderr
     told = json.loads(shown.stdout)
-    assert (told["count"], told["verdict"]) == (6, "clear")
-    assert told["picks"]["silhouette"] == 6
+    study = gauger.study_counts(gauger.prepare(gauger.read_table(few_file), key="member_id"), counts=range(1, 5))
+    assert (told["count"], told["verdict"]) == (study.advice.count, study.advice.verdict)
+    assert told["picks"] == dict(study.advice.picks)
     assert told["table"][0]["silhouette"] is None
-    assert [row["count"] for row in told["table"]] == [1, 2, 3, 4, 5, 6, 7, 8]
+    assert [row["silhouette"] for row in told["table"][1:]] == study.table["silhouette"].tolist()[1:]
 
 
 def test_json_has_no_figure_where_there_is_none(command: Run, tmp_path: Path) -> None:
@@ -504,13 +505,15 @@ def test_segment_by_density_levels_writes_the_hierarchy(command: Run, tmp_path: 
 
 
 def test_compare_crosses_two_segmentations_and_draws_them(command: Run, tmp_path: Path) -> None:
-    command("segment", *HOMES, "--count", 4, "--out", "k")
-    command("segment", *HOMES, "--method", "density", "--radius", 0.9, "--out", "d")
-    sides = ("--assignments", "k/assignments.csv", "--against", "d/assignments.csv")
+    table = gauger.read_table(HOMES[0])
+    homes = gauger.prepare(table, key="home_id", features=["east_km", "north_km"], scale="none")
+    gauger.write_table(gauger.segment_by_kmeans(homes, 4).assignments, tmp_path / "k.csv")
+    gauger.write_table(gauger.segment_by_density(homes, 0.9).assignments, tmp_path / "d.csv")
+    sides = ("--assignments", "k.csv", "--against", "d.csv")
     shown = command("compare", *HOMES, *sides, "--out", "c")
     assert shown.returncode == 0, shown.stderr
     assert "61% of 1,580 customers agree, adjusted Rand 0.56 (1: the same, 0: chance)" in shown.stdout
-    assert "Down: k/assignments.csv. Across: d/assignments.csv." in shown.stdout
+    assert "Down: k.csv. Across: d.csv." in shown.stdout
     assert "80 customers are unassigned on one side only" in " ".join(shown.stderr.split())
     assert _narrow(shown.stdout)
     assert _files(tmp_path / "c") == {*COMPARE_FILES, "worth.csv", "side-by-side.png"}

@@ -1,7 +1,6 @@
 """No two texts of a figure overprint and none leaves it: on the demo data, with few and with many segments."""
 
 from collections.abc import Callable, Iterator
-from itertools import combinations
 
 import numpy as np
 import pandas as pd
@@ -47,21 +46,18 @@ def _faults(figure: Figure) -> list[object]:
     canvas = FigureCanvasAgg(figure)
     figure.draw_without_rendering()
     shown = [text for text in _texts(figure) if text.get_visible() and text.get_text().strip()]
-    boxes = [(text.get_text(), Text.get_window_extent(text, canvas.get_renderer())) for text in shown]
-    width, height = canvas.get_width_height()
-    outside = [text for text, box in boxes if box.x0 < -1 or box.y0 < -1 or box.x1 > width + 1 or box.y1 > height + 1]
-    slanted = {text.get_text() for text in shown if text.get_rotation() % 90.0}  # their frames cover more than they do
-    return outside + [
-        (one, other)
-        for (one, a), (other, b) in combinations(boxes, 2)
-        if a.padded(-_HAIR).overlaps(b.padded(-_HAIR)) and not slanted & {one, other}
-    ]
+    boxes = np.array([Text.get_window_extent(text, canvas.get_renderer()).extents for text in shown])
+    low, high = boxes[:, :2], boxes[:, 2:]
+    outside = ((low < -1.0) | (high > np.array(canvas.get_width_height()) + 1.0)).any(axis=1)
+    over = ((low + _HAIR)[:, None] < (high - _HAIR)[None]).all(axis=2)
+    slanted = np.array([text.get_rotation() % 90.0 != 0.0 for text in shown])  # their frames cover more than they do
+    pairs = np.argwhere(np.triu(over & over.T, 1) & ~slanted[:, None] & ~slanted)
+    told = [text.get_text() for text in shown]
+    return [told[at] for at in np.flatnonzero(outside)] + [(told[one], told[other]) for one, other in pairs]
 
 
 Named = dict[str, Callable[[], Figure]]
 
-# Its figures share what is costly to make: one worker draws them all.
-pytestmark = pytest.mark.xdist_group("overprinting")
 
 DEMO_FIGURES = (
     "bubbles",
@@ -118,7 +114,7 @@ MANY_FIGURES = (
     "flow",
     "silhouettes",
 )
-SHADED = MANY_FIGURES[:4]
+SHADED = ("scatter", "map")
 
 
 @pytest.fixture(scope="module")
@@ -148,6 +144,7 @@ def demo(
     weeks = gauger.pivot_series(weekly, entity="house", period="week", value="admissions", missing="interpolate")
     series = gauger.prepare(weeks, key="house", scale="none")
     houses = gauger.build_tree(series, linkage="average", metric="dtw_zscored", optimal_order=True)
+    tree = gauger.build_tree(demo_features)
     return {
         "bubbles": lambda: draw.profile_bubbles(profile),
         "bubbles of customers": lambda: draw.profile_bubbles(profile, "visits", "age", "customers"),
@@ -157,7 +154,7 @@ def demo(
         "components": lambda: draw.component_scatter(seg, outline="ellipse"),
         "correlations": lambda: draw.correlations(behaviour, "member_id"),
         "counts": lambda: draw.count_study(demo_study),
-        "dendrogram": lambda: draw.dendrogram(gauger.build_tree(demo_features)),
+        "dendrogram": lambda: draw.dendrogram(tree),
         "distributions": lambda: draw.distributions(behaviour, "member_id"),
         "feature tree": lambda: draw.feature_tree(gauger.build_tree(demo_features, of="features")),
         "flow to the panel": lambda: draw.flow(gauger.compare(seg, panel)),
@@ -166,7 +163,7 @@ def demo(
         "dendrogram of houses": lambda: draw.dendrogram(houses, count=4),
         "houses": lambda: draw.category_shares(profile, "home_house"),
         "index": lambda: draw.profile_heat(profile, "index"),
-        "jumps": lambda: draw.merge_jumps(gauger.build_tree(demo_features)),
+        "jumps": lambda: draw.merge_jumps(tree),
         "levels": lambda: draw.density_levels(gauger.segment_by_density_levels(indices, 50)),
         "lines": lambda: draw.profile_lines(profile),
         "linkages": lambda: draw.linkage_study(gauger.study_linkages(part)),
