@@ -75,18 +75,9 @@ def test_an_assignments_file_gives_the_same_profile(seg: gauger.Segmentation) ->
 def test_tables_are_ready_to_be_written(seg: gauger.Segmentation) -> None:
     tables = gauger.profile(seg).tables
     assert list(tables) == [
-        *(
-            "sizes",
-            "means",
-            "medians",
-            "lower_quartiles",
-            "upper_quartiles",
-            "standard_deviations",
-            "index",
-            "scores",
-            "measures",
-        ),
-        *("categories", "category_index", "drivers", "associations", "rules", "overlap", "exemplars", "names"),
+        *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "standard_deviations", "index", "scores"),
+        *("measures", "categories", "category_index", "drivers", "associations", "rules", "overlap", "exemplars"),
+        "names",
     ]
     by_segment = ("sizes", "means", "index", "rules", "overlap", "exemplars", "names")
     assert all(tables[name].columns[0] == "segment" for name in by_segment)

@@ -16,18 +16,8 @@ if TYPE_CHECKING:
     from gauger.tables import Results
 
 _TABLES = (
-    *(
-        "sizes",
-        "means",
-        "medians",
-        "lower_quartiles",
-        "upper_quartiles",
-        "standard_deviations",
-        "index",
-        "scores",
-        "measures",
-    ),
-    *("categories", "category_index", "drivers", "associations", "rules", "names"),
+    *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "standard_deviations", "index", "scores"),
+    *("measures", "categories", "category_index", "drivers", "associations", "rules", "names"),
 )
 _TABLES_OF_SOME = ("overlap", "exemplars", "dates")
 PROFILE_FILES = tuple(f"{name}.csv" for name in _TABLES)

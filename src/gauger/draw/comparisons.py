@@ -47,7 +47,6 @@ def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = N
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
     >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
-    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
     >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
     >>> seg = gauger.segment_by_kmeans(features, 3)
     >>> comparison = gauger.compare(seg, gauger.segment_by_kmeans(features, 2), resamples=0)

@@ -40,7 +40,6 @@ def feature_tree(tree: MergeTree, *, count: int | None = None, height: float | N
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
     >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
-    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
     >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
     >>> tree = gauger.build_tree(features, of="features")
     >>> gauger.draw.feature_tree(tree).get_suptitle()

@@ -37,7 +37,6 @@ def merge_jumps(tree: MergeTree, advice: CountAdvice | None = None, *, most: int
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
     >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
-    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
     >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
     >>> tree = gauger.build_tree(features)
     >>> gauger.draw.merge_jumps(tree).get_suptitle()

@@ -32,7 +32,6 @@ def linkage_study(study: LinkageStudy) -> Figure:
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
     >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
-    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
     >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
     >>> study = gauger.study_linkages(features, count=3)
     >>> gauger.draw.linkage_study(study).get_suptitle()
@@ -77,7 +76,6 @@ def metric_study(study: MetricStudy) -> Figure:
     >>> import gauger, pandas as pd
     >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
     >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
-    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
     >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
     >>> study = gauger.study_metrics(features, metrics=["euclidean", "city_block", "chebyshev"])
     >>> gauger.draw.metric_study(study).get_suptitle()

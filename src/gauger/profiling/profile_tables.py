@@ -1,13 +1,16 @@
 """The tables of a profile: all that was found out about each segment."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 
 import pandas as pd
 
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.wording import plural
+
+_OF_SOME = ("overlap", "dates")
+"""Tables that only some profiles have: without columns they are not written."""
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -22,7 +25,6 @@ class ProfileTables(Readable):
     standard_deviations: pd.DataFrame
     index: pd.DataFrame
     scores: pd.DataFrame
-    dates: pd.DataFrame
     measures: pd.DataFrame
     categories: pd.DataFrame
     category_index: pd.DataFrame
@@ -30,6 +32,7 @@ class ProfileTables(Readable):
     associations: pd.DataFrame
     rules: pd.DataFrame
     overlap: pd.DataFrame
+    dates: pd.DataFrame
     exemplars: pd.DataFrame
     suggested_names: Mapping[int, str] = field(default_factory=dict)
     remarks: tuple[Remark, ...] = ()
@@ -75,30 +78,15 @@ class ProfileTables(Readable):
 
         Overlap, exemplars and dates are among them where there are any.
         """
-        parts = {
-            name: getattr(self, name)
-            for name in (
-                *(
-                    "sizes",
-                    "means",
-                    "medians",
-                    "lower_quartiles",
-                    "upper_quartiles",
-                    "standard_deviations",
-                    "index",
-                    "scores",
-                ),
-                *("measures", "categories", "category_index", "drivers", "associations", "rules", "overlap", "dates"),
-            )
-        }
-        optional = {"overlap", "dates"}
+        parts = {part.name: getattr(self, part.name) for part in fields(ProfileTables) if part.type is pd.DataFrame}
+        exemplars = parts.pop("exemplars")
         found = {
             name: part.rename(columns=str).reset_index()
             for name, part in parts.items()
-            if name not in optional or part.shape[1]
+            if name not in _OF_SOME or part.shape[1]
         }
         names = pd.Series(dict(self.suggested_names), name="suggested_name").rename_axis("segment")
-        found |= {"exemplars": self.exemplars} if len(self.exemplars) else {}
+        found |= {"exemplars": exemplars} if len(exemplars) else {}
         return {**found, "names": names.reset_index()}
 
     def headline(self) -> str:
