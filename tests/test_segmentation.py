@@ -24,6 +24,13 @@ def test_sizes_centres_and_spread_are_those_worked_by_hand(seg: gauger.Segmentat
     assert seg.wcss == pytest.approx(4 * (1 / 49) ** 2)
 
 
+@pytest.mark.parametrize("seed", range(20))
+def test_one_segment_explains_nothing_and_never_less(seed: int) -> None:
+    table = pd.DataFrame({"who": range(60), "visits": np.random.default_rng(seed).gamma(1.0, 50.0, 60)})
+    whole = segmentation_from_codes(gauger.prepare(table, key="who"), np.ones(60, int), method="hand")
+    assert 0.0 <= whole.explained < 1e-12
+
+
 def test_assignments_have_a_row_a_customer_and_mark_the_unassigned(seg: gauger.Segmentation) -> None:
     table = seg.assignments
     assert table.columns.tolist() == ["who", "segment", "segment_name", "distance"]

@@ -173,7 +173,7 @@ class Segmentation(Readable):
         weights = np.ones(len(values)) if self.customer_weights is None else self.customer_weights[assigned]
         middle = np.average(values, axis=0, weights=weights)
         overall = float((weights * ((values - middle) ** 2).sum(axis=1)).sum())
-        return 1.0 - self.wcss / overall if overall else np.nan
+        return max(0.0, 1.0 - self.wcss / overall) if overall else np.nan
 
     @cached_property
     def explained_by_feature(self) -> pd.Series:
