@@ -6,7 +6,7 @@ import pytest
 import gauger
 from gauger.progress import task
 from gauger.remarks import Remark, attach_remarks, remarks_of
-from gauger.wording import short_number
+from gauger.wording import plain_number, short_number
 
 
 def test_remarks_survive_on_a_table_as_plain_data(tmp_path) -> None:
@@ -77,9 +77,9 @@ def test_a_count_study_advances_by_as_much_as_it_announced() -> None:
         gauger.study_counts(features, counts=range(1, 4), starts=2)
     started = [entry[1:] for entry in recorder.heard if entry[0] == "started"]
     assert ("count study, 1 to 3 segments", 1 + 2 + 3 + 10 + 10 + 20 + 20) in started
-    for name, total in {*started}:
-        times = sum(entry[1:] == (name, total) for entry in recorder.heard if entry[0] == "started")
-        assert sum(entry[2] for entry in recorder.heard if entry[:2] == ("advanced", name)) == total * times
+    for name in {name for name, _ in started}:
+        done = sum(entry[2] for entry in recorder.heard if entry[:2] == ("advanced", name))
+        assert done == sum(total for told, total in started if told == name)
 
 
 def test_reading_is_of_unknown_length_and_queries_tell_percents() -> None:
@@ -90,3 +90,11 @@ def test_reading_is_of_unknown_length_and_queries_tell_percents() -> None:
     started = [entry[1:] for entry in recorder.heard if entry[0] == "started"]
     assert started[0] == ("reading visits.csv", None)
     assert ("summarising events", 100) in started
+
+
+@pytest.mark.parametrize(
+    ("value", "text"),
+    [(8.9e-16, "0"), (-6.5e-17, "0"), (0.0, "0"), (3e-6, "3.0e-06"), (1_240.0, "1,240"), (0.5, "0.500")],
+)
+def test_plain_numbers_have_no_decimals_where_whole_and_show_no_rounding(value: float, text: str) -> None:
+    assert plain_number(value) == text

@@ -7,6 +7,10 @@ from collections.abc import Iterable, Sequence
 _UNSEEN = ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp")
 """Unicode's categories of control, format, surrogate, private and unassigned signs, and its separators of lines."""
 
+_ROUNDING = 1e-12
+"""Below this a number is shown as 0: a flag that nobody in a segment has comes back from its scale as 1e-16, and no
+measure of customers is as small; judgement."""
+
 
 def visible(text: str) -> str:
     """Text with every sign that a terminal would act on, or that nobody sees, written out: an escape as \\x1b.
@@ -40,7 +44,9 @@ def shortened(text: str, most: int) -> str:
 
 
 def plain_number(value: float) -> str:
-    """A number as people write it: whole ones without decimals, others to three figures."""
+    """A number as people write it: whole ones without decimals, others to three figures, what rounding left as 0."""
+    if abs(value) < _ROUNDING:
+        return "0"
     return f"{value:,.0f}" if float(value).is_integer() and abs(value) < 1e15 else short_number(value)
 
 
