@@ -53,3 +53,7 @@ def test_faces_hand_names_on_and_define_nothing() -> None:
         if path.name == "__init__.py" and path.parent != SOURCE:
             kinds = {type(statement) for statement in _parsed(path).body}
             assert kinds <= {ast.Expr, ast.ImportFrom, ast.Assign}, path
+
+
+def test_algorithms_know_points_and_no_customers() -> None:
+    assert [path for path in (SOURCE / "algorithms").rglob("*.py") if "customer" in path.read_text().lower()] == []

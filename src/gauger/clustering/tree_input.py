@@ -13,7 +13,7 @@ from gauger.algorithms.merge_trees import (
     POINT_LINKAGES,
     MicroSegments,
     TreeInput,
-    condense_customers,
+    condense_points,
 )
 from gauger.algorithms.statistics import correlation_matrix
 from gauger.clustering.customer_distances import Metric, customer_distances
@@ -136,7 +136,7 @@ def _condensed(everyone: RowOrder, metric: Metric | None, count: int, seed: int)
             f"condense= stands customers in for each other by their means, which "
             f"{f'metric={metric!r}' if isinstance(metric, str) else 'a given matrix'} does not allow."
         )
-    return condense_customers(everyone, count, seed) if count < everyone.size else None
+    return condense_points(everyone, count, seed) if count < everyone.size else None
 
 
 def _customer_leaves(

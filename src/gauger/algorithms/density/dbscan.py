@@ -20,8 +20,8 @@ _LEAST_POINTS = 4
 
 @dataclass(frozen=True, eq=False)
 class DensityGroups:
-    """What one radius makes of n customers: `group` (n,) from 0, -1 for none; and of each that is not core the
-    `nearest` core customer (n,), -1 where there is none, and how far that is, `gaps` (n,)."""
+    """What one radius makes of n points: `group` (n,) from 0, -1 for none; and of each that is not core the
+    `nearest` core point (n,), -1 where there is none, and how far that is, `gaps` (n,)."""
 
     group: Rows
     nearest: Rows
@@ -29,7 +29,7 @@ class DensityGroups:
 
 
 def spread_groups(near: Neighbours, cores: Rows, core_groups: Rows, radius: float, rank: Rows) -> DensityGroups:
-    """Core customers in their groups, and everyone else in that of the nearest of them, if within the radius."""
+    """Core points in their groups, and everyone else in that of the nearest of them, if within the radius."""
     group, nearest = np.full(len(rank), NOBODY), np.full(len(rank), NOBODY)
     gaps = np.full(len(rank), np.nan)
     if cores.size:

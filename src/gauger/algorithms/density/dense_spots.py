@@ -17,7 +17,7 @@ _TWO_PEAKS_OF_ONE_FEATURE = 0.9
 """A scaled dip of the logarithms of distances from which these have two peaks: about one in a hundred clouds of one
 peak reach it, which `python -m benchmarks.levels` counts among its splits; over one feature distances are noisier."""
 _FEW = 50
-"""Of fewer customers no two peaks can be told from one: judgement."""
+"""Of fewer points no two peaks can be told from one: judgement."""
 _GRID = 256
 """Points of the density's curve: fine enough for any bandwidth it has; judgement."""
 
@@ -29,10 +29,10 @@ Values = NDArray[np.float64]
 
 
 def with_spots(found: Hierarchy, merges: Merges, reach: Values, features: int, smallest: int) -> Hierarchy:
-    """The hierarchy with a branch more for each dense spot of at least `smallest` customers inside one that never
+    """The hierarchy with a branch more for each dense spot of at least `smallest` points inside one that never
     splits.
 
-    `merges` are the merges that the hierarchy is made of, `reach` (n,) is how far each customer looks for its
+    `merges` are the merges that the hierarchy is made of, `reach` (n,) is how far each point looks for its
     neighbours.
     """
     limit = _TWO_PEAKS if features > 1 else _TWO_PEAKS_OF_ONE_FEATURE
@@ -76,7 +76,7 @@ def _valley(ordered: Values) -> float:
 
 
 def _parts_within(merges: Merges, own: NDArray[np.intp], level: float, smallest: int) -> list[NDArray[np.intp]]:
-    """The customers of each part that holds together within a distance and has enough of some customers."""
+    """The points of each part that holds together within a distance and has enough of some points."""
     n = merges.leaves
     steps = np.flatnonzero(merges.height <= level)
     nodes = np.concatenate([merges.left[steps], merges.right[steps]])

@@ -1,4 +1,4 @@
-"""What happens to groups as the radius shrinks: which split, which lose customers, and how long each lasts.
+"""What happens to groups as the radius shrinks: which split, which lose points, and how long each lasts.
 
 Campello, Moulavi & Sander (2013), Advances in Knowledge Discovery and Data Mining (PAKDD), 160-172.
 """
@@ -21,8 +21,8 @@ class Hierarchy:
     """Branches, of which number 0 holds everyone; each splits into two or more at a distance, or fades away.
 
     By branch (b,): `parent` (-1 for the first; always a lower number), `born` (the distance at which it split off,
-    infinite for the first), `held` (customers at that moment) and `inside` (whether it is a dense spot within its
-    parent, which goes on around it). By customer (n,): the `branch` it leaves last, and at
+    infinite for the first), `held` (points at that moment) and `inside` (whether it is a dense spot within its
+    parent, which goes on around it). By point (n,): the `branch` it leaves last, and at
     which distance, `left`.
     """
 
@@ -38,15 +38,15 @@ class Hierarchy:
         """The branches that are dense spots within their parents."""
         return np.flatnonzero(self.inside)
 
-    def gathered(self, of_customers: Values) -> Values:
-        """A sum over the customers of each branch and of all below it."""
-        sums: Values = np.bincount(self.branch, weights=of_customers, minlength=len(self.parent)).astype(np.float64)
+    def gathered(self, by_point: Values) -> Values:
+        """A sum over the points of each branch and of all below it."""
+        sums: Values = np.bincount(self.branch, weights=by_point, minlength=len(self.parent)).astype(np.float64)
         for number in range(len(sums) - 1, 0, -1):
             sums[self.parent[number]] += sums[number]
         return sums
 
     def lowest(self) -> Values:
-        """The least distance at which any customer of a branch, or of one below it, leaves."""
+        """The least distance at which any point of a branch, or of one below it, leaves."""
         least = np.full(len(self.parent), np.inf)
         np.minimum.at(least, self.branch, self.left)
         for number in range(len(least) - 1, 0, -1):
@@ -63,7 +63,7 @@ class Hierarchy:
         return below
 
     def stability(self) -> Values:
-        """By branch, the sum over its customers of 1 / (distance at which one leaves it) - 1 / born."""
+        """By branch, the sum over its points of 1 / (distance at which one leaves it) - 1 / born."""
         inverse = np.where(np.isinf(self.born), 0.0, 1.0 / self.born)
         stay = 1.0 / self.left - inverse[self.branch]
         sums: Values = np.bincount(self.branch, weights=stay, minlength=len(inverse)).astype(np.float64)
@@ -110,7 +110,7 @@ class Hierarchy:
     def without_shallow_splits(self, deep: Flags) -> "Hierarchy":
         """The same where a branch splits only into those that are deep (b,), or have a deep one below them.
 
-        With one such branch the parent goes on as it, and the others' customers leave; with none the parent goes on
+        With one such branch the parent goes on as it, and the others' points leave; with none the parent goes on
         with all of them.
         """
         below = self.children()
@@ -138,11 +138,11 @@ class Hierarchy:
 
 
 def hierarchy_of(merges: Merges, smallest: int) -> Hierarchy:
-    """The hierarchy that merges, by height, make of branches of at least `smallest` customers.
+    """The hierarchy that merges, by height, make of branches of at least `smallest` points.
 
     Seen from above: where two or more parts of that size come apart, each is a new branch; where only one is left, it
-    is the same branch, and the others' customers leave. Merges at one height happen together, so that it does not
-    matter which of equal links were taken. Customers at no distance count as apart by the least distance there is.
+    is the same branch, and the others' points leave. Merges at one height happen together, so that it does not
+    matter which of equal links were taken. Points at no distance count as apart by the least distance there is.
     """
     n = merges.leaves
     positive = merges.height[merges.height > 0.0]
@@ -160,7 +160,7 @@ def hierarchy_of(merges: Merges, smallest: int) -> Hierarchy:
 def shed(left, right, height, smallest, branch, gone, parent, born, held):
     """Walk down the merges: write which branch every node (2 n - 1,) is in, and at what height it left.
 
-    Also each branch's parent, height and customers; returns how many branches there are.
+    Also each branch's parent, height and points; returns how many branches there are.
     """
     n = left.shape[0] + 1
     size = np.ones(2 * n - 1, np.int64)

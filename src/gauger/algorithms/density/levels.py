@@ -23,7 +23,7 @@ of features: what clouds of one peak reach by chance in 3 of 100 (`python -m ben
 
 _SMOOTH, _SMOOTH_BEYOND, _MANY = 20, 12, 20_000
 """Min points, for one or two features and for more, that let a small group stand out from chance most often in the same
-simulation; beyond so many customers fewer will do, and one feature needs them always."""
+simulation; beyond so many points fewer will do, and one feature needs them always."""
 
 
 def split_hierarchy(merges: Merges, reach: Values, features: int, smallest: int, min_points: int) -> Hierarchy:
@@ -35,21 +35,21 @@ def split_hierarchy(merges: Merges, reach: Values, features: int, smallest: int,
 
 
 def groups_of_levels(found: Hierarchy) -> tuple[Rows, Rows]:
-    """The branches that are segments, and the place among them of each customer's (n,), -1 for none."""
+    """The branches that are segments, and the place among them of each point's (n,), -1 for none."""
     chosen = found.with_what_is_inside(found.most_stable())
     home = found.under(chosen)[found.branch]
     return np.array(chosen), np.where(home < 0, NOBODY, np.searchsorted(chosen, home))
 
 
-def usual_smoothing(features: int, customers: int, smallest: int) -> int:
+def usual_smoothing(features: int, points: int, smallest: int) -> int:
     """Min points of density levels, where nobody says."""
     smooth = _SMOOTH if features < 3 else _SMOOTH_BEYOND
-    wanted = smooth if features == 1 or customers <= _MANY else 0
+    wanted = smooth if features == 1 or points <= _MANY else 0
     return min(max(usual_min_points(features), wanted), smallest)
 
 
 def depths(found: Hierarchy, reach: Values, features: int) -> Values:
-    """By branch, the logarithm of how many times denser its customers stand than where it came apart from others."""
+    """By branch, the logarithm of how many times denser its points stand than where it came apart from others."""
     positive = reach[reach > 0.0]
     logs = np.log(np.maximum(reach, positive.min())) if positive.size else np.zeros(len(reach))
     return features * (np.log(found.born) - found.gathered(logs) / found.gathered(np.ones(len(reach))))

@@ -9,7 +9,7 @@ CLEAR = 0.6
 """The strength from which a knee is said to be there: judgement, after curves with and without one (tests)."""
 
 _HELD = 0.99
-"""Beyond this share of the values the curve is held level: a few far customers make no knee; judgement."""
+"""Beyond this share of the values the curve is held level: a few far points make no knee; judgement."""
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,7 @@ class Knee:
 def find_knee(rising: NDArray[np.float64]) -> Knee | None:
     """The knee of values (n,) in ascending order: where the curve, brought into the unit square, is farthest below its
     diagonal. The highest 1 % count as no more than the value below them, for a few extremes would decide the square.
-    None when there are fewer than three values, they do not rise, or the corner is at 0, where customers are copies.
+    None when there are fewer than three values, they do not rise, or the corner is at 0, where points are copies.
 
     Satopää, Albrecht, Irwin & Raghavan (2011), 31st International Conference on Distributed Computing Systems
     Workshops, 166-171.

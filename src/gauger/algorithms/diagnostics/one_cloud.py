@@ -1,4 +1,4 @@
-"""What one cloud of the same shape would look like: the reference for whether customers are clustered at all."""
+"""What one cloud of the same shape would look like: the reference for whether points are clustered at all."""
 
 import numpy as np
 from numpy.typing import NDArray

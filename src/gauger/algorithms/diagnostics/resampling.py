@@ -1,4 +1,4 @@
-"""Do segments come back on other customers? Prediction strength and stability over resamples."""
+"""Do segments come back on other samples? Prediction strength and stability over resamples."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
@@ -22,11 +22,11 @@ def prediction_strength(
     fitter: Fitter = TWO_STARTS,
     advance: Callable[[int], None] = lambda _: None,
 ) -> dict[int, float]:
-    """How surely one half of the customers foretells who belongs together in the other; 0 to 1, higher is better.
+    """How surely one half of the points foretells who belongs together in the other; 0 to 1, higher is better.
 
     Both halves are segmented; for each segment of one half, the share of its pairs that the centres of the other half
     put together too. The worst segment counts, averaged over `splits` random halves, each half foretelling the other.
-    `columns` are (d, n). Counts that a half has not enough distinct customers for are left out. 0.8 and more speaks
+    `columns` are (d, n). Counts that a half has not enough distinct points for are left out. 0.8 and more speaks
     for a count; 1 segment has 1.
 
     Tibshirani & Walther (2005), Journal of Computational and Graphical Statistics 14(3), 511-528.
@@ -98,14 +98,14 @@ def _averaged(
 
 
 def _possible(counts: Iterable[int], tables: Sequence[Values]) -> list[int]:
-    """The counts for which each of the tables (d, n) has enough distinct customers."""
+    """The counts for which each of the tables (d, n) has enough distinct points."""
     asked = sorted(counts)
     most = min(distinct_up_to(table, asked[-1]) for table in tables)
     return [count for count in asked if count <= most]
 
 
 def _kept_together(columns: Values, own: SmallFit, centres: Values) -> float:
-    """For the worst segment, the share of its pairs of customers that other centres put together as well."""
+    """For the worst segment, the share of its pairs of points that other centres put together as well."""
     count = len(centres)
     foretold = np.full(columns.shape[1], -1, dtype=np.int32)
     assign(columns, np.ones(columns.shape[1]), centres, foretold)

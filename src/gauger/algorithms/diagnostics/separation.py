@@ -8,17 +8,17 @@ from numpy.typing import NDArray
 Values = NDArray[np.float64]
 
 
-def calinski_harabasz(within: float, overall: float, count: int, customers: float) -> float:
+def calinski_harabasz(within: float, overall: float, count: int, n: float) -> float:
     """Between-segment over within-segment variance, each by its degrees of freedom; higher means better separated.
 
-    `within` is the sum of squares about the centres, `overall` that about everyone's mean. Needs 2 <= count <
-    customers, else NaN, because the ratio is then undefined; infinite when every customer stands in a centre.
+    `within` is the sum of squares about the centres, `overall` that about everyone's mean. Needs 2 <= count < n, else
+    NaN, because the ratio is then undefined; infinite when every point stands in a centre.
 
     Caliński & Harabasz (1974), Communications in Statistics 3(1), 1-27.
     """
-    if not 2 <= count < customers:
+    if not 2 <= count < n:
         return math.nan
-    return math.inf if within == 0.0 else (overall - within) / (count - 1) / (within / (customers - count))
+    return math.inf if within == 0.0 else (overall - within) / (count - 1) / (within / (n - count))
 
 
 def davies_bouldin(codes: NDArray[np.integer], distances: Values, centres: Values) -> float:

@@ -17,9 +17,9 @@ Values = NDArray[np.float64]
 
 @njit(nogil=True, cache=True, fastmath={"contract", "reassoc"})
 def distance_sums_block(values, columns, bounds, sums):
-    """Add up each row's Euclidean distances to the customers of each segment.
+    """Add up each row's Euclidean distances to the points of each segment.
 
-    values (rows, d); columns (d, n) are the customers to measure against, sorted by segment, segment j standing at
+    values (rows, d); columns (d, n) are the points to measure against, sorted by segment, segment j standing at
     bounds[j] … bounds[j + 1]; writes sums (rows, k). `reassoc` lets the sum over a segment run in vector registers.
     """
     k = bounds.shape[0] - 1
@@ -36,15 +36,15 @@ def distance_sums_block(values, columns, bounds, sums):
 
 
 EXACT_UP_TO = 20_000
-"""Customers up to which everyone is measured, O(n²): judgement."""
+"""Points up to which everyone is measured, O(n²): judgement."""
 
 
 SAMPLE = 10_000
-"""Customers measured beyond that: judgement; the standard error is told."""
+"""Points measured beyond that: judgement; the standard error is told."""
 
 
 _LEAST_OF_SEGMENT = 50
-"""Customers of each segment in a sample: fewer would say little of it; judgement."""
+"""Points of each segment in a sample: fewer would say little of it; judgement."""
 
 
 _BLOCK_ROWS = 256
@@ -52,7 +52,7 @@ _BLOCK_ROWS = 256
 
 
 def silhouette_values(columns: Values, codes: NDArray[np.integer]) -> Values:
-    """Silhouettes (n,) of customers, as columns (d, n), among each other; codes (n,) are in at least one segment."""
+    """Silhouettes (n,) of points, as columns (d, n), among each other; codes (n,) are in at least one segment."""
     present, own = np.unique(codes, return_inverse=True)
     n = len(codes)
     if len(present) < 2:
@@ -81,7 +81,7 @@ def _compile() -> None:
 
 
 def silhouettes_from_sums(sums: Values, own: NDArray[np.integer], sizes: NDArray[np.integer]) -> Values:
-    """Silhouettes (n,) from each customer's summed distances (n, k) to the segments, of which `own` (n,) is the own."""
+    """Silhouettes (n,) from each point's summed distances (n, k) to the segments, of which `own` (n,) is the own."""
     every = np.arange(len(own))
     own_size = sizes[own]
     within = sums[every, own] / np.maximum(own_size - 1, 1)

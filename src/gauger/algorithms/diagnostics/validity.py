@@ -15,9 +15,9 @@ def density_validity(apart: Values, codes: Codes, features: int) -> float:
     """The mean validity of segments, by size, from all distances (n, n); codes (n,) with 0 for unassigned.
 
     A segment's validity is (separation - sparseness) / the larger of both, from -1 to 1: its sparseness is the longest
-    link inside its spanning tree, its separation the shortest way to another segment, both between inner customers
-    (with two links or more) and by mutual reachability, with the core distance over all customers of the segment. The
-    unassigned count as 0, so that leaving customers out does not pay; segments of one do too. NaN with fewer than two
+    link inside its spanning tree, its separation the shortest way to another segment, both between inner points
+    (with two links or more) and by mutual reachability, with the core distance over all points of the segment. The
+    unassigned count as 0, so that leaving points out does not pay; segments of one do too. NaN with fewer than two
     segments, for there is nothing to be separate from. Where links are as short, which are taken depends on the order.
     O(n²).
 
@@ -48,8 +48,8 @@ def density_validity(apart: Values, codes: Codes, features: int) -> float:
 
 
 def core_distances(apart: Values, features: int) -> Values:
-    """Each customer's core distance over all others of its segment, from their distances (m, m): the power mean of
-    exponent -features; 0 for a customer with a copy, or alone."""
+    """Each point's core distance over all others of its segment, from their distances (m, m): the power mean of
+    exponent -features; 0 for a point with a copy, or alone."""
     if len(apart) < 2:
         return np.zeros(len(apart))
     others = apart[~np.eye(len(apart), dtype=np.bool_)].reshape(len(apart), -1)
@@ -59,7 +59,7 @@ def core_distances(apart: Values, features: int) -> Values:
 
 
 def _inner(apart: Values, core: Values) -> tuple[NDArray[np.intp], float]:
-    """The inner customers of a segment, all where there are none, and the longest link between two of them."""
+    """The inner points of a segment, all where there are none, and the longest link between two of them."""
     if len(core) < 2:
         return np.arange(len(core)), 0.0
     links, lengths = links_by_rows(len(core), _mutual(apart, core), lambda _: None)

@@ -1,4 +1,4 @@
-"""Valleys between segments: whether customers thin out on the way from one to another."""
+"""Valleys between segments: whether points thin out on the way from one to another."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -18,7 +18,7 @@ Codes = NDArray[np.integer]
 
 @dataclass(frozen=True, eq=False)
 class _Part:
-    """Customers (m, d) of one segment with their mean and covariance."""
+    """Points (m, d) of one segment with their mean and covariance."""
 
     values: Values
     mean: Values
@@ -38,10 +38,10 @@ class _Part:
 
 
 def valley_depth(one: _Part, other: _Part) -> float:
-    """The scaled dip of two segments' customers on the line that tells them apart best; higher means a deeper valley.
+    """The scaled dip of two segments' points on the line that tells them apart best; higher means a deeper valley.
 
     The line is Fisher's linear discriminant (1936, Annals of Eugenics 7, 179-188), drawn towards the line between the
-    means as far as the smaller segment has few customers for the number of features. The larger segment is thinned to
+    means as far as the smaller segment has few points for the number of features. The larger segment is thinned to
     twice the smaller, evenly along the line, so that a small segment beside a large one is heard.
     """
     small, large = sorted((one, other), key=len)
@@ -58,10 +58,10 @@ def valley_depth(one: _Part, other: _Part) -> float:
 
 
 class Valleys:
-    """The valleys between the segments of customers (n, d); codes (n,) from 0 to count - 1.
+    """The valleys between the segments of points (n, d); codes (n,) from 0 to count - 1.
 
     `.depths` (count, count) are the scaled dips; 0 on the diagonal, and beside segments of fewer than `least`
-    customers, which are too small to say.
+    points, which are too small to say.
     """
 
     def __init__(self, values: Values, codes: Codes, count: int, least: float) -> None:

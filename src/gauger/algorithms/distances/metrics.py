@@ -114,8 +114,8 @@ def _mahalanobis(values: Matrix, _settings: MetricSettings, _labels: Sequence[ob
             raise LinAlgError
     except LinAlgError:
         raise SettingError(
-            f"metric='mahalanobis' needs features that do not determine each other and more customers than features; "
-            f"{n:,} customers by {d} features do not allow it. Leave out features that repeat others (build_tree of "
+            f"metric='mahalanobis' needs features that do not determine each other and more rows than features; "
+            f"{n:,} rows by {d} features do not allow it. Leave out features that repeat others (build_tree of "
             "features shows which), or take metric='euclidean'."
         ) from None
     whitened = np.ascontiguousarray(solve_triangular(lower, values.T, lower=True).T)

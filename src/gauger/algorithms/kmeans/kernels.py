@@ -1,6 +1,6 @@
 """The compiled inner loops: each takes one block of rows, releases the GIL, and writes only what it is given.
 
-Customers are handed over as columns (d, n), one feature after the other, so that a tile of customers runs side by side
+Points are handed over as columns (d, n), one feature after the other, so that a tile of points runs side by side
 in vector registers. `contract` allows fused multiply-add; nothing reorders a sum, except where a kernel says so.
 Every distance goes through `tile_distances`, so that two kernels never differ in the last bit of one.
 """

@@ -1,7 +1,7 @@
 """Lloyd's iterations (1982): assign every row to the nearest centre, move each centre to the mean of its rows.
 
 Sums are kept from iteration to iteration and changed only by those who move, so that an iteration in which few do costs
-little more than looking at the distances; and bounds on these spare most customers the look.
+little more than looking at the distances; and bounds on these spare most points the look.
 """
 
 from dataclasses import dataclass, replace
@@ -15,10 +15,10 @@ from gauger.algorithms.kmeans.kernels import assign_block, own_distances_block, 
 from gauger.algorithms.parallel import map_blocks
 
 PRUNE_BELOW = 0.05
-"""Once an iteration moves a smaller share of customers than this, bounds on their distances pay."""
+"""Once an iteration moves a smaller share of points than this, bounds on their distances pay."""
 
 _MARGIN = 1e-10
-"""Relative: far above what rounding does to a distance, far below what moves a customer."""
+"""Relative: far above what rounding does to a distance, far below what moves a point."""
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.int32]
@@ -26,9 +26,9 @@ Codes = NDArray[np.int32]
 
 @dataclass(frozen=True, eq=False)
 class SegmentSums:
-    """Mergeable sums by segment: `weight` (k,) of the customers and `total` (k, d), the weighted sum of their values.
+    """Mergeable sums by segment: `weight` (k,) of the points and `total` (k, d), the weighted sum of their values.
 
-    What a block of customers adds: sums of blocks are added in their order. `moved` customers changed segment.
+    What a block of points adds: sums of blocks are added in their order. `moved` points changed segment.
     """
 
     weight: Values
@@ -39,7 +39,7 @@ class SegmentSums:
         return SegmentSums(self.weight + other.weight, self.total + other.total, self.moved + other.moved)
 
     def means(self) -> Values:
-        """Centres (k, d); every segment must have a customer."""
+        """Centres (k, d); every segment must have a point."""
         return self.total / self.weight[:, None]
 
 
@@ -47,7 +47,7 @@ class SegmentSums:
 class LloydResult:
     """Where iterations ended: `codes` (n,) from 0, `centres` (k, d), `wcss`, and what each iteration did.
 
-    `history` has a row an iteration: the sum of squares after it, the customers it moved, and the largest way a centre
+    `history` has a row an iteration: the sum of squares after it, the points it moved, and the largest way a centre
     went. `moved` is how many the last iteration moved: 0 when nothing was left to do.
     """
 
@@ -60,9 +60,9 @@ class LloydResult:
 
 @dataclass(eq=False)
 class _Bounds:
-    """What spares customers the look at their distances (after Hamerly 2010, SIAM Data Mining, 130-140).
+    """What spares points the look at their distances (after Hamerly 2010, SIAM Data Mining, 130-140).
 
-    A customer stays as long as the way of the own centre and the way of the fastest other one, added up, are below the
+    A point stays as long as the way of the own centre and the way of the fastest other one, added up, are below the
     slack found at the last look. Both ways are counted from the first iteration, so that slack need not change in
     between.
     """
@@ -90,9 +90,9 @@ def run_lloyd(
 ) -> LloydResult:
     """Iterations from the given centres (k, d) until nobody moves or `max_iterations` are done.
 
-    `columns` (d, n), `weights` (n,) positive. A segment that empties takes the customer farthest from its centre. With
-    or without pruning (`prune_below=0` never prunes) the codes are the same to the bit, for pruned customers are those
-    proven not to move. At the end every customer is nearest to its own centre; when all have settled, the centres are
+    `columns` (d, n), `weights` (n,) positive. A segment that empties takes the point farthest from its centre. With
+    or without pruning (`prune_below=0` never prunes) the codes are the same to the bit, for pruned points are those
+    proven not to move. At the end every point is nearest to its own centre; when all have settled, the centres are
     their means.
     """
     n, k = columns.shape[1], len(centres)
@@ -136,7 +136,7 @@ def run_lloyd(
 
 
 def assign(columns: Values, weights: Values, centres: Values, codes: Codes) -> SegmentSums:
-    """Give each customer the nearest centre, in `codes` (n,), and return what that changes in the sums.
+    """Give each point the nearest centre, in `codes` (n,), and return what that changes in the sums.
 
     `columns` (d, n) hold one feature after the other, `centres` are (k, d); a code of -1 is nowhere yet.
     """
@@ -175,7 +175,7 @@ def sums_of(columns: Values, weights: Values, codes: Codes, count: int) -> Segme
 
 
 def squares_to_own(columns: Values, centres: Values, codes: Codes) -> Values:
-    """Each customer's squared distance to its own centre (n,)."""
+    """Each point's squared distance to its own centre (n,)."""
     squares = np.empty(columns.shape[1])
     for _ in map_blocks(
         lambda rows: own_distances_block(columns, rows.start, rows.stop, centres, codes, squares), len(squares)

@@ -43,24 +43,24 @@ class Entrant:
 
 
 def race(
-    customers: RowOrder,
+    points: RowOrder,
     count: int,
     seeder: Seeder,
     seeding: str,
     starts: int,
     seed: np.random.SeedSequence,
 ) -> list[Entrant]:
-    """Start four times `starts` times on a sample of up to 4,000 customers, for a dozen iterations; the best first.
+    """Start four times `starts` times on a sample of up to 4,000 points, for a dozen iterations; the best first.
 
-    Starts that came to the same sum of squares count as one. There must be `count` distinct customers. Where the sample
+    Starts that came to the same sum of squares count as one. There must be `count` distinct points. Where the sample
     is everyone, the best are to be run again from where they began, so that their history can be told.
     """
     sampling, *streams = seed.spawn(1 + starts * _CHEAP_STARTS)
-    field = customers
-    if customers.size > SAMPLE:
-        field = coreset(customers, SAMPLE, np.random.default_rng(sampling))
+    field = points
+    if points.size > SAMPLE:
+        field = coreset(points, SAMPLE, np.random.default_rng(sampling))
         if len(field.distinct()) < count:
-            field = customers
+            field = points
 
     def start(job: tuple[int, np.random.SeedSequence]) -> Entrant:
         number, stream = job
@@ -69,7 +69,7 @@ def race(
         codes = np.full(field.size, -1, dtype=np.int32)
         iterate_block(field.columns, field.weights, centres, codes, _TRIAL_ITERATIONS)
         wcss = wcss_of(field.columns, field.weights, centres, codes)
-        return Entrant(number, seeding, origin if field is customers else centres, wcss)
+        return Entrant(number, seeding, origin if field is points else centres, wcss)
 
     return best_first(map_jobs(start, enumerate(streams, 1)))
 

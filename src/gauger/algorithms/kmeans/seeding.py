@@ -15,8 +15,8 @@ Values = NDArray[np.float64]
 Seeder = Callable[[RowOrder, int, np.random.Generator], Values]
 
 
-def seed_plusplus(customers: RowOrder, count: int, rng: np.random.Generator) -> Values:
-    """`count` customers far from each other as centres (count, d); at least as many must be distinct.
+def seed_plusplus(points: RowOrder, count: int, rng: np.random.Generator) -> Values:
+    """`count` points far from each other as centres (count, d); at least as many must be distinct.
 
     Each is the best of several candidates, drawn with a probability proportional to weight and squared distance to the
     centres before; how many there are, from one to 2 + log(count), is drawn too, for the best at every step is not
@@ -26,27 +26,27 @@ def seed_plusplus(customers: RowOrder, count: int, rng: np.random.Generator) -> 
     """
     draws = rng.random((count, rng.integers(1, 3 + int(np.log(count)))))
     chosen = np.zeros(count, dtype=np.intp)
-    scatter_seeds(customers.columns, customers.weights, draws, chosen)
-    return np.ascontiguousarray(customers.columns[:, chosen].T)
+    scatter_seeds(points.columns, points.weights, draws, chosen)
+    return np.ascontiguousarray(points.columns[:, chosen].T)
 
 
-def seed_randomly(customers: RowOrder, count: int, rng: np.random.Generator) -> Values:
-    """`count` distinct customers as centres, each as likely as the next; at least as many must be distinct."""
-    rows = customers.distinct()
-    return np.ascontiguousarray(customers.columns[:, np.sort(rng.choice(rows, size=count, replace=False))].T)
+def seed_randomly(points: RowOrder, count: int, rng: np.random.Generator) -> Values:
+    """`count` distinct points as centres, each as likely as the next; at least as many must be distinct."""
+    rows = points.distinct()
+    return np.ascontiguousarray(points.columns[:, np.sort(rng.choice(rows, size=count, replace=False))].T)
 
 
 SEEDERS: dict[str, Seeder] = {"kmeans++": seed_plusplus, "random": seed_randomly}
 
 
-def first_rows(customers: RowOrder, count: int) -> Values:
-    """The first `count` distinct customers of the table, in the order of its rows."""
+def first_rows(points: RowOrder, count: int) -> Values:
+    """The first `count` distinct points of the table, in the order of its rows."""
     seen: dict[bytes, int] = {}
-    for index in np.argsort(customers.order, kind="stable"):
-        seen.setdefault(customers.columns[:, index].tobytes(), int(index))
+    for index in np.argsort(points.order, kind="stable"):
+        seen.setdefault(points.columns[:, index].tobytes(), int(index))
         if len(seen) == count:
             break
-    return np.ascontiguousarray(customers.columns[:, list(seen.values())].T)
+    return np.ascontiguousarray(points.columns[:, list(seen.values())].T)
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"})

@@ -64,7 +64,7 @@ def fits_by_count(
 ) -> dict[int, SmallFit]:
     """The best of a few starts for each of the rising counts; each count also starts from the one before it, split.
 
-    `columns` (d, n) with at least as many distinct customers as the largest count. `starts` k-means++ seedings and two
+    `columns` (d, n) with at least as many distinct points as the largest count. `starts` k-means++ seedings and two
     splits go eight iterations, the best one goes on until nothing moves.
     """
     own = np.ones(columns.shape[1]) if weights is None else weights
@@ -81,7 +81,7 @@ def fits_by_count(
 
 
 def small_fit(columns: Values, weights: Values, centres: Values, max_iterations: int = _ITERATIONS) -> SmallFit:
-    """Iterations from the given centres, which stay as they are, over all customers as one block."""
+    """Iterations from the given centres, which stay as they are, over all points as one block."""
     own = centres.copy()
     codes = np.full(columns.shape[1], -1, dtype=np.int32)
     iterate_block(columns, weights, own, codes, max_iterations)
@@ -89,7 +89,7 @@ def small_fit(columns: Values, weights: Values, centres: Values, max_iterations:
 
 
 def distinct_up_to(columns: Values, most: int) -> int:
-    """How many distinct customers (d, n) there are, counted up to `most`. O(n d most)."""
+    """How many distinct points (d, n) there are, counted up to `most`. O(n d most)."""
     return int(scatter_seeds(columns, np.ones(columns.shape[1]), np.full((most, 1), 0.5), np.zeros(most, np.intp)))
 
 

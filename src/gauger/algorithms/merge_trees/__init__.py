@@ -13,7 +13,7 @@ from gauger.algorithms.merge_trees.cophenetic import cophenetic_distances
 from gauger.algorithms.merge_trees.lance_williams import MATRIX_LINKAGES
 from gauger.algorithms.merge_trees.linkages import LINKAGES, POINT_LINKAGES, TreeInput, merge_all, precision_for
 from gauger.algorithms.merge_trees.merges import Merges
-from gauger.algorithms.merge_trees.micro_segments import MicroSegments, condense_customers
+from gauger.algorithms.merge_trees.micro_segments import MicroSegments, condense_points
 from gauger.algorithms.merge_trees.optimal_order import MOST_LEAVES, in_best_order
 from gauger.algorithms.merge_trees.single_linkage import merges_of_links
 from gauger.algorithms.merge_trees.small_trees import TreeFitter
@@ -28,7 +28,7 @@ __all__ = [
     "TreeFitter",
     "TreeInput",
     "branches_after",
-    "condense_customers",
+    "condense_points",
     "cophenetic_distances",
     "highest_below",
     "in_best_order",

@@ -1,6 +1,6 @@
 """Centroid and median linkage: always the closest pair next, since a merge can bring branches closer than before.
 
-A branch is a point: the mean of its customers (centroid, UPGMC), or the point halfway between those of its two parts
+A branch is a point: the mean of its members (centroid, UPGMC), or the point halfway between those of its two parts
 (median, WPGMC). Each pair of branches is the younger one's to watch: it looks for its nearest among those that are
 there when it is made, and looks again only when that one is gone and its old distance, now a bound, is the least of all
 (after Müllner 2011, arXiv:1109.2378). O(n d) memory.
@@ -24,7 +24,7 @@ Values = NDArray[np.float64]
 def merge_closest_points(columns: Values, weights: Values, by_size: bool, advance: Callable[[int], None]) -> Merges:
     """Every merge of the points (d, n), in the order in which they happen; heights are squared distances.
 
-    `by_size` weighs the parts of a branch by their customers (centroid), else both count alike (median).
+    `by_size` weighs the parts of a branch by their sizes (centroid), else both count alike (median).
     """
     n = columns.shape[1]
     merges = Merges(n)

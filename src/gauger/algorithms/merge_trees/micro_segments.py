@@ -1,4 +1,4 @@
-"""Micro-segments: a million customers as two thousand weighted points that a tree can stand on."""
+"""Micro-segments: a million rows as two thousand weighted points that a tree can stand on."""
 
 from dataclasses import dataclass
 
@@ -10,7 +10,7 @@ from gauger.algorithms.row_order import RowOrder
 from gauger.progress import task
 
 _SAMPLE_EACH = 20
-"""Customers a micro-segment that the first centres are learned on: judgement."""
+"""Points for each micro-segment that the first centres are learned on: judgement."""
 
 _ITERATIONS = 4
 """Iterations on that sample: micro-segments need not come to rest."""
@@ -20,7 +20,7 @@ Values = NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class MicroSegments:
-    """`columns` (d, m) are their means, `weights` (m,) their sizes, `home` (n,) is each customer's.
+    """`columns` (d, m) are their means, `weights` (m,) their sizes, `home` (n,) is each point's.
 
     `wcss` is the sum of squares within them all.
     """
@@ -31,26 +31,26 @@ class MicroSegments:
     wcss: float
 
 
-def condense_customers(customers: RowOrder, count: int, seed: int) -> MicroSegments:
+def condense_points(points: RowOrder, count: int, seed: int) -> MicroSegments:
     """At most `count` micro-segments by k-means, a few iterations on a sample and two passes over everyone."""
     rng = np.random.default_rng([seed, count])
-    with task(f"{count:,} micro-segments of {customers.size:,} customers", _ITERATIONS + 3) as advance:
-        sample = customers.part(customers.sample(_SAMPLE_EACH * count, rng))
+    with task(f"{count:,} micro-segments of {points.size:,} rows", _ITERATIONS + 3) as advance:
+        sample = points.part(points.sample(_SAMPLE_EACH * count, rng))
         seeds = seed_plusplus(sample, count, rng)
         advance(1)
         centres = np.ascontiguousarray(
             np.unique(small_fit(sample.columns, sample.weights, seeds, _ITERATIONS).centres, axis=0)
         )
         advance(_ITERATIONS)
-        home = np.full(customers.size, -1, dtype=np.int32)
+        home = np.full(points.size, -1, dtype=np.int32)
         for _ in range(2):
-            assign(customers.columns, customers.weights, centres, home)
-            sums = sums_of(customers.columns, customers.weights, home, len(centres))
+            assign(points.columns, points.weights, centres, home)
+            sums = sums_of(points.columns, points.weights, home, len(centres))
             there = sums.weight > 0.0
             centres = np.where(there[:, None], sums.total / np.where(there, sums.weight, 1.0)[:, None], centres)
             advance(1)
         number = np.cumsum(there, dtype=np.int32) - 1
         home = number[home]
         kept = np.ascontiguousarray(centres[there])
-        wcss = wcss_of(customers.columns, customers.weights, kept, home)
+        wcss = wcss_of(points.columns, points.weights, kept, home)
     return MicroSegments(np.ascontiguousarray(kept.T), sums.weight[there], home, wcss)

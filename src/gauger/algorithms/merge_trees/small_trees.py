@@ -22,7 +22,7 @@ class TreeFitter:
     def __call__(
         self, columns: Values, counts: Iterable[int], _rng: np.random.Generator, weights: Values | None = None
     ) -> dict[int, SmallFit]:
-        """Codes, centres and sums of squares of each count, for customers as columns (d, n)."""
+        """Codes, centres and sums of squares of each count, for points as columns (d, n)."""
         n = columns.shape[1]
         own = np.ones(n) if weights is None else weights
         merges = merge_all(

@@ -138,7 +138,7 @@ def _join(parent, one, other):
 
 @njit(nogil=True, cache=True)
 def link_rows(near, first, parent):
-    """Join, in parent (m,), each row of near (b, m), the first of them being customer `first`, with those it marks."""
+    """Join, in parent (m,), each row of near (b, m), the first of them being point `first`, with those it marks."""
     for row in range(near.shape[0]):
         for other in range(near.shape[1]):
             if near[row, other]:

@@ -1,4 +1,4 @@
-"""Who is near whom: customers as points in a box tree, or as distances worked out by blocks."""
+"""Which points are near which: in a box tree, or as distances worked out by blocks."""
 
 from collections.abc import Callable
 from functools import cache
@@ -24,22 +24,22 @@ Flags = NDArray[np.bool_]
 
 
 class Neighbours(Protocol):
-    """What density needs to know of n customers in an order of their own."""
+    """What density needs to know of n points in an order of their own."""
 
     def between(self, rows: Rows, others: Rows) -> Values:
         """The distances (len(rows), len(others))."""
 
     def nth_distances(self, nth: int) -> Values:
-        """How far the nth nearest is from each customer (n,), the customer itself being the first."""
+        """How far the nth nearest is from each point (n,), the point itself being the first."""
 
     def have_near(self, radius: float, enough: int) -> Flags:
-        """Which customers (n,) have at least so many within the radius, themselves among them."""
+        """Which points (n,) have at least so many within the radius, themselves among them."""
 
     def groups(self, rows: Rows, radius: float) -> Rows:
-        """Which of these customers hang together by steps no longer than the radius: (len(rows),) from 0."""
+        """Which of these points hang together by steps no longer than the radius: (len(rows),) from 0."""
 
     def nearest(self, rows: Rows, among: Rows, rank: Rows) -> tuple[Rows, Values]:
-        """For each of rows the nearest customer of `among`, of those as near the one of the lowest rank; how far."""
+        """For each of rows the nearest point of `among`, of those as near the one of the lowest rank; how far."""
 
     def links(self, reach: Values, advance: Callable[[int], None]) -> tuple[Rows, Values]:
         """The shortest links (n - 1, 2) that hold all together, none shorter than either end's reach (n,)."""
@@ -71,7 +71,7 @@ def _three_points() -> "PointNeighbours":
 class PointNeighbours:
     """Points (d, n) under the Euclidean or the city-block distance, each question answered by a box tree.
 
-    Equal customers should stand side by side, as a row order puts them: where they do, thousands of copies cost no
+    Equal points should stand side by side, as a row order puts them: where they do, thousands of copies cost no
     time.
     """
 
@@ -123,12 +123,12 @@ class PointNeighbours:
         return np.concatenate([links, to_copies]), np.concatenate([lengths, reach[copies]])
 
     def _one_a_spot(self, rows: Rows, rank: Rows) -> Rows:
-        """Of equal customers that stand side by side in the row order only the one of the lowest rank."""
+        """Of equal points that stand side by side in the row order only the one of the lowest rank."""
         changes = self._changes(self._columns[:, rows])
         return rows[np.lexsort((rank[rows], np.cumsum(changes)))[changes]]
 
     def _changes(self, columns: Values) -> Flags:
-        """Which of some customers do not equal the one before them."""
+        """Which of some points do not equal the one before them."""
         return np.concatenate([[True], (columns[:, 1:] != columns[:, :-1]).any(axis=0)])
 
     def _boxed(self, rows: Rows, weights: Values | None = None) -> BoxTree:

@@ -1,4 +1,4 @@
-"""The shortest links that hold all customers together: a minimum spanning tree, in O(n) memory.
+"""The shortest links that hold all points together: a minimum spanning tree, in O(n) memory.
 
 Every group that any threshold of distance makes follows from it. Where two links are as long, others might have been
 taken, but the groups at any threshold are the same.
@@ -19,9 +19,9 @@ FromOne = Callable[[int], Values]
 
 
 def links_by_rows(n: int, from_one: FromOne, advance: Callable[[int], None]) -> tuple[Links, Values]:
-    """The links (n - 1, 2) of n customers whose distances from one of them are `from_one(customer)` (n,); how long.
+    """The links (n - 1, 2) of n points whose distances from one of them are `from_one(point)` (n,); how long.
 
-    The tree grows from customer 0 by the shortest link (Prim 1957, Bell System Technical Journal 36(6), 1389-1401).
+    The tree grows from point 0 by the shortest link (Prim 1957, Bell System Technical Journal 36(6), 1389-1401).
     O(n²) distances, none held.
     """
     closest, source = np.full(n, np.inf), np.zeros(n, dtype=np.int64)

@@ -11,7 +11,7 @@ Values = NDArray[np.float64]
 LEVEL = 0.05
 """What intervals leave out, over all segments of a campaign together."""
 LEAST_BUYERS = 20
-"""Customers with a value in the smaller arm from which an interval of mean values holds what it promises; simulated in
+"""Values other than 0 in the smaller arm from which an interval of mean values holds what it promises; simulated in
 `benchmarks/uplift.py`."""
 
 _DRAWS, _MOST_DRAWN = 10_000, 500
@@ -80,7 +80,7 @@ def _variation(values: Values) -> float:
 def _of_mean(
     mean: float, n: int, buyers: int, shapes: Values, spread: float, level: float, rng: np.random.Generator
 ) -> tuple[float, float]:
-    """The interval of the mean value of n customers, of whom some bought, from the `shapes` of buyers' values."""
+    """The interval of the mean of n values, of which `buyers` are not 0, from the `shapes` of these."""
     error = math.sqrt(max((1.0 + spread) / buyers - 1.0 / n, 0.0))
     low, high = norm.ppf(level / 2.0), norm.ppf(1.0 - level / 2.0)
     if buyers < _NORMAL_FROM:
