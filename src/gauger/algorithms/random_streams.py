@@ -1,7 +1,9 @@
-"""The register of random streams: everything that is drawn, by name, so that no two draws hang together by chance.
+"""The register of random streams: what a study draws besides the starts of k-means, which take the seed itself.
 
 A seed and the number of a stream make a generator (`numpy.random.SeedSequence` mixes them), so that drawing more in one
 place changes nothing in another. The numbers are part of every result: a new stream takes a new one, and none changes.
+A new one does not end in 0, for numpy fills up with zeros: GAP_REFERENCES is the seed itself, and LEARNERS begins as
+PREDICTION_SPLITS does, whose splits come from its children only.
 """
 
 from enum import Enum
