@@ -217,7 +217,7 @@ def test_rows_that_a_metric_says_nothing_of_are_named():
         gauger.build_tree(features_of(rows), metric="cosine")
     with pytest.raises(gauger.GaugerError, match=r"c[12] and c[12] are constant .*metric='correlation'"):
         gauger.build_tree(features_of(rows), metric="correlation")
-    with pytest.raises(gauger.GaugerError, match="more customers than features; 3 customers by 2 features"):
+    with pytest.raises(gauger.GaugerError, match="more rows than features; 3 rows by 2 features"):
         gauger.build_tree(features_of([[1.0, 2.0], [2.0, 4.0], [3.0, 6.0]]), metric="mahalanobis")
 
 
