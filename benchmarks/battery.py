@@ -4,18 +4,19 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
+import pandas as pd
 
 Values = np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
 class Made:
-    """A made-up table: `values` (n, d), the family it is of, and its true count (1 where there is no structure)."""
+    """A made-up table with the family it is of, and its true count (1 where there is no structure)."""
 
     family: str
     seed: int
     count: int
-    values: Values
+    table: pd.DataFrame
 
 
 def tables(seeds: range) -> Iterator[Made]:
@@ -24,15 +25,15 @@ def tables(seeds: range) -> Iterator[Made]:
         for index, (family, make) in enumerate(FAMILIES.items()):
             rng = np.random.default_rng([seed, index])
             count, values = make(rng)
-            shuffled = values[rng.permutation(len(values))]
-            yield Made(family, seed, count, shuffled * rng.uniform(0.5, 20.0, size=shuffled.shape[1]))
+            shuffled = values[rng.permutation(len(values))] * rng.uniform(0.5, 20.0, size=values.shape[1])
+            yield Made(family, seed, count, pd.DataFrame(shuffled, columns=[f"feature_{i}" for i in range(values.shape[1])]))
 
 
 def _size(rng: np.random.Generator, count: int) -> int:
     return int(np.exp(rng.uniform(np.log(max(200, 40 * count)), np.log(2_000))))
 
 
-def _centres(rng: np.random.Generator, count: int, d: int, gap: float) -> Values:
+def centres_apart(rng: np.random.Generator, count: int, d: int, gap: float) -> Values:
     """Centres in a box, of which the closest two are `gap` apart."""
     best, widest = np.zeros((count, d)), -1.0
     for _ in range(20):
@@ -43,19 +44,19 @@ def _centres(rng: np.random.Generator, count: int, d: int, gap: float) -> Values
     return best * gap / widest
 
 
-def _counted(n: int, shares: Values) -> Values:
+def counted(n: int, shares: Values) -> Values:
     """Which group each of n rows is of, with sizes as near to the shares as whole numbers come."""
     return np.repeat(np.arange(len(shares)), np.maximum(np.round(shares * n).astype(int), 4))
 
 
-def _even(rng: np.random.Generator, count: int) -> Values:
+def even_shares(rng: np.random.Generator, count: int) -> Values:
     return rng.dirichlet(np.full(count, 30.0))
 
 
 def _groups(rng: np.random.Generator, low: float, high: float, *, most: int = 8) -> tuple[int, Values]:
     count, d = int(rng.integers(2, most + 1)), int(rng.integers(2, 11))
-    of = _counted(_size(rng, count), _even(rng, count))
-    return count, _centres(rng, count, d, rng.uniform(low, high))[of] + rng.normal(size=(len(of), d))
+    of = counted(_size(rng, count), even_shares(rng, count))
+    return count, centres_apart(rng, count, d, rng.uniform(low, high))[of] + rng.normal(size=(len(of), d))
 
 
 def separated(rng: np.random.Generator) -> tuple[int, Values]:
@@ -73,26 +74,26 @@ def unequal_sizes(rng: np.random.Generator) -> tuple[int, Values]:
     count, d = int(rng.integers(3, 8)), int(rng.integers(2, 11))
     shares = rng.uniform(0.04, 0.5 / (count - 1) * 1.2, size=count)
     shares[0] = max(1.0 - shares[1:].sum(), 0.45)
-    of = _counted(max(400, _size(rng, count)), shares / shares.sum())
-    return count, _centres(rng, count, d, rng.uniform(4.5, 7.0))[of] + rng.normal(size=(len(of), d))
+    of = counted(max(400, _size(rng, count)), shares / shares.sum())
+    return count, centres_apart(rng, count, d, rng.uniform(4.5, 7.0))[of] + rng.normal(size=(len(of), d))
 
 
 def unequal_spreads(rng: np.random.Generator) -> tuple[int, Values]:
     """Groups whose standard deviations differ up to six times, the closest pair 1.9 to 3.2 times their sum apart."""
     count, d = int(rng.integers(2, 8)), int(rng.integers(2, 11))
     widths = np.exp(rng.uniform(np.log(0.4), np.log(2.4), size=count))
-    centres = _centres(rng, count, d, 1.0)
+    centres = centres_apart(rng, count, d, 1.0)
     apart = np.sqrt(((centres[:, None] - centres) ** 2).sum(axis=2)) / (widths[:, None] + widths)
     centres *= rng.uniform(1.9, 3.2) / apart[np.triu_indices(count, 1)].min()
-    of = _counted(_size(rng, count), _even(rng, count))
+    of = counted(_size(rng, count), even_shares(rng, count))
     return count, centres[of] + rng.normal(size=(len(of), d)) * widths[of][:, None]
 
 
 def elongated(rng: np.random.Generator) -> tuple[int, Values]:
     """Groups two to five times as long as wide, each in a direction of its own."""
     count, d = int(rng.integers(2, 7)), int(rng.integers(2, 9))
-    of = _counted(_size(rng, count), _even(rng, count))
-    values = _centres(rng, count, d, rng.uniform(7.0, 11.0))[of]
+    of = counted(_size(rng, count), even_shares(rng, count))
+    values = centres_apart(rng, count, d, rng.uniform(7.0, 11.0))[of]
     for group in range(count):
         turn, _ = np.linalg.qr(rng.normal(size=(d, d)))
         axes = np.ones(d)
@@ -105,8 +106,8 @@ def elongated(rng: np.random.Generator) -> tuple[int, Values]:
 def noise_features(rng: np.random.Generator) -> tuple[int, Values]:
     """Two to four features that tell groups apart, and as many or twice as many that say nothing."""
     count, d = int(rng.integers(2, 7)), int(rng.integers(2, 5))
-    of = _counted(_size(rng, count), _even(rng, count))
-    telling = _centres(rng, count, d, rng.uniform(5.0, 8.0))[of] + rng.normal(size=(len(of), d))
+    of = counted(_size(rng, count), even_shares(rng, count))
+    telling = centres_apart(rng, count, d, rng.uniform(5.0, 8.0))[of] + rng.normal(size=(len(of), d))
     others = int(rng.integers(d, min(2 * d, 10 - d) + 1))
     width = telling.std(axis=0).mean()
     noise = rng.normal(size=(len(of), others)) if rng.random() < 0.5 else rng.uniform(-1.7, 1.7, size=(len(of), others))
@@ -125,8 +126,8 @@ def outliers(rng: np.random.Generator) -> tuple[int, Values]:
 def skewed(rng: np.random.Generator) -> tuple[int, Values]:
     """Counts, amounts and days of behaviour with long tails, taken to the log as an analyst would."""
     count, d = int(rng.integers(2, 7)), int(rng.integers(3, 9))
-    of = _counted(_size(rng, count), _even(rng, count))
-    logs = _centres(rng, count, d, rng.uniform(4.5, 7.0))[of] + rng.normal(size=(len(of), d))
+    of = counted(_size(rng, count), even_shares(rng, count))
+    logs = centres_apart(rng, count, d, rng.uniform(4.5, 7.0))[of] + rng.normal(size=(len(of), d))
     rates = np.exp((logs - logs.min(axis=0)) * 0.35 + 1.2)
     values = np.where(
         rng.random(d) < 0.5, rng.poisson(np.minimum(rates, 1e6)), rates * rng.gamma(20.0, 0.05, rates.shape)
@@ -137,10 +138,10 @@ def skewed(rng: np.random.Generator) -> tuple[int, Values]:
 def tiny_segment(rng: np.random.Generator) -> tuple[int, Values]:
     """Two to four groups, and one of two to four customers in a hundred."""
     count, d = int(rng.integers(3, 6)), int(rng.integers(2, 9))
-    shares = _even(rng, count)
+    shares = even_shares(rng, count)
     shares[-1] = rng.uniform(0.02, 0.04) * shares[:-1].sum()
-    of = _counted(max(600, _size(rng, count)), shares / shares.sum())
-    return count, _centres(rng, count, d, rng.uniform(5.0, 8.0))[of] + rng.normal(size=(len(of), d))
+    of = counted(max(600, _size(rng, count)), shares / shares.sum())
+    return count, centres_apart(rng, count, d, rng.uniform(5.0, 8.0))[of] + rng.normal(size=(len(of), d))
 
 
 def cloud_normal(rng: np.random.Generator) -> tuple[int, Values]:
@@ -168,9 +169,9 @@ def cloud_tailed(rng: np.random.Generator) -> tuple[int, Values]:
 
 
 def lone_flag(rng: np.random.Generator) -> tuple[int, Values]:
-    """One cloud, and a flag that splits it in two."""
+    """One cloud, and a flag, which a filter splits as well."""
     n, d = _size(rng, 1), int(rng.integers(1, 5))
-    return 2, np.column_stack([rng.normal(size=(n, d)), rng.random(n) < rng.uniform(0.25, 0.5)])
+    return 1, np.column_stack([rng.normal(size=(n, d)), rng.random(n) < rng.uniform(0.25, 0.5)])
 
 
 def cloud_bent(rng: np.random.Generator) -> tuple[int, Values]:

@@ -15,8 +15,9 @@ from gauger.algorithms.diagnostics.silhouettes import (
     silhouette_values,
     silhouettes_from_sums,
 )
+from gauger.algorithms.diagnostics.smooth_table import SmoothTable, smooth_table, standardised
 from gauger.algorithms.diagnostics.validity import density_validity
-from gauger.algorithms.diagnostics.valleys import Valleys
+from gauger.algorithms.diagnostics.valleys import Valleys, neighbouring_depths
 
 __all__ = [
     "EXACT_UP_TO",
@@ -25,6 +26,7 @@ __all__ = [
     "Gap",
     "Knee",
     "OneCloud",
+    "SmoothTable",
     "Valleys",
     "calinski_harabasz",
     "davies_bouldin",
@@ -34,10 +36,13 @@ __all__ = [
     "gap_statistic",
     "isolated",
     "mean_over_segments",
+    "neighbouring_depths",
     "nth_neighbour_distances",
     "prediction_strength",
     "sample_by_segment",
     "silhouette_values",
     "silhouettes_from_sums",
+    "smooth_table",
     "stability",
+    "standardised",
 ]

@@ -4,6 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr, ndtri
 
+from gauger.algorithms.diagnostics.smooth_table import SmoothTable
+
 _BINS_ROOT = 2.0
 """Bins by the Rice rule, 2 n^(1/3), twice as many, for peaks narrower than a normal one; judgement."""
 
@@ -14,33 +16,56 @@ Values = NDArray[np.float64]
 
 
 class OneCloud:
-    """Tables like a given one, (n, d), but with one peak a feature and no more ties between features than correlation.
+    """Tables like a given one, but with one peak a measure and no more ties between columns than correlation.
 
-    Each feature's nearest distribution with a single peak is found on its histogram; the features are tied together by
-    the correlations of their normal scores (a Gaussian copula).
+    Each measure's nearest distribution with a single peak is found on its histogram, ties smoothed out; the columns are
+    tied together by the correlations of their normal scores (a Gaussian copula). A category takes part with its levels
+    in the order of their means along the first principal axis of the measures.
     """
 
-    def __init__(self, values: Values) -> None:
-        n, d = values.shape
-        scores = np.empty((n, d))
-        for feature in range(d):
-            ranks = np.empty(n)
-            ranks[np.argsort(values[:, feature], kind="stable")] = np.arange(n)
-            scores[:, feature] = ndtri((ranks + 0.5) / n)
-        correlation = np.atleast_2d(np.corrcoef(scores.T)) if d > 1 else np.ones((1, 1))
+    def __init__(self, table: SmoothTable, rng: np.random.Generator) -> None:
+        self._smoothers = table.smoothers
+        columns = [smoother.draw(rng) for smoother in table.smoothers]
+        self._margins = [single_peaked(column) for column in columns]
+        scores = [_normal_scores(np.argsort(column, kind="stable")) for column in columns]
+        self._levels = []
+        axis = _first_axis(np.column_stack(scores)) if scores else np.zeros(table.size)
+        for levels in table.levels.T:
+            sizes = np.bincount(levels)
+            order = np.argsort(np.bincount(levels, weights=axis) / np.maximum(sizes, 1), kind="stable")
+            place = np.empty(len(order), dtype=np.intp)
+            place[order] = np.arange(len(order))
+            scores.append(_normal_scores(np.lexsort((rng.random(table.size), place[levels]))))
+            self._levels.append((order, np.cumsum(sizes[order]) / table.size))
+        correlation = np.atleast_2d(np.corrcoef(np.column_stack(scores).T)) if len(scores) > 1 else np.ones((1, 1))
         sizes, axes = np.linalg.eigh(correlation)
         self._root = axes * np.sqrt(np.maximum(sizes, 0.0))
-        self._margins = [single_peaked(values[:, feature]) for feature in range(d)]
-        self._n = n
+        self._n = table.size
 
-    def draw(self, rng: np.random.Generator) -> Values:
-        """A made-up table (n, d), each feature with mean 0 and standard deviation 1."""
-        scores = rng.normal(size=(self._n, len(self._root))) @ self._root.T
-        made = np.empty_like(scores)
-        for feature, (edges, shares) in enumerate(self._margins):
-            made[:, feature] = np.interp(ndtr(scores[:, feature]), shares, edges)
-        spread = made.std(axis=0)
-        return np.asarray((made - made.mean(axis=0)) / np.where(spread > 0.0, spread, 1.0))
+    def draw(self, rng: np.random.Generator) -> tuple[Values, Values, NDArray[np.intp]]:
+        """A made-up table: smooth measures (n, m) and the same with ties, as they were; levels of categories (n, c)."""
+        shares = ndtr(rng.normal(size=(self._n, len(self._root))) @ self._root.T)
+        m = len(self._margins)
+        smooth, tied = np.empty((self._n, m)), np.empty((self._n, m))
+        for index, (edges, until) in enumerate(self._margins):
+            smooth[:, index] = np.interp(shares[:, index], until, edges)
+            tied[:, index] = self._smoothers[index].snap(smooth[:, index], rng)
+        levels = np.empty((self._n, len(self._levels)), dtype=np.intp)
+        for index, (order, until) in enumerate(self._levels):
+            levels[:, index] = order[np.searchsorted(until[:-1], shares[:, m + index], side="right")]
+        return smooth, tied, levels
+
+
+def _normal_scores(order: NDArray[np.intp]) -> Values:
+    """The normal scores (n,) of rows, from their order (n,)."""
+    scores = np.empty(len(order))
+    scores[order] = ndtri((np.arange(len(order)) + 0.5) / len(order))
+    return scores
+
+
+def _first_axis(scores: Values) -> Values:
+    """Where rows (n,) are along the first principal axis of columns (n, m)."""
+    return np.asarray(scores @ np.linalg.eigh(np.atleast_2d(np.cov(scores.T)))[1][:, -1])
 
 
 def single_peaked(values: Values) -> tuple[Values, Values]:

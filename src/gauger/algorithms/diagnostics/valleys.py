@@ -6,7 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse.csgraph import connected_components
+from scipy.special import ndtri
 
+from gauger.algorithms.diagnostics.smooth_table import SmoothTable
 from gauger.algorithms.statistics import scaled_dip
 
 _THIN_TO = 2
@@ -14,59 +16,97 @@ _THIN_TO = 2
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.integer]
+Rows = NDArray[np.intp]
 
 
 @dataclass(frozen=True, eq=False)
 class _Part:
-    """Points (m, d) of one segment with their mean and covariance."""
+    """The rows (m,) of one segment; for every draw the mean (draws, d) and covariance (draws, d, d) of its measures."""
 
-    values: Values
-    mean: Values
-    covariance: Values
+    rows: Rows
+    means: Values
+    covariances: Values
 
     @classmethod
-    def of(cls, values: Values) -> "_Part":
-        mean = values.mean(axis=0)
-        gaps = values - mean
-        return cls(values, mean, gaps.T @ gaps / len(values))
+    def of(cls, table: SmoothTable, rows: Rows) -> "_Part":
+        means, covariances = [], []
+        for draw in table.draws:
+            values = draw[rows]
+            mean = values.mean(axis=0) if len(rows) else np.zeros(draw.shape[1])
+            gaps = values - mean
+            means.append(mean)
+            covariances.append(gaps.T @ gaps / max(len(values), 1))
+        return cls(rows, np.array(means), np.array(covariances))
 
     def __len__(self) -> int:
-        return len(self.values)
-
-    def joined(self, other: "_Part") -> "_Part":
-        return _Part.of(np.concatenate([self.values, other.values]))
+        return len(self.rows)
 
 
-def valley_depth(one: _Part, other: _Part) -> float:
+def _depth_between(table: SmoothTable, one: _Part, other: _Part) -> float:
+    """The mean of the scaled dips of two segments over the draws; higher means a deeper valley."""
+    small, large = sorted((one, other), key=len)
+    depths = []
+    for index, draw in enumerate(table.draws):
+        few, many = draw[small.rows], draw[large.rows]
+        within = (len(small) * small.covariances[index] + len(large) * large.covariances[index]) / (len(small) + len(large))
+        if table.levels.shape[1]:
+            scores = [_level_scores(table, column, small.rows, large.rows, index) for column in range(table.levels.shape[1])]
+            few = np.column_stack([few, *(score[: len(small)] for score in scores)])
+            many = np.column_stack([many, *(score[len(small) :] for score in scores)])
+            own, others = few - few.mean(axis=0), many - many.mean(axis=0)
+            within = (own.T @ own + others.T @ others) / (len(small) + len(large))
+            towards = many.mean(axis=0) - few.mean(axis=0)
+        else:
+            towards = large.means[index] - small.means[index]
+        depths.append(valley_depth(few, many, within, towards))
+    return float(np.mean(depths))
+
+
+def valley_depth(few: Values, many: Values, within: Values, towards: Values) -> float:
     """The scaled dip of two segments' points on the line that tells them apart best; higher means a deeper valley.
 
     The line is Fisher's linear discriminant (1936, Annals of Eugenics 7, 179-188), drawn towards the line between the
     means as far as the smaller segment has few points for the number of features. The larger segment is thinned to
     twice the smaller, evenly along the line, so that a small segment beside a large one is heard.
     """
-    small, large = sorted((one, other), key=len)
-    d = len(small.mean)
-    within = (len(small) * small.covariance + len(large) * large.covariance) / (len(small) + len(large))
-    drawn = min(1.0, 2.0 * d / len(small))
+    d = len(towards)
+    drawn = min(1.0, 2.0 * d / len(few))
     round_one = np.eye(d) * (np.trace(within) / d or 1.0)
-    line = np.linalg.solve((1.0 - drawn) * within + drawn * round_one + 1e-9 * round_one, large.mean - small.mean)
-    few, many = small.values @ line, np.sort(large.values @ line)
-    if len(many) > _THIN_TO * len(few):
-        most = _THIN_TO * len(few)
-        many = many[((np.arange(most) + 0.5) * len(many) / most).astype(np.intp)]
-    return scaled_dip(np.sort(np.concatenate([few, many])))
+    line = np.linalg.solve((1.0 - drawn) * within + drawn * round_one + 1e-9 * round_one, towards)
+    less, more = few @ line, np.sort(many @ line)
+    if len(more) > _THIN_TO * len(less):
+        most = _THIN_TO * len(less)
+        more = more[((np.arange(most) + 0.5) * len(more) / most).astype(np.intp)]
+    return scaled_dip(np.sort(np.concatenate([less, more])))
+
+
+def _level_scores(table: SmoothTable, column: int, ones: Rows, others: Rows, draw: int) -> Values:
+    """Normal scores (m,) of a category's levels for the rows of two segments, ordered by their lean to the second.
+
+    One category alone is then exactly normal between any two segments; several that agree still show a valley.
+    """
+    rows = np.concatenate([ones, others])
+    levels = table.levels[rows, column]
+    most = int(levels.max()) + 1
+    first = np.bincount(levels[: len(ones)], minlength=most).astype(np.float64)
+    both = np.bincount(levels, minlength=most).astype(np.float64)
+    order = np.argsort(-first / np.maximum(both, 1.0), kind="stable")
+    before = np.empty(most)
+    before[order] = np.cumsum(both[order]) - both[order]
+    shares = (before[levels] + table.ties[rows, draw] * both[levels]) / len(rows)
+    return np.asarray(ndtri(np.clip(shares, 1e-9, 1.0 - 1e-9)))
 
 
 class Valleys:
-    """The valleys between the segments of points (n, d); codes (n,) from 0 to count - 1.
+    """The valleys between the segments of a table's points (n,); codes (n,) from 0 to count - 1.
 
     `.depths` (count, count) are the scaled dips; 0 on the diagonal, and beside segments of fewer than `least`
     points, which are too small to say.
     """
 
-    def __init__(self, values: Values, codes: Codes, count: int, least: float) -> None:
-        self._codes, self._least = codes, least
-        self._parts = [_Part.of(values[codes == segment]) for segment in range(count)]
+    def __init__(self, table: SmoothTable, codes: Codes, count: int, least: float) -> None:
+        self._table, self._codes, self._least = table, codes, least
+        self._parts = [_Part.of(table, np.flatnonzero(codes == segment)) for segment in range(count)]
         self.depths = np.zeros((count, count))
         for one in range(count):
             for other in range(one + 1, count):
@@ -91,7 +131,7 @@ class Valleys:
             np.fill_diagonal(depths, np.inf)
             one, other = sorted(divmod(int(depths.argmin()), len(parts)))
             yield len(parts), float(depths[one, other]), codes
-            parts[one] = parts[one].joined(parts.pop(other))
+            parts[one] = _Part.of(self._table, np.concatenate([parts[one].rows, parts.pop(other).rows]))
             depths = np.delete(np.delete(depths, other, axis=0), other, axis=1)
             codes = np.where(codes == other, one, codes - (codes > other))
             for index, part in enumerate(parts):
@@ -99,4 +139,18 @@ class Valleys:
                     depths[one, index] = depths[index, one] = self._depth(parts[one], part)
 
     def _depth(self, one: _Part, other: _Part) -> float:
-        return valley_depth(one, other) if min(len(one), len(other)) >= self._least else 0.0
+        return _depth_between(self._table, one, other) if min(len(one), len(other)) >= self._least else 0.0
+
+
+def neighbouring_depths(table: SmoothTable, codes: Codes, centres: Values, least: float) -> list[float]:
+    """The depths between each segment and its three nearest by their centres (k, d)."""
+    count = len(centres)
+    parts = [_Part.of(table, np.flatnonzero(codes == segment)) for segment in range(count)]
+    apart = ((centres[:, None] - centres) ** 2).sum(axis=2)
+    near = np.argsort(apart, axis=1, kind="stable")[:, 1:4]
+    pairs = {(min(one, other), max(one, other)) for one in range(count) for other in near[one].tolist()}
+    return [
+        _depth_between(table, parts[one], parts[other])
+        for one, other in sorted(pairs)
+        if min(len(parts[one]), len(parts[other])) >= least
+    ]

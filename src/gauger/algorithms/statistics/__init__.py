@@ -13,10 +13,12 @@ from gauger.algorithms.statistics.intervals import LEVEL, clopper_pearson, diffe
 from gauger.algorithms.statistics.moments import Moments, skewness
 from gauger.algorithms.statistics.multiple_tests import holm
 from gauger.algorithms.statistics.ranks import ranks_among
+from gauger.algorithms.statistics.smoothing import Smoother
 
 __all__ = [
     "LEVEL",
     "Moments",
+    "Smoother",
     "adjusted_rand",
     "best_match",
     "clopper_pearson",
