@@ -17,7 +17,7 @@ from gauger.algorithms.diagnostics.silhouettes import (
 )
 from gauger.algorithms.diagnostics.smooth_table import SmoothTable, smooth_table, standardised
 from gauger.algorithms.diagnostics.validity import density_validity
-from gauger.algorithms.diagnostics.valleys import Valleys, neighbouring_depths
+from gauger.algorithms.diagnostics.valleys import Valleys, shallowest_neighbours
 
 __all__ = [
     "EXACT_UP_TO",
@@ -36,7 +36,7 @@ __all__ = [
     "gap_statistic",
     "isolated",
     "mean_over_segments",
-    "neighbouring_depths",
+    "shallowest_neighbours",
     "nth_neighbour_distances",
     "prediction_strength",
     "sample_by_segment",

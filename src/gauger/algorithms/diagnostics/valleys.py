@@ -142,15 +142,17 @@ class Valleys:
         return _depth_between(self._table, one, other) if min(len(one), len(other)) >= self._least else 0.0
 
 
-def neighbouring_depths(table: SmoothTable, codes: Codes, centres: Values, least: float) -> list[float]:
-    """The depths between each segment and its three nearest by their centres (k, d)."""
+def shallowest_neighbours(table: SmoothTable, codes: Codes, centres: Values, least: float) -> list[float]:
+    """For each segment of `least` points or more the shallowest valley to the three nearest by their centres (k, d)."""
     count = len(centres)
     parts = [_Part.of(table, np.flatnonzero(codes == segment)) for segment in range(count)]
     apart = ((centres[:, None] - centres) ** 2).sum(axis=2)
-    near = np.argsort(apart, axis=1, kind="stable")[:, 1:4]
-    pairs = {(min(one, other), max(one, other)) for one in range(count) for other in near[one].tolist()}
-    return [
-        _depth_between(table, parts[one], parts[other])
-        for one, other in sorted(pairs)
-        if min(len(parts[one]), len(parts[other])) >= least
-    ]
+    np.fill_diagonal(apart, np.inf)
+    near = np.argsort(apart, axis=1, kind="stable")[:, : min(3, count - 1)]
+    depths = np.full((count, count), np.inf)
+    for one in range(count):
+        for other in near[one].tolist():
+            if np.isinf(depths[one, other]) and min(len(parts[one]), len(parts[other])) >= least:
+                depths[one, other] = depths[other, one] = _depth_between(table, parts[one], parts[other])
+    shallow = depths.min(axis=1)
+    return shallow[np.isfinite(shallow)].tolist()
