@@ -26,7 +26,9 @@ def tables(seeds: range) -> Iterator[Made]:
             rng = np.random.default_rng([seed, index])
             count, values = make(rng)
             shuffled = values[rng.permutation(len(values))] * rng.uniform(0.5, 20.0, size=values.shape[1])
-            yield Made(family, seed, count, pd.DataFrame(shuffled, columns=[f"feature_{i}" for i in range(values.shape[1])]))
+            yield Made(
+                family, seed, count, pd.DataFrame(shuffled, columns=[f"feature_{i}" for i in range(values.shape[1])])
+            )
 
 
 def _size(rng: np.random.Generator, count: int) -> int:

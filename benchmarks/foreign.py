@@ -147,15 +147,17 @@ def heaped_groups(rng: Rng) -> tuple[int, Table]:
 def small_counts_cloud(rng: Rng) -> tuple[int, Table]:
     """Counts of 0 to 5 or so, one cloud."""
     n, d = _customers(rng), int(rng.integers(2, 7))
-    return 1, _measures(rng.poisson(rng.gamma(4.0, 0.25, (n, 1)) * rng.uniform(0.5, 2.0, size=d)).astype(float), "count")
+    return 1, _measures(
+        rng.poisson(rng.gamma(4.0, 0.25, (n, 1)) * rng.uniform(0.5, 2.0, size=d)).astype(float), "count"
+    )
 
 
 def small_counts_groups(rng: Rng) -> tuple[int, Table]:
     """Counts of 0 to 12 or so, two to four groups."""
     count, d = int(rng.integers(2, 5)), int(rng.integers(3, 7))
     of = counted(_customers(rng, 300), even_shares(rng, count))
-    often = centres_apart(rng, count, d, 5.0)
-    often = np.clip(2.2 + often - often.mean(axis=0), 0.3, 12.0)
+    often = centres_apart(rng, count, d, 6.5)
+    often = np.clip(4.0 + often - often.mean(axis=0), 0.5, 12.5)
     return count, _measures(rng.binomial(14, often[of] / 14.0).astype(float), "count")
 
 
@@ -208,13 +210,11 @@ def along_a_u(rng: Rng) -> tuple[int, Table]:
 
 
 def nested(rng: Rng) -> tuple[int, Table]:
-    """Two far groups of three each."""
+    """Two groups that one measure tells, of three each that the others tell."""
     of = counted(_customers(rng, 400), even_shares(rng, 6))
     d = int(rng.integers(2, 6))
-    inner = centres_apart(rng, 3, d, rng.uniform(5.0, 6.5))
-    outer = np.zeros(d)
-    outer[0] = rng.uniform(14.0, 22.0) + np.ptp(inner[:, 0])
-    return 6, _measures(inner[of % 3] + (of // 3)[:, None] * outer + rng.normal(size=(len(of), d)))
+    inner = centres_apart(rng, 3, d, rng.uniform(5.0, 7.0))[of % 3] + rng.normal(size=(len(of), d))
+    return 6, _measures(inner).assign(outer=(of // 3) * rng.uniform(10.0, 20.0) + rng.normal(size=len(of)))
 
 
 def sixty_groups(rng: Rng) -> tuple[int, Table]:

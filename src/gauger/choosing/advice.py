@@ -7,8 +7,9 @@ import pandas as pd
 
 from gauger.algorithms.diagnostics import Elbow, Gap, find_elbow
 from gauger.choosing.changes import change_in_words
-from gauger.choosing.evidence import LIKELY, SURE, Evidence
+from gauger.choosing.evidence import Evidence
 from gauger.choosing.picks import SHARP, Picks, criteria_picks, names_in_words, picks_in_words, scores_of
+from gauger.choosing.weighing import LIKELY, SURE
 from gauger.readable import Advice
 from gauger.segmentation import Segmentation
 from gauger.wording import first_up, listed, plural

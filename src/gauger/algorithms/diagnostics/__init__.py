@@ -17,7 +17,7 @@ from gauger.algorithms.diagnostics.silhouettes import (
 )
 from gauger.algorithms.diagnostics.smooth_table import SmoothTable, smooth_table, standardised
 from gauger.algorithms.diagnostics.validity import density_validity
-from gauger.algorithms.diagnostics.valleys import Valleys, shallowest_neighbours
+from gauger.algorithms.diagnostics.valleys import Valleys, joined, shallowest_neighbours
 
 __all__ = [
     "EXACT_UP_TO",
@@ -35,6 +35,7 @@ __all__ = [
     "find_knee",
     "gap_statistic",
     "isolated",
+    "joined",
     "mean_over_segments",
     "shallowest_neighbours",
     "nth_neighbour_distances",

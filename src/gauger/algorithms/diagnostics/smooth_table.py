@@ -1,6 +1,6 @@
 """A table whose ties are smoothed out, several times over: what valleys are looked for in."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,12 +30,16 @@ class SmoothTable:
         """How many points there are."""
         return len(self.levels)
 
-    def without(self, measures: Sequence[int], categories: Sequence[int]) -> "SmoothTable":
-        """The table without some measures and categories, by place."""
-        kept = [index for index in range(len(self.smoothers)) if index not in set(measures)]
-        others = [index for index in range(self.levels.shape[1]) if index not in set(categories)]
-        draws = tuple(np.ascontiguousarray(draw[:, kept]) for draw in self.draws)
-        return SmoothTable(draws, self.levels[:, others], self.ties, tuple(self.smoothers[index] for index in kept))
+    def without_each_of_few_levels(self) -> Iterator["SmoothTable"]:
+        """The table without one of the columns that have a few values only, for each of them in turn."""
+        if len(self.smoothers) + self.levels.shape[1] < 2:
+            return
+        for index, smoother in enumerate(self.smoothers):
+            if smoother.scores:
+                draws = tuple(np.delete(draw, index, axis=1) for draw in self.draws)
+                yield SmoothTable(draws, self.levels, self.ties, self.smoothers[:index] + self.smoothers[index + 1 :])
+        for index in range(self.levels.shape[1]):
+            yield SmoothTable(self.draws, np.delete(self.levels, index, axis=1), self.ties, self.smoothers)
 
 
 def smooth_table(measures: Values, levels: NDArray[np.intp], draws: int, rng: np.random.Generator) -> SmoothTable:

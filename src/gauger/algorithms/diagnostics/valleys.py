@@ -48,9 +48,13 @@ def _depth_between(table: SmoothTable, one: _Part, other: _Part) -> float:
     depths = []
     for index, draw in enumerate(table.draws):
         few, many = draw[small.rows], draw[large.rows]
-        within = (len(small) * small.covariances[index] + len(large) * large.covariances[index]) / (len(small) + len(large))
+        within = (len(small) * small.covariances[index] + len(large) * large.covariances[index]) / (
+            len(small) + len(large)
+        )
         if table.levels.shape[1]:
-            scores = [_level_scores(table, column, small.rows, large.rows, index) for column in range(table.levels.shape[1])]
+            scores = [
+                _level_scores(table, column, small.rows, large.rows, index) for column in range(table.levels.shape[1])
+            ]
             few = np.column_stack([few, *(score[: len(small)] for score in scores)])
             many = np.column_stack([many, *(score[len(small) :] for score in scores)])
             own, others = few - few.mean(axis=0), many - many.mean(axis=0)
@@ -117,10 +121,6 @@ class Valleys:
         """The depth between the two segments that are least apart."""
         return float(self.depths[np.triu_indices(len(self.depths), 1)].min())
 
-    def linked(self, limit: float) -> int:
-        """How many groups are left when segments with a valley below `limit` are linked, in chains too."""
-        return int(connected_components(self.depths < limit, directed=False)[0])
-
     def merging(self) -> Iterator[tuple[int, float, Codes]]:
         """Merge the two that are least apart, again and again: the count, the shallowest depth, and codes (n,) of each.
 
@@ -140,6 +140,12 @@ class Valleys:
 
     def _depth(self, one: _Part, other: _Part) -> float:
         return _depth_between(self._table, one, other) if min(len(one), len(other)) >= self._least else 0.0
+
+
+def joined(depths: Values, limit: float) -> tuple[int, Rows]:
+    """Segments with a valley (count, count) below `limit` joined, in chains too: how many are left, and which is whose."""
+    left, home = connected_components(depths < limit, directed=False)
+    return int(left), home.astype(np.intp)
 
 
 def shallowest_neighbours(table: SmoothTable, codes: Codes, centres: Values, least: float) -> list[float]:

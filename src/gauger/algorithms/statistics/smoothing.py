@@ -64,7 +64,9 @@ class Smoother:
         for atom in _atoms(self.sizes):
             inside = (smooth >= self.low[atom]) & (smooth < self.high[atom])
             among = self.sizes[(self.levels >= self.low[atom]) & (self.levels < self.high[atom])].sum()
-            found[inside] = np.where(rng.random(int(inside.sum())) < self.sizes[atom] / among, self.levels[atom], smooth[inside])
+            found[inside] = np.where(
+                rng.random(int(inside.sum())) < self.sizes[atom] / among, self.levels[atom], smooth[inside]
+            )
         return np.asarray(found)
 
 
@@ -82,17 +84,19 @@ def _atoms(sizes: NDArray[np.intp]) -> NDArray[np.intp]:
 
 
 def _reach(levels: Values, sizes: NDArray[np.intp], atom: int) -> tuple[float, float]:
-    """How far an atom is spread: to the median of the other values on each side, at most halfway to the next atom."""
-    level, others = levels[atom], np.delete(_atoms(sizes), np.flatnonzero(_atoms(sizes) == atom))
-    low = high = level
+    """How far an atom is spread: to the median of the other values on each side, at most halfway to the next atom.
+
+    An atom of less than half the size is none of its like: of amounts that most people round to tens, some round to
+    fifties, and those are spread from fifty to fifty.
+    """
+    others = np.array([other for other in _atoms(sizes) if 2 * sizes[other] >= sizes[atom]])
+    level = low = high = levels[atom]
     if atom > 0:
-        low = _median(levels[:atom], sizes[:atom])
         before = levels[others[others < atom]]
-        low = max(low, (before[-1] + level) / 2.0) if before.size else low
+        low = max([_median(levels[:atom], sizes[:atom]), *((before[-1:] + level) / 2.0)])
     if atom < len(levels) - 1:
-        high = _median(levels[atom + 1 :], sizes[atom + 1 :])
         after = levels[others[others > atom]]
-        high = min(high, (after[0] + level) / 2.0) if after.size else high
+        high = min([_median(levels[atom + 1 :], sizes[atom + 1 :]), *((after[:1] + level) / 2.0)])
     return float(low), float(high)
 
 
