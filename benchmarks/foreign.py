@@ -1,4 +1,4 @@
-"""Seeded made-up tables as marketers meet them, with the count that is true of each: flags, levels, zeros, copies, heaps.
+"""Seeded made-up tables as marketers meet them: flags, levels, zeros, copies, heaps; and the count true of each.
 
 Half of what a customer table holds is no continuous cloud. A count of groups is true here where customers gather in
 more ways than one column tells: what a filter on one flag, one level or one value gives is none.

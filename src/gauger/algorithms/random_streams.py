@@ -19,7 +19,6 @@ class Stream(Enum):
     STABILITY_RESAMPLES = (2,)
     CRITERIA_FITS = (3,)
     CRITERIA_SAMPLE = (4,)
-    EVIDENCE_SAMPLE = (7,)
     EMBEDDED_SAMPLE = (8,)
     LINKAGES_SAMPLE = (11,)
     METRICS_SAMPLE = (13,)

@@ -1,14 +1,16 @@
 """The advice on the count: one number, how sure it is, why, and what else is worth a look."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import pandas as pd
 
-from gauger.algorithms.diagnostics import Elbow, Gap, find_elbow
+from gauger.algorithms.diagnostics import DEEP, Elbow, Gap, find_elbow
 from gauger.choosing.changes import change_in_words
 from gauger.choosing.evidence import Evidence
+from gauger.choosing.filters import NO_FILTERS, Filters
 from gauger.choosing.picks import SHARP, Picks, criteria_picks, names_in_words, picks_in_words, scores_of
+from gauger.choosing.signs import LEAST_CUSTOMERS, LEAST_SHARE
 from gauger.choosing.weighing import LIKELY, SURE
 from gauger.readable import Advice
 from gauger.segmentation import Segmentation
@@ -27,6 +29,9 @@ _UNEQUAL = 0.25
 
 MOST_ALTERNATIVES = 3
 """More would be no advice."""
+
+_HARDLY_APART = 0.10
+"""Below this mean silhouette customers are hardly nearer to their own segment than to the next: judgement."""
 
 _TRIVIAL = 0.9
 """From this share of a feature's variance between segments it tells them alone: judgement."""
@@ -54,6 +59,10 @@ class CountAdvice(Advice):
         Which count each criterion alone would take; None where it does not say.
     elbow : Elbow, optional
         The elbow that was found.
+    leave_out : tuple of str
+        Features and categories without which the groups show: segment without them.
+    filters : mapping
+        Features whose values a filter tells apart, so that no segments are needed, and in words what it tells apart.
 
     Examples
     --------
@@ -70,6 +79,8 @@ class CountAdvice(Advice):
     alternatives: Mapping[int, str]
     picks: Mapping[str, int | None]
     elbow: Elbow | None = None
+    leave_out: tuple[str, ...] = ()
+    filters: Mapping[str, str] = field(default_factory=dict)
 
     def sentences(self) -> list[str]:
         """The reasons, then the alternatives, each as a sentence."""
@@ -86,13 +97,13 @@ def advise_count(
     gap: Gap,
     *,
     names: Sequence[str] = (),
+    filters: Filters = NO_FILTERS,
     segmentations: Mapping[int, Segmentation] | None = None,
 ) -> CountAdvice:
-    """Advise from a study's table (index count) and the evidence on groups, of which `names` are the features.
+    """Advise from a study's table (index count) and the evidence on groups, whose columns are of the features `names`.
 
-    The evidence decides; each criterion is heard beside it, and where one disagrees, it is said and why. With the
-    `segmentations` by count it can also say what another count would change, and which feature tells segments apart
-    all alone.
+    The evidence decides; each criterion is heard beside it, and where one disagrees, it is said and why. What is said
+    of the segments is measured on the `segmentations` by count. `filters` say by feature which split it gives alone.
     """
     tried = table.index.tolist()
     elbow = find_elbow(tried, table["wcss"].tolist())
@@ -103,15 +114,29 @@ def advise_count(
         return CountAdvice(tried[-1], "unclear", (reason,), {}, picks, elbow)
     if evidence.count == 1:
         count = 1 if 1 in tried else max(apart, key=lambda count: apart[count])
-        reasons = (*_about_one_cloud(evidence, apart), *_about_picks_in_a_cloud(picks))
-        return CountAdvice(count, "no structure", reasons, _cuts_of_a_cloud(apart, count), picks, elbow)
+        reasons = (
+            *_about_one_cloud(evidence, apart, filters),
+            *_about_picks_in_a_cloud(picks),
+            *_about_limit(evidence),
+        )
+        return CountAdvice(
+            count, "no structure", reasons, _cuts_of_a_cloud(apart, count), picks, elbow, filters=filters.in_words()
+        )
     count = min(tried, key=lambda count: (abs(count - evidence.count), count))
     shares = scores_of(table, "smallest_share")
     made = (segmentations or {}).get(count)
+    signs = _Signs(
+        count,
+        apart.get(count),
+        evidence.excess.get(count, 0.0),
+        evidence.valleys.get(count, 0.0) if made is None else evidence.depth_of(made.codes),
+    )
+    leave_out = tuple(dict.fromkeys(names[place] for place in evidence.idle)) if names else ()
     reasons = (
-        _about_groups(evidence, count, apart.get(count)),
+        _about_groups(evidence, signs),
+        *_about_features(signs, leave_out, filters, None if made is None else only_telling(made.explained_by_feature)),
         _about_criteria(picks, elbow, count, unequal=shares[count] * count < _UNEQUAL),
-        *_about_features(evidence, names, None if made is None else only_telling(made.explained_by_feature)),
+        *_about_limit(evidence),
         *_about_few_customers(evidence, count, shares[count]),
         *_about_edges(tried, count),
     )
@@ -120,29 +145,51 @@ def advise_count(
         others = {
             other: f"{why}; {change_in_words(made.codes, segmentations[other].codes)}" for other, why in others.items()
         }
-    return CountAdvice(count, _verdict(evidence), reasons, others, picks, elbow)
+    return CountAdvice(count, _verdict(evidence, signs), reasons, others, picks, elbow, leave_out, filters.in_words())
 
 
-def _verdict(evidence: Evidence) -> str:
-    """Every doubt takes a step: a higher silhouette elsewhere, borders without a valley, hardly more than a cloud."""
+@dataclass(frozen=True)
+class _Signs:
+    """What speaks for the advised count: the silhouette of its segments, its excess, and their shallowest valley."""
+
+    count: int
+    apart: float | None
+    excess: float
+    depth: float
+
+    def firm(self, evidence: Evidence) -> bool:
+        """Whether the segments are the groups, and have a valley between each two."""
+        return evidence.between_valleys == evidence.count == self.count and self.depth >= DEEP
+
+
+def _verdict(evidence: Evidence, signs: _Signs) -> str:
+    """Every doubt takes a step: soft borders, hardly more than a cloud, a rival, segments hardly apart."""
     highest, own = evidence.silhouettes[evidence.best_silhouette], evidence.silhouettes.get(evidence.count, 0.0)
     doubts = [
-        highest - own > _RIVAL,
-        evidence.between_valleys < evidence.count,
-        max(evidence.excess.values()) <= SURE,
+        highest - own > _RIVAL or evidence.rival is not None,
+        not signs.firm(evidence),
+        signs.excess <= SURE,
+        signs.apart is not None and signs.apart < _HARDLY_APART,
     ]
     return VERDICTS[min(sum(doubts), 2)]
 
 
-def _about_groups(evidence: Evidence, count: int, apart: float | None) -> str:
-    above = evidence.excess.get(count, max(evidence.excess.values()))
-    height = f"is {apart:.2f}, " if apart is not None else "would be "
-    by = f"{above:.0f} standard deviations above" if above >= 0.5 else "no higher than"
-    text = f"With {count} {plural(count, 'segment')} the silhouette {height}{by} that of one cloud of the same shape"
-    if evidence.count != count:
+def _about_groups(evidence: Evidence, signs: _Signs) -> str:
+    text = f"With {signs.count} {plural(signs.count, 'segment')} the silhouette "
+    if signs.apart is not None:
+        text += f"is {signs.apart:.2f}, "
+    if signs.excess > LIKELY:
+        text += f"{signs.excess:.0f} standard deviations above that of one cloud of the same shape"
+        link = ", and "
+    else:
+        text += f"{'hardly above' if signs.excess >= 1.0 else 'no higher than'} that of one cloud of the same shape"
+        link = ", but "
+    if evidence.count != signs.count:
         return f"{text}; the customers fall into {evidence.count} groups, a count that was not tried."
+    if signs.firm(evidence):
+        return f"{text}{link}customers thin out between each two segments."
     if evidence.between_valleys == evidence.count:
-        return f"{text}, and customers thin out between each two segments."
+        return f"{text}. The customers do fall into {signs.count} groups, but these segments blur them."
     if evidence.between_valleys > 1:
         return f"{text}. Borders are soft: only {evidence.between_valleys} groups have a valley between each two."
     return f"{text}. Borders are soft: customers hardly thin out between segments."
@@ -169,7 +216,7 @@ def _about_criteria(picks: Picks, elbow: Elbow | None, count: int, *, unequal: b
     return _sentence("; ".join(parts)) if parts else "No other criterion says anything."
 
 
-def _about_one_cloud(evidence: Evidence, apart: Mapping[int, float]) -> Iterator[str]:
+def _about_one_cloud(evidence: Evidence, apart: Mapping[int, float], filters: Filters) -> Iterator[str]:
     if not evidence.silhouettes:
         yield "Too few customers differ to say anything about groups."
         return
@@ -180,11 +227,21 @@ def _about_one_cloud(evidence: Evidence, apart: Mapping[int, float]) -> Iterator
             "filter on the values says as much."
         )
         return
+    said = filters.sentences()
+    if said:
+        yield from said
+        yield "Beside that the customers are one cloud: nowhere else do they thin out between segments."
+        return
     yield (
         f"The customers are no more clustered than one cloud of the same shape would be: the highest silhouette is "
         f"{highest:.2f}, and nowhere do customers thin out between segments."
     )
     yield "Segments would cut the cloud into parts: useful for a campaign, perhaps, but the borders are yours to draw."
+
+
+def _about_limit(evidence: Evidence) -> Iterator[str]:
+    if evidence.signs is not None:
+        yield (f"A group of fewer than {LEAST_SHARE:.1%} of the customers, or of {LEAST_CUSTOMERS}, would not be seen.")
 
 
 def _about_picks_in_a_cloud(picks: Picks) -> Iterator[str]:
@@ -193,15 +250,17 @@ def _about_picks_in_a_cloud(picks: Picks) -> Iterator[str]:
         yield _sentence(f"{picks_in_words(others)}; but these find a best count in any cloud")
 
 
-def _about_features(evidence: Evidence, names: Sequence[str], alone: str | None) -> Iterator[str]:
-    if alone is not None:
-        yield f"The segments differ in {alone} alone: a filter on it would give the same."
-    if evidence.idle and names:
-        idle = [names[index] for index in evidence.idle]
+def _about_features(signs: _Signs, leave_out: Sequence[str], filters: Filters, telling: str | None) -> Iterator[str]:
+    if telling is not None:
+        yield f"The segments differ in {telling} alone: a filter on it would give the same."
+    if leave_out:
+        pronoun = plural(len(leave_out), "it", "them")
+        blur = f"; with {pronoun} the segments blur them" if signs.depth < DEEP else ""
         yield (
-            f"The groups show once {listed(idle, most=6)} {plural(len(idle), 'is', 'are')} left out, which "
-            f"{plural(len(idle), 'plays', 'play')} no part in them: segment without {plural(len(idle), 'it', 'them')}."
+            f"The groups show once {listed(leave_out, most=6)} {plural(len(leave_out), 'is', 'are')} left out, which "
+            f"{plural(len(leave_out), 'plays', 'play')} no part in them{blur}: segment without {pronoun}."
         )
+    yield from filters.sentences()
 
 
 def _about_few_customers(evidence: Evidence, count: int, smallest: float) -> Iterator[str]:

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 import pandas as pd
 
-from gauger.algorithms import RowOrder, Stream
+from gauger.algorithms import RowOrder
 from gauger.algorithms.diagnostics import EXACT_UP_TO, calinski_harabasz, davies_bouldin
 from gauger.algorithms.kmeans import total_squares
 from gauger.choosing.advice import CountAdvice, advise_count
@@ -195,15 +195,14 @@ def study_counts(
             seed=seed,
             advance=advance,
         )
-        several = [count for count in asked if count > 1]
-        evidence = look_for_groups(
-            looked_at, several, Stream.EVIDENCE_SAMPLE.seed(seed), advance, one_scale=way.one_scale
-        )
+        evidence = look_for_groups(looked_at, advance)
     table = pd.concat([pd.DataFrame(measures).T, criteria.table], axis=1).rename_axis("count")
     table.insert(1, "wcss_share", table["wcss"] / _everyone_spread(way.everyone))
-    advice = advise_count(table, evidence, criteria.gap, names=names, segmentations=segmentations)
+    filters = evidence.filters(features, names)
+    advice = advise_count(table, evidence, criteria.gap, names=names, filters=filters, segmentations=segmentations)
     advice = way.heed(advice, evidence, table, segmentations)
-    remarks = _remarks(segmentations, table, way.measured_on(exact_up_to), columns.shape[1], len(looked_at))
+    remarks = _remarks(segmentations, table, way.measured_on(exact_up_to), columns.shape[1], evidence.looked_at)
+    remarks += filters.remarks()
     remarks += way.about_shapes(segmentations[advice.count])
     shown = [name for name in _COLUMNS if name in table]
     return CountStudy(table[shown], advice, segmentations, remarks)

@@ -5,16 +5,19 @@ not show between groups that overlap. Together they are right far more often (be
 draws at random hangs on no seed of the analyst's, and neither does a verdict.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
-from gauger.algorithms.diagnostics import Valleys, joined
+from gauger.algorithms.diagnostics import DEEP, Valleys, joined
 from gauger.algorithms.statistics import scaled_dip
+from gauger.choosing.filters import Filters, filters_among
 from gauger.choosing.group_table import GroupTable
 from gauger.choosing.signs import CLOUDS, Partition, Signs, measure_signs
-from gauger.choosing.weighing import DEEP, FAINT_OF_FIRM, Weighed, weigh
+from gauger.choosing.weighing import FAINT_OF_FIRM, Weighed, weigh
+from gauger.features import FeatureSet
 
 MOST_CUSTOMERS = 4_000
 """Customers that groups are looked for in: enough for a group of 2 % to have a peak of its own."""
@@ -31,6 +34,8 @@ _PLAYS_NO_PART = 0.10
 _STREAM = 7
 """The stream of the evidence, which takes no seed."""
 
+Codes = NDArray[np.integer]
+
 
 @dataclass(frozen=True, eq=False)
 class Evidence:
@@ -39,7 +44,8 @@ class Evidence:
     `count` is the answer, 1 for no groups. `between_valleys` groups have deep valleys between each two; `silhouettes`
     (on a sample), `excess` (how many standard deviations they are above those of one cloud of the same shape) and
     `valleys` (the depth between the two segments least apart) are by count. `aside` of the `looked_at` customers were
-    isolated and set aside. `idle` features (by place) play no part and were left out to see the groups.
+    isolated and set aside. `idle` features (by place) play no part and were left out to see the groups. `rival` is a
+    higher count that nearly as much speaks for. `signs` are those of all features.
     """
 
     count: int
@@ -50,12 +56,31 @@ class Evidence:
     aside: int
     looked_at: int
     idle: tuple[int, ...] = ()
-    depth: float = 0.0
+    rival: int | None = None
+    signs: Signs | None = None
 
     @property
     def best_silhouette(self) -> int:
         """The count of the highest silhouette."""
         return max(self.silhouettes, key=lambda count: self.silhouettes[count], default=1)
+
+    def depth_of(self, codes: Codes) -> float:
+        """The valley between the two segments least apart that customers' codes (all customers,) from 1 make."""
+        if self.signs is None:
+            return 0.0
+        own = codes[self.signs.table.rows].astype(np.intp) - 1
+        return Valleys(self.signs.smooth, own, int(codes.max()), 0.5 * self.signs.least).shallowest
+
+    def filters(self, features: FeatureSet, names: Sequence[str]) -> Filters:
+        """What filters on features tell apart; `names` are those of the columns that groups were looked for in.
+
+        Where there are groups, only what segments at some count repeat.
+        """
+        if self.signs is None or not names:
+            return Filters()
+        own = {count: sign.own.codes for count, sign in self.signs.by_count.items()}
+        found = filters_among(self.signs.table, own, features, names)
+        return found if self.count == 1 else replace(found, others={})
 
 
 def steps_of_evidence() -> int:
@@ -70,17 +95,18 @@ def look_for_groups(table: GroupTable, advance: Callable[[int], None] = lambda _
     more, or when it finds a valley between each two of its groups and the first look only had soft borders.
     """
     signs, first = _look(table, (_STREAM, 1), advance)
+    evidence = _evidence(signs, first, len(table.values))
     idle = idle_features(signs, first)
     if not idle or len(idle) == table.values.shape[1]:
         advance(CLOUDS)
-        return _evidence(signs, first, len(table.values))
+        return evidence
     others, second = _look(table.without(idle), (_STREAM, 2), advance)
     more = second.count > first.count and (first.count > 1 or second.depth >= _WORTH_LEAVING_OUT)
     firmer = second.count == second.between_valleys >= first.between_valleys < first.count
     own = second.count == first.count > 1 and _shown(others, second) and not _shown(signs, first)
     if more or firmer or own:
-        return replace(_evidence(others, second, len(table.values)), idle=idle)
-    return _evidence(signs, first, len(table.values))
+        return replace(_evidence(others, second, len(table.values)), idle=idle, signs=signs)
+    return evidence
 
 
 def _shown(signs: Signs, weighed: Weighed) -> bool:
@@ -130,7 +156,8 @@ def _evidence(signs: Signs, weighed: Weighed, looked_at: int) -> Evidence:
         {count: sign.own.shallowest for count, sign in signs.by_count.items()},
         signs.aside,
         looked_at,
-        depth=weighed.depth,
+        rival=weighed.rival,
+        signs=signs,
     )
 
 

@@ -6,6 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from gauger.algorithms import RowOrder
+from gauger.features import FeatureSet
+
 _MOST_DISTINCT, _LEAST_MIXED = 0.95, 0.80
 """With fewer distinct rows than the first share, where columns mixed at random would have the second: copies;
 judgement, tried on `benchmarks.advice`."""
@@ -65,7 +68,7 @@ class GroupTable:
         return GroupTable(self.values[:, kept], self.rows, categories, self.one_scale)
 
     def scaled(self) -> Values:
-        """The measures (n, m), then each category's columns: every measure, and every category as a whole, of width 1."""
+        """The measures, then the columns of categories (n, d): each measure and each whole category of width 1."""
         centred = self.values - self.values.mean(axis=0)
         spread = centred.std(axis=0)
         for places in self.categories:
@@ -96,7 +99,7 @@ class GroupTable:
             return self
         mixed = np.empty_like(self.values)
         for places in self.features:
-            mixed[:, places] = self.values[np.ix_(rng.permutation(n), places)]
+            mixed[:, places] = self.values[rng.permutation(n)][:, places]
         if len(np.unique(mixed, axis=0)) < _LEAST_MIXED * n:
             return self
         shared = np.ones(len(first), dtype=np.bool_)
@@ -106,3 +109,18 @@ class GroupTable:
         stays = shared[which.ravel()]
         stays[first] = True
         return self.part(np.flatnonzero(stays))
+
+
+def group_table(features: FeatureSet, everyone: RowOrder, sample: Rows) -> tuple[GroupTable, list[str]]:
+    """Some customers, by their places in that order, to look for groups in, and what each column is part of.
+
+    That is the feature itself, or the category whose level it tells.
+    """
+    names = [features.names[place] for place in everyone.column_order]
+    wholes = [features.indicators[name].column if name in features.indicators else name for name in names]
+    together: dict[str, list[int]] = {}
+    for place, (name, whole) in enumerate(zip(names, wholes, strict=True)):
+        if name in features.indicators:
+            together.setdefault(whole, []).append(place)
+    categories = tuple(map(tuple, together.values()))
+    return GroupTable(everyone.columns[:, sample].T, everyone.order[sample], categories), wholes

@@ -30,9 +30,6 @@ _CHAINED = 0.9
 _CLOSE = 0.02
 """A cophenetic correlation this much higher is worth a word: judgement."""
 
-_MOST_COUNT = 10
-"""The most groups that are looked for, as in a study of the count."""
-
 CAUTION = (
     "All this compares trees with distances, not with the truth: a tree can tell the distances well and still not give "
     "the segments you need."
@@ -188,11 +185,7 @@ def study_linkages(
 
 def _groups_of(tree: MergeTree, seed: int) -> int:
     """The number of groups that the evidence finds, 1 for none."""
-    way = ByTree(tree, seed)
-    counts = range(2, min(_MOST_COUNT, tree.leaves) + 1)
-    return look_for_groups(
-        way.for_evidence()[0], counts, Stream.EVIDENCE_SAMPLE.seed(seed), one_scale=way.one_scale
-    ).count
+    return look_for_groups(ByTree(tree, seed).for_evidence()[0]).count
 
 
 def _advise(table: pd.DataFrame, count: int) -> tuple[str, tuple[str, ...]]:

@@ -6,7 +6,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.algorithms import Stream
+from gauger.algorithms import Stream, fixed_generator
 from gauger.algorithms.diagnostics import (
     SAMPLE,
     mean_over_segments,
@@ -30,6 +30,7 @@ from gauger.choosing.criteria import MOST_CUSTOMERS as MOST_RESAMPLED
 from gauger.choosing.criteria import sampled_columns
 from gauger.choosing.cuts import advice_on_cuts
 from gauger.choosing.evidence import MOST_CUSTOMERS, Evidence
+from gauger.choosing.group_table import GroupTable, group_table
 from gauger.clustering import (
     MergeTree,
     about_roundness,
@@ -42,14 +43,15 @@ from gauger.features import FeatureSet
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 
-"""Streams of the seed: the evidence's customers, and those that coordinates are found for."""
-
 _MOST_PLACED, _MOST_MEASURED = 1_500, 4_000
 """Customers that are placed by principal coordinates, O(n³), and that are measured by all distances:
 judgement."""
 
 _MOST_AXES, _LEAST_AXIS = 6, 0.05
 """Principal coordinates kept, and the least share of the first one's variance that each must have: judgement."""
+
+_BY_FEATURES = ("squared_euclidean", "city_block", "chebyshev", "minkowski", "gower")
+"""Metrics that are near where all features are near: groups are looked for in the features themselves."""
 
 Values = NDArray[np.float64]
 Made = Mapping[int, Segmentation]
@@ -63,8 +65,6 @@ class _OnFeatures:
 
     own: Fitter
     fitter: Fitter
-    one_scale = False
-    """Whether what `for_evidence` gives keeps its widths."""
 
     def __init__(self, features: FeatureSet, seed: int) -> None:
         self._features, self._seed = features, seed
@@ -75,10 +75,10 @@ class _OnFeatures:
         """Customers as columns (d, n), at most 2,500, for the criteria that resample."""
         return sampled_columns(self.everyone, self._seed)
 
-    def for_evidence(self) -> tuple[Values, list[str]]:
-        """Customers (n, d), at most 4,000, to look for groups in, and the names of their features."""
-        sample = self.everyone.sample(MOST_CUSTOMERS, Stream.EVIDENCE_SAMPLE.generator(self._seed))
-        return self.everyone.columns[:, sample].T, [self._features.names[index] for index in self.everyone.column_order]
+    def for_evidence(self) -> tuple[GroupTable, list[str]]:
+        """Customers, at most 4,000 and the same for every seed, to look for groups in; what each column is part of."""
+        sample = self.everyone.sample(MOST_CUSTOMERS, fixed_generator())
+        return group_table(self._features, self.everyone, sample)
 
     def own_measures(self, _count: int) -> dict[str, float]:
         """What only this method can tell of a count."""
@@ -149,39 +149,36 @@ class ByTree(_OnFeatures):
         self.tree = tree
         self.own = TreeFitter(tree.linkage)
         self.fitter = self.own
+        self._placed = self.everyone.order
         self._points = None if tree.metric == "euclidean" else self._standing()
-        self.one_scale = not (self._points is None or np.array_equal(self._points, self.everyone.columns.T))
 
     def _standing(self) -> Values:
         """The customers as points, in an order that row order cannot change."""
-        order = self.everyone.order
-        if self.tree.leaves < len(order):
+        if self.tree.leaves < len(self._placed):
             return self.everyone.columns.T
         if self.tree.distances.points is not None:
-            return self.tree.distances.points[order]
-        placed = order[self.everyone.sample(_MOST_PLACED, Stream.EMBEDDED_SAMPLE.generator(self._seed))]
-        return principal_coordinates(self.tree.distances.between(placed, placed), _MOST_AXES, least_share=_LEAST_AXIS)
+            return self.tree.distances.points[self._placed]
+        self._placed = self._placed[self.everyone.sample(_MOST_PLACED, fixed_generator())]
+        between = self.tree.distances.between(self._placed, self._placed)
+        return principal_coordinates(between, _MOST_AXES, least_share=_LEAST_AXIS)
 
-    def _sampled(self, most: int, stream: Stream) -> Values:
-        assert self._points is not None
-        n = len(self._points)
-        rows = np.arange(n)
-        if n > most:
-            rows = np.sort(stream.generator(self._seed).choice(n, most, replace=False))
-        return self._points[rows]
+    def _sampled(self, most: int, rng: np.random.Generator) -> NDArray[np.intp]:
+        n = len(self._placed)
+        return np.arange(n) if n <= most else np.sort(rng.choice(n, most, replace=False))
 
     def for_criteria(self) -> Values:
         """Customers as columns, at most 2,500."""
         if self._points is None:
             return super().for_criteria()
-        return np.ascontiguousarray(self._sampled(MOST_RESAMPLED, Stream.EMBEDDED_SAMPLE).T)
+        rows = self._sampled(MOST_RESAMPLED, Stream.EMBEDDED_SAMPLE.generator(self._seed))
+        return np.ascontiguousarray(self._points[rows].T)
 
-    def for_evidence(self) -> tuple[Values, list[str]]:
-        """Customers as points, at most 4,000; axes that are no features have no names."""
-        points, names = super().for_evidence()
-        if self._points is None:
-            return points, names
-        return self._sampled(MOST_CUSTOMERS, Stream.EVIDENCE_SAMPLE), [] if self.one_scale else names
+    def for_evidence(self) -> tuple[GroupTable, list[str]]:
+        """Customers by their features, or for metrics that look elsewhere as points, whose axes have no names."""
+        if self._points is None or self.tree.metric in _BY_FEATURES or self.tree.leaves < self.everyone.size:
+            return super().for_evidence()
+        rows = self._sampled(MOST_CUSTOMERS, fixed_generator())
+        return GroupTable(self._points[rows], self._placed[rows], one_scale=True), []
 
     def refuse_too_many(self, count: int) -> None:
         """Raise SettingError for more segments than the tree has leaves."""

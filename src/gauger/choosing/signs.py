@@ -1,4 +1,4 @@
-"""What is measured to see groups: for every count the k-means segments, how firm they are, and one cloud's for comparison."""
+"""What is measured to see groups: for every count how firm its k-means segments are, beside those of one cloud."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -31,7 +31,7 @@ _CLOUDS_WITH_VALLEYS = 4
 _LEAST_SPREAD, _LEAST_SPREAD_OF_DEPTHS = 0.004, 0.03
 """A few clouds can agree by chance: their silhouettes and their valleys differ by no less than this; judgement."""
 
-_LEAST_SHARE, _LEAST_CUSTOMERS = 0.015, 5
+LEAST_SHARE, LEAST_CUSTOMERS = 0.015, 5
 """A group of fewer (a share, and a number of customers) is none: judgement."""
 
 _SUBSET, _SUBSET_OF_CLOUDS = 1_000, 800
@@ -122,7 +122,7 @@ def measure_signs(table: GroupTable, highest: int, stream: tuple[int, ...], adva
     smooth = smooth_table(kept.measures, kept.levels, _DRAWS, rng)
     scaled = kept.scaled()
     columns = np.ascontiguousarray(scaled.T)
-    least = max(_LEAST_CUSTOMERS, _LEAST_SHARE * smooth.size)
+    least = max(LEAST_CUSTOMERS, LEAST_SHARE * smooth.size)
     counts = range(2, min(highest, distinct_up_to(columns, highest + 1) - 1) + 1)
     if not counts:
         advance(CLOUDS)
@@ -130,7 +130,7 @@ def measure_signs(table: GroupTable, highest: int, stream: tuple[int, ...], adva
     fits = fits_by_count(columns, counts, rng, starts=_STARTS)
     lonely = _lonely_fits(columns, counts, rng)
     rows = rng.permutation(smooth.size)
-    looked = smooth.draws[0] if smooth.smoothers else scaled
+    looked = smooth.draws[0] * _widths(kept, scaled) if smooth.smoothers else scaled
     weighing = _Silhouettes(looked, np.sort(rows[:_SUBSET]))
     comparing = _Silhouettes(scaled, np.sort(rows[:_SUBSET_OF_CLOUDS]))
     clouds = _of_clouds(kept, smooth, counts, least, stream, advance)
@@ -179,14 +179,17 @@ def _of_clouds(
     """What clouds have, by count."""
     rng = np.random.default_rng((*stream, 3))
     clouds = OneCloud(smooth, rng)
-    positions = table.level_positions()
+    scaled = table.scaled()
+    widths, positions = _widths(table, scaled), table.level_positions()
     rows = np.sort(rng.permutation(smooth.size)[:_SUBSET_OF_CLOUDS])
 
     def of_cloud(job: tuple[int, np.random.SeedSequence]) -> tuple[list[float], list[list[float]]]:
         index, own_stream = job
         own = np.random.default_rng(own_stream)
         loose, tied, levels = clouds.draw(own)
-        drawn = np.column_stack([standardised(tied), *(at[levels[:, place]] for place, at in enumerate(positions))])
+        drawn = np.column_stack(
+            [standardised(tied) * widths, *(at[levels[:, place]] for place, at in enumerate(positions))]
+        )
         found = fits_by_count(np.ascontiguousarray(drawn.T), counts, own, starts=_STARTS_IN_CLOUDS)
         of_drawn = _Silhouettes(drawn, rows)
         silhouettes = [of_drawn.mean(found[count].codes) for count in counts]
@@ -212,6 +215,11 @@ def _of_clouds(
             _mean_and_spread([min(one) for one in each], _LEAST_SPREAD_OF_DEPTHS),
         )
     return found
+
+
+def _widths(table: GroupTable, scaled: Values) -> Values:
+    """The standard deviations (m,) of the measures on the scaled table."""
+    return np.asarray(scaled.std(axis=0)[: len(table.places)])
 
 
 def _mean_and_spread(values: list[float], least: float) -> tuple[float, float]:

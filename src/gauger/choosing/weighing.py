@@ -2,14 +2,11 @@
 
 from dataclasses import dataclass
 
-from gauger.algorithms.diagnostics import joined
+from gauger.algorithms.diagnostics import DEEP, joined
 from gauger.choosing.signs import CountSigns, Partition, Signs
 
-DEEP = 0.60
-"""A scaled dip that evenly spread customers reach once in fifty times, a normal cloud never: a valley by itself."""
-
 DEEP_MERGED = 0.95
-"""The same between segments that were merged for it, which are chosen from many: tuned as `_LINKED`."""
+"""A valley as `DEEP` between segments that were merged for it, which are chosen from many: tuned as `_LINKED`."""
 
 FAINT, FAINT_OF_TWO, FAINT_OF_FIRM = 0.38, 0.40, 0.35
 """A scaled dip that speaks for a count when its silhouette does too; that of two segments, of which there is but one;
@@ -37,18 +34,25 @@ _PLAIN_TO_SEE = 1.0
 """A valley this deep speaks for groups whatever the silhouettes say: tuned as
 `_LINKED`."""
 
+_NEAR, _RIVAL_DEPTH = 0.05, 0.50
+"""A higher count is a rival with a silhouette this near and faint valleys, or with valleys this deep: judgement."""
+
 _DEEP_ERRORS, _FAINT_ERRORS = 3.0, 2.0
 """Standard deviations that a valley must be deeper than those of one cloud: judgement."""
 
 
 @dataclass(frozen=True, eq=False)
 class Weighed:
-    """`count` groups, as in `groups` (None for one); `between_valleys` of them have valleys of `depth` between each two."""
+    """`count` groups, as in `groups` (None for one), and a higher count that nearly as much speaks for.
+
+    `between_valleys` groups have valleys of at least `depth` between each two.
+    """
 
     count: int
     between_valleys: int
     depth: float
     groups: Partition | None
+    rival: int | None = None
 
 
 def weigh(signs: Signs) -> Weighed:
@@ -74,7 +78,21 @@ def weigh(signs: Signs) -> Weighed:
     depth = between.shallowest if between is not None else 0.0
     if answer is None or (highest <= LIKELY and depth <= _PLAIN_TO_SEE):
         return Weighed(1, valleys, depth, None)
-    return Weighed(answer.count, valleys, depth, answer)
+    return Weighed(answer.count, valleys, depth, answer, _rival(signs, answer))
+
+
+def _rival(signs: Signs, answer: Partition) -> int | None:
+    """A higher count that nearly as much speaks for: by its silhouette with faint valleys, or by deep ones."""
+    for count, sign in signs.by_count.items():
+        if count > answer.count and sign.own.smallest >= signs.least:
+            near = sign.own.silhouette >= answer.silhouette - _NEAR
+            if near and sign.own.shallowest >= FAINT_OF_FIRM:
+                return count
+        for step in sign.merged:
+            limit = max(_RIVAL_DEPTH, _beyond(sign.clouds.depth, _DEEP_ERRORS))
+            if step.count > answer.count and step.shallowest > limit and step.smallest >= signs.least:
+                return step.count
+    return None
 
 
 def _more_between_valleys(sign: CountSigns, found: Partition | None, best: float, least: float) -> Partition | None:

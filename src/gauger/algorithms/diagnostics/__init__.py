@@ -17,9 +17,10 @@ from gauger.algorithms.diagnostics.silhouettes import (
 )
 from gauger.algorithms.diagnostics.smooth_table import SmoothTable, smooth_table, standardised
 from gauger.algorithms.diagnostics.validity import density_validity
-from gauger.algorithms.diagnostics.valleys import Valleys, joined, shallowest_neighbours
+from gauger.algorithms.diagnostics.valleys import DEEP, Valleys, joined, shallowest_neighbours
 
 __all__ = [
+    "DEEP",
     "EXACT_UP_TO",
     "SAMPLE",
     "Elbow",
@@ -37,10 +38,10 @@ __all__ = [
     "isolated",
     "joined",
     "mean_over_segments",
-    "shallowest_neighbours",
     "nth_neighbour_distances",
     "prediction_strength",
     "sample_by_segment",
+    "shallowest_neighbours",
     "silhouette_values",
     "silhouettes_from_sums",
     "smooth_table",

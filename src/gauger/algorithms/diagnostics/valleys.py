@@ -11,6 +11,9 @@ from scipy.special import ndtri
 from gauger.algorithms.diagnostics.smooth_table import SmoothTable
 from gauger.algorithms.statistics import scaled_dip
 
+DEEP = 0.60
+"""A scaled dip that evenly spread points reach once in fifty times, a normal cloud never: a valley by itself."""
+
 _THIN_TO = 2
 """Of two segments the larger is thinned to so many times the smaller, whose peak would drown else: judgement."""
 
@@ -143,7 +146,7 @@ class Valleys:
 
 
 def joined(depths: Values, limit: float) -> tuple[int, Rows]:
-    """Segments with a valley (count, count) below `limit` joined, in chains too: how many are left, and which is whose."""
+    """Join segments with a valley (count, count) below `limit`, in chains too: how many are left, and where each is."""
     left, home = connected_components(depths < limit, directed=False)
     return int(left), home.astype(np.intp)
 
@@ -161,4 +164,4 @@ def shallowest_neighbours(table: SmoothTable, codes: Codes, centres: Values, lea
             if np.isinf(depths[one, other]) and min(len(parts[one]), len(parts[other])) >= least:
                 depths[one, other] = depths[other, one] = _depth_between(table, parts[one], parts[other])
     shallow = depths.min(axis=1)
-    return shallow[np.isfinite(shallow)].tolist()
+    return [float(depth) for depth in shallow[np.isfinite(shallow)]]
