@@ -7,7 +7,6 @@ from naive_density import features_of
 
 import gauger
 from benchmarks.odd_shapes import make_shape
-from gauger.clustering.roundness import between_steps
 
 
 def _codes(points: np.ndarray, count: int) -> list[str]:
@@ -64,14 +63,3 @@ def test_tied_whole_numbers_are_no_dense_groups() -> None:
         table = pd.DataFrame({"who": range(1_500), "recency_days": days, "orders": orders})
         seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", transform="log"), 4)
         assert "not-round" not in {remark.code for remark in seg.remarks}
-
-
-def test_ties_are_spread_over_their_step_and_real_gaps_stay() -> None:
-    column = np.repeat([1.0, 2.0, 3.0, 103.0, 104.0], 50)
-    spread = between_steps(column, np.random.default_rng(0))
-    assert np.abs(spread - column).max() <= 1.0
-    assert len(np.unique(spread)) == 250
-    assert spread[column == 3.0].max() < 5.0
-    assert spread[column == 103.0].min() > 101.0
-    untied = np.arange(10.0)
-    assert between_steps(untied, np.random.default_rng(0)) is untied

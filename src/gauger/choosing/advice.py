@@ -295,6 +295,8 @@ def _alternatives(evidence: Evidence, picks: Picks, apart: Mapping[int, float], 
     offers = [(best, f"the highest silhouette ({apart[best]:.2f})")]
     if evidence.between_valleys > 1:
         offers.append((evidence.between_valleys, "only groups with a valley between each two"))
+    if evidence.rival is not None:
+        offers.append((evidence.rival, "nearly as much speaks for it"))
     if picks["elbow"] is not None:
         offers.append((picks["elbow"], "the elbow"))
     for other in sorted(apart, key=lambda other: -apart[other]):

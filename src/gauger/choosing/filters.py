@@ -38,6 +38,10 @@ class Filter:
     row: int = -1
     share: float = 0.0
 
+    def repeated_by(self, codes: Codes) -> bool:
+        """Whether segments (n,) only repeat the parts."""
+        return adjusted_rand(codes, self.parts) >= _SAME
+
     def in_words(self, features: FeatureSet, name: str) -> str:
         """What it tells apart, of the feature of that name."""
         if self.kind != "value":
@@ -87,10 +91,10 @@ def filters_among(
 ) -> Filters:
     """The filters on features, whose names are those of the table's columns, beside k-means segments (n,) by count."""
     repeated, others = {}, {}
-    for one in _filters_of(table):
+    for one in filters_of(table):
         name = names[one.places[0]]
         words = one.in_words(features, name)
-        counts = [count for count, codes in segments.items() if adjusted_rand(codes, one.parts) >= _SAME]
+        counts = [count for count, codes in segments.items() if one.repeated_by(codes)]
         if counts:
             repeated[name] = counts[0], words
         elif one.apart:
@@ -98,7 +102,8 @@ def filters_among(
     return Filters(repeated, others)
 
 
-def _filters_of(table: GroupTable) -> Iterator[Filter]:
+def filters_of(table: GroupTable) -> Iterator[Filter]:
+    """A filter for each category, each measure of a few values, and each value that many customers share."""
     for places, levels in zip(table.categories, table.levels.T, strict=True):
         yield Filter(places, levels, "levels", apart=True)
     for place in table.places:

@@ -16,6 +16,9 @@ judgement, tried on `benchmarks.advice`."""
 _ATOM_SHARE, _ATOM_SIZE = 0.01, 8
 """A value that fewer distinct customers have (a share, and a number) is no atom: judgement."""
 
+SEEN_IN_FEATURES = ("euclidean", "squared_euclidean", "city_block", "chebyshev", "minkowski", "gower")
+"""Metrics that are near where all features are near: groups are looked for in the features themselves."""
+
 Values = NDArray[np.float64]
 Rows = NDArray[np.intp]
 

@@ -30,7 +30,7 @@ from gauger.choosing.criteria import MOST_CUSTOMERS as MOST_RESAMPLED
 from gauger.choosing.criteria import sampled_columns
 from gauger.choosing.cuts import advice_on_cuts
 from gauger.choosing.evidence import MOST_CUSTOMERS, Evidence
-from gauger.choosing.group_table import GroupTable, group_table
+from gauger.choosing.group_table import SEEN_IN_FEATURES, GroupTable, group_table
 from gauger.clustering import (
     MergeTree,
     about_roundness,
@@ -49,9 +49,6 @@ judgement."""
 
 _MOST_AXES, _LEAST_AXIS = 6, 0.05
 """Principal coordinates kept, and the least share of the first one's variance that each must have: judgement."""
-
-_BY_FEATURES = ("squared_euclidean", "city_block", "chebyshev", "minkowski", "gower")
-"""Metrics that are near where all features are near: groups are looked for in the features themselves."""
 
 Values = NDArray[np.float64]
 Made = Mapping[int, Segmentation]
@@ -175,7 +172,7 @@ class ByTree(_OnFeatures):
 
     def for_evidence(self) -> tuple[GroupTable, list[str]]:
         """Customers by their features, or for metrics that look elsewhere as points, whose axes have no names."""
-        if self._points is None or self.tree.metric in _BY_FEATURES or self.tree.leaves < self.everyone.size:
+        if self._points is None or self.tree.metric in SEEN_IN_FEATURES or self.tree.leaves < self.everyone.size:
             return super().for_evidence()
         rows = self._sampled(MOST_CUSTOMERS, fixed_generator())
         return GroupTable(self._points[rows], self._placed[rows], one_scale=True), []

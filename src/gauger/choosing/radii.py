@@ -9,13 +9,16 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from gauger.algorithms import RowOrder
+from gauger.algorithms import RowOrder, fixed_generator
 from gauger.algorithms.density import DensityGroups, Hierarchy, split_hierarchy, spread_groups, usual_smoothing
 from gauger.algorithms.diagnostics import Knee, density_validity, find_knee
 from gauger.algorithms.merge_trees import Merges, merges_of_links
 from gauger.algorithms.neighbours import Neighbours
 from gauger.algorithms.statistics import adjusted_rand
-from gauger.choosing.radius_advice import RadiusAdvice, advise_radius, plateaus_of
+from gauger.choosing.evidence import MOST_CUSTOMERS, look_for_groups, steps_of_evidence
+from gauger.choosing.filters import filters_of
+from gauger.choosing.group_table import SEEN_IN_FEATURES, group_table
+from gauger.choosing.radius_advice import RadiusAdvice, advise_radius, heard_beside, plateaus_of
 from gauger.clustering import (
     Metric,
     about_density,
@@ -187,7 +190,8 @@ def study_radius(
     tried = dict.fromkeys(checked_min_points(one, features) for one in asked)
     everyone = order_customers(features)
     near = neighbours_of(features, everyone, metric)
-    studies = [_study(features, everyone, near, enough) for enough in tried]
+    beside = _Beside(features, everyone) if isinstance(metric, str) and metric in SEEN_IN_FEATURES else None
+    studies = [_study(features, everyone, near, enough, beside) for enough in tried]
     best = min(studies, key=lambda study: (_VERDICTS.index(study.advice.verdict), -_longest(study)))
     return replace(best, by_min_points=pd.DataFrame([_in_short(study) for study in studies]).set_index("min_points"))
 
@@ -201,7 +205,30 @@ def refuse_bad_coarseness(coarseness: float) -> None:
         )
 
 
-def _study(features: FeatureSet, everyone: RowOrder, near: Neighbours, min_points: int) -> RadiusStudy:
+class _Beside:
+    """What the evidence of `study_counts` says of the same customers."""
+
+    def __init__(self, features: FeatureSet, everyone: RowOrder) -> None:
+        self._features = features
+        table, self._names = group_table(features, everyone, everyone.sample(MOST_CUSTOMERS, fixed_generator()))
+        self._place = np.empty(everyone.size, dtype=np.intp)
+        self._place[everyone.order] = np.arange(everyone.size)
+        self._table = table
+        with task("groups, whatever the radius", steps_of_evidence()) as advance:
+            self.groups = look_for_groups(table, advance).count
+
+    def told_apart(self, codes: Rows) -> str | None:
+        """In words what a filter tells apart, where density groups (n,), 0 for none, only repeat that."""
+        own = codes[self._place[self._table.rows]]
+        for one in filters_of(self._table):
+            if one.repeated_by(own):
+                return one.in_words(self._features, self._names[one.places[0]])
+        return None
+
+
+def _study(
+    features: FeatureSet, everyone: RowOrder, near: Neighbours, min_points: int, beside: _Beside | None
+) -> RadiusStudy:
     reach = near.nth_distances(min_points)
     n, names = len(reach), len(features.names)
     with task(f"links of {n:,} customers", n - 1) as advance:
@@ -216,6 +243,12 @@ def _study(features: FeatureSet, everyone: RowOrder, near: Neighbours, min_point
     table = _tabulated(radii, made, near, features)
     groups = len(found.most_stable()) if len(found.parent) > 1 else 1
     advice = advise_radius(table, knee, groups, min_points)
+    if beside is not None:
+        told = None
+        if groups > 1 and beside.groups == 1:
+            chosen = advice.radius
+            told = beside.told_apart(_spread(near, reach, links[lengths <= chosen], chosen, rank).group + 1)
+        advice = heard_beside(advice, groups, beside.groups, told)
     remarks = (*_about(table, advice, n), *about_density(names, everyone, near, min_points))
     return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks)
 

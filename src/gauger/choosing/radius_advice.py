@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pandas as pd
@@ -141,6 +141,32 @@ def advise_radius(table: pd.DataFrame, knee: Knee | None, groups: int, min_point
     own = range(plateaus[0].first, plateaus[0].last + 1) if plateaus else range(index, index + 1)
     others = dict(_others(table, plateaus[1:], knee, own))
     return RadiusAdvice(float(radii[index]), min_points, verdict, tuple(reasons), others)
+
+
+def heard_beside(advice: RadiusAdvice, groups: int, others: int, told_apart: str | None) -> RadiusAdvice:
+    """The advice with what the evidence of `study_counts` says beside density's `groups`: as many as `others`.
+
+    `told_apart` is in words what a filter tells apart, where the groups only repeat that.
+    """
+    if told_apart is not None:
+        text = f"These groups only repeat {told_apart}: a filter does that, and beside it study_counts sees none."
+        return replace(advice, verdict="unclear", reasons=(text, *advice.reasons))
+    if groups == others:
+        text = f"study_counts sees {'the same ' if groups > 1 else 'no groups either'}"
+        text = f"{text}{others} groups." if groups > 1 else f"{text}."
+    elif groups < 2:
+        text = (
+            f"study_counts does see {others} groups: they touch, and density joins what touches. k-means can hold them "
+            "apart (gauger counts)."
+        )
+    elif others < 2:
+        text = (
+            "study_counts sees no groups: it looks for round ones, and these differ in shape or in density, or are "
+            "spots inside one cloud."
+        )
+    else:
+        text = f"study_counts, which looks for round groups, sees {others}: it joins or cuts what has another shape."
+    return replace(advice, reasons=(*advice.reasons, text))
 
 
 def _nothing(table: pd.DataFrame, knee: Knee | None, min_points: int) -> RadiusAdvice:

@@ -154,9 +154,9 @@ def wrote(paths: "Sequence[Path]") -> None:
         _console().print(Text(visible(f"wrote {path}")), soft_wrap=True)
 
 
-def next_step(command: str) -> None:
+def next_step(command: str, why: str = "Next") -> None:
     """The command to type next, on one line so that it can be copied."""
-    _console().print(Text(visible(f"Next: {command}")), soft_wrap=True)
+    _console().print(Text(visible(f"{why}: {command}")), soft_wrap=True)
 
 
 def fault(text: str) -> None:

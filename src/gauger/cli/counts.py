@@ -22,7 +22,7 @@ COUNT_FILES = ("counts.csv", "counts.png", "silhouettes.png", "splits.png", "fea
 _COUNTS_A_TABLE = 10
 """Counts side by side, so that a table fits 80 columns."""
 
-_SENTENCES = 3
+_SENTENCES = 4
 """Reasons that a terminal shows; `--json` has all."""
 
 
@@ -76,9 +76,13 @@ def counts(
         console.table(part)
     tell_advice(study.advice)
     console.wrote(results.paths if results is not None else ())
-    console.next_step(
-        f"gauger segment {typed(source, reading, preparation)} --count {study.advice.count} --out segments"
-    )
+    advice = study.advice
+    if advice.leave_out:
+        preparation = preparation.without(advice.leave_out, prepared)
+    count, why = advice.count, "Next"
+    if advice.verdict == "no structure" and advice.alternatives:
+        count, why = next(iter(advice.alternatives)), "For parts of the cloud all the same"
+    console.next_step(f"gauger segment {typed(source, reading, preparation)} --count {count} --out segments", why)
 
 
 def tell_advice(advice: "CountAdvice") -> None:

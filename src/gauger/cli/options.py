@@ -2,9 +2,9 @@
 
 import shlex
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -144,6 +144,19 @@ class Preparation:
             console.say(f"{prepared.headline()}: {', '.join(shown)}")
         console.remarks(prepared.remarks)
         return prepared
+
+    def without(self, left_out: Sequence[str], prepared: "FeatureSet") -> "Preparation":
+        """The same without some features and categories of what was prepared, and without what was said of them."""
+        kept = [name for name in prepared.names if name not in left_out and name not in prepared.indicators]
+        changed: dict[str, Any] = {"features": ",".join(kept) or None}
+        for field in fields(self):
+            value = getattr(self, field.name)
+            if field.name in ("categories", "flag_missing") and value:
+                changed[field.name] = ",".join(name for name in split_names(value) if name not in left_out) or None
+            elif isinstance(value, str) and "=" in value:
+                pairs = [pair for pair in split_names(value) if pair.partition("=")[0].strip() not in left_out]
+                changed[field.name] = ",".join(pairs) or field.default
+        return replace(self, **changed)
 
 
 def typed(source: str, *groups: Reading | Preparation) -> str:

@@ -9,7 +9,7 @@ from gauger.algorithms import RowOrder, fixed_generator
 from gauger.algorithms.density import groups_of_levels, split_hierarchy, usual_min_points, usual_smoothing
 from gauger.algorithms.merge_trees import merges_of_links
 from gauger.algorithms.neighbours import PointNeighbours, compile_links
-from gauger.algorithms.statistics import adjusted_rand, contingency_table, purity
+from gauger.algorithms.statistics import Smoother, adjusted_rand, contingency_table, purity
 from gauger.clustering.density_levels import checked_smallest
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
@@ -39,7 +39,7 @@ def about_roundness(everyone: RowOrder, seg: Segmentation) -> Iterator[Remark]:
     if features > _MOST_FEATURES or customers < 2 * usual_min_points(features):
         return
     rng = fixed_generator()
-    columns = np.array([between_steps(column, rng) for column in everyone.columns[:, sample]])
+    columns = np.array([_without_ties(column, rng) for column in everyone.columns[:, sample]])
     groups = _groups_by_density(columns, smallest)
     count = int(groups.max(initial=0))
     own = seg.codes[everyone.order[sample]]
@@ -61,19 +61,10 @@ def about_roundness(everyone: RowOrder, seg: Segmentation) -> Iterator[Remark]:
     )
 
 
-def between_steps(column: Values, rng: np.random.Generator) -> Values:
-    """Values (n,) with the customers of each tied one spread at random over half a step to both sides.
-
-    Whole numbers, such as days, are measured no finer than their step: as they are, each would look like a dense group
-    of its own. A step is no more than twice as wide to one side as to the other, so that real gaps stay.
-    """
-    distinct, index = np.unique(column, return_inverse=True)
-    if len(distinct) < 2 or 2 * len(distinct) > len(column):
-        return column
-    gaps = np.diff(distinct)
-    below, above = np.append(gaps[0], gaps), np.append(gaps, gaps[-1])
-    low, high = np.minimum(below, 2.0 * above) / 2.0, np.minimum(above, 2.0 * below) / 2.0
-    return np.asarray(column - low[index] + rng.random(len(column)) * (low + high)[index])
+def _without_ties(column: Values, rng: np.random.Generator) -> Values:
+    """Values (n,) with their ties spread at random, so that a flag or whole days make no dense groups by themselves."""
+    smooth = Smoother.of(column).draw(rng)
+    return np.asarray(smooth * (column.std() / (smooth.std() or 1.0)))
 
 
 def _groups_by_density(columns: NDArray[np.float64], smallest: int) -> Codes:

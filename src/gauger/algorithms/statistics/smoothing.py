@@ -41,9 +41,9 @@ class Smoother:
         if len(levels) <= FEW_LEVELS:
             until = np.cumsum(sizes) / len(values)
             return cls(levels, codes, sizes, np.append(0.0, until[:-1]), until, scores=True)
-        middles = (levels[1:] + levels[:-1]) / 2.0
-        low = np.concatenate([[levels[0] - (middles[0] - levels[0])], middles])
-        high = np.concatenate([middles, [levels[-1] + (levels[-1] - middles[-1])]])
+        gaps = np.diff(levels)
+        below, above = np.append(gaps[0], gaps), np.append(gaps, gaps[-1])
+        low, high = levels - np.minimum(below, 2.0 * above) / 2.0, levels + np.minimum(above, 2.0 * below) / 2.0
         for atom in _atoms(sizes):
             low[atom], high[atom] = _reach(levels, sizes, atom)
         alone = sizes == 1
