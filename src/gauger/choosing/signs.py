@@ -14,6 +14,7 @@ from gauger.algorithms.diagnostics import (
     Valleys,
     isolated,
     nth_neighbour_distances,
+    shallow_from,
     shallowest_neighbours,
     silhouettes_from_sums,
     smooth_table,
@@ -42,6 +43,9 @@ _STARTS, _STARTS_IN_CLOUDS, _STARTS_OF_THE_LONELY = 10, 3, 6
 
 _LONELY = 20.0
 """A customer weighs at most so many times the typical one, by the space it has: judgement."""
+
+FAINTEST = 0.35
+"""No valley shallower than this speaks for anything: tuned on `benchmarks.advice`."""
 
 _DRAWS = 2
 """How often ties are spread anew: judgement."""
@@ -137,18 +141,23 @@ def measure_signs(table: GroupTable, highest: int, stream: tuple[int, ...], adva
     found = {}
     for count in counts:
         valleys = Valleys(smooth, fits[count].codes, count, least)
-        steps = [
-            Partition(left, codes, weighing.mean(codes), depth, int(np.bincount(codes).min()))
-            for left, depth, codes in valleys.merging()
+        steps = list(valleys.merging())
+        silhouettes = weighing.means(fits[count].codes, [codes for _, _, codes in steps])
+        segments = [
+            Partition(left, codes, apart, depth, int(np.bincount(codes).min()))
+            for (left, depth, codes), apart in zip(steps, silhouettes, strict=True)
         ]
-        other = lonely[count].codes
-        alone_valleys = Valleys(smooth, other, count, least)
+        other = lonely[count]
         of_lonely = Partition(
-            count, other, weighing.mean(other), alone_valleys.shallowest, int(np.bincount(other).min())
+            count,
+            other.codes,
+            weighing.mean(other.codes),
+            shallow_from(smooth, other.codes, other.centres, least, FAINTEST),
+            int(np.bincount(other.codes, minlength=count).min()),
         )
         mean, error = clouds[count].silhouette
         excess = (comparing.mean(fits[count].codes) - mean) / error
-        found[count] = CountSigns(steps[0], tuple(steps[1:]), of_lonely, valleys.depths, excess, clouds[count])
+        found[count] = CountSigns(segments[0], tuple(segments[1:]), of_lonely, valleys.depths, excess, clouds[count])
     return Signs(kept, smooth, found, int(alone.sum()), least)
 
 
@@ -161,11 +170,21 @@ class _Silhouettes:
 
     def mean(self, codes: Codes) -> float:
         """That of segments of all points (n,)."""
+        return self.means(codes, [codes])[0]
+
+    def means(self, codes: Codes, joined: Sequence[Codes]) -> list[float]:
+        """Those of segments of all points (n,) that are these segments joined."""
         own = codes[self._rows]
-        member = np.zeros((len(own), int(own.max()) + 1))
-        member[np.arange(len(own)), own] = 1.0
-        sizes = member.sum(axis=0).astype(np.int64)
-        return float(silhouettes_from_sums(self._distances @ member, own, sizes).mean())
+        count = int(codes.max()) + 1
+        sums = self._distances @ np.equal.outer(own, np.arange(count)).astype(np.float64)
+        found = []
+        for others in joined:
+            home = np.zeros((count, int(others.max()) + 1))
+            home[codes, others] = 1.0
+            now = others[self._rows]
+            sizes = np.bincount(now, minlength=home.shape[1])
+            found.append(float(silhouettes_from_sums(sums @ home, now, sizes).mean()))
+        return found
 
 
 def _of_clouds(

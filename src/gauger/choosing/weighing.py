@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 
 from gauger.algorithms.diagnostics import DEEP, joined
-from gauger.choosing.signs import CountSigns, Partition, Signs
+from gauger.choosing.signs import FAINTEST, CountSigns, Partition, Signs
 
 DEEP_MERGED = 0.95
 """A valley as `DEEP` between segments that were merged for it, which are chosen from many: tuned as `_LINKED`."""
 
-FAINT, FAINT_OF_TWO, FAINT_OF_FIRM = 0.38, 0.40, 0.35
+FAINT, FAINT_OF_TWO, FAINT_OF_FIRM = 0.38, 0.40, FAINTEST
 """A scaled dip that speaks for a count when its silhouette does too; that of two segments, of which there is but one;
 and that between the two least apart of three or more which are firm on average: tuned as `_LINKED`."""
 

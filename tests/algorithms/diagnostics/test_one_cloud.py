@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from gauger.algorithms.diagnostics import smooth_table
 from gauger.algorithms.diagnostics.one_cloud import OneCloud, single_peaked
 from gauger.algorithms.statistics.dip import scaled_dip
 
@@ -30,11 +31,27 @@ def test_drawn_clouds_have_the_correlations_and_no_second_peak() -> None:
     rng = np.random.default_rng(2)
     values = rng.normal(size=(1_500, 2)) @ np.array([[1.0, 0.8], [0.0, 0.6]])
     values[:700] += 8.0
-    drawn = OneCloud(values).draw(rng)
+    table = smooth_table(values, np.empty((1_500, 0), dtype=np.intp), 1, rng)
+    drawn, tied, _ = OneCloud(table, rng).draw(rng)
+    np.testing.assert_array_equal(drawn, tied)
     assert drawn.shape == values.shape
-    np.testing.assert_allclose(drawn.mean(axis=0), 0.0, atol=1e-9)
-    np.testing.assert_allclose(drawn.std(axis=0), 1.0)
     ranks = [np.corrcoef(np.argsort(np.argsort(table, axis=0), axis=0).T)[0, 1] for table in (values, drawn)]
     assert ranks[1] == pytest.approx(ranks[0], abs=0.06)
     assert scaled_dip(np.sort(values[:, 0])) > 2.0
     assert scaled_dip(np.sort(drawn[:, 0])) < 0.7
+
+
+def test_drawn_flags_zeros_and_levels_are_as_frequent_as_they_were() -> None:
+    rng = np.random.default_rng(3)
+    measure = rng.normal(size=2_000)
+    flag = (rng.random(2_000) < 0.3).astype(float)
+    share = np.where(rng.random(2_000) < 0.5, 0.0, rng.beta(2.0, 3.0, 2_000))
+    levels = np.clip(np.round(measure + 1.5), 0, 3).astype(np.intp)[:, None]
+    table = smooth_table(np.column_stack([measure, flag, share]), levels, 1, rng)
+    _, tied, drawn = OneCloud(table, rng).draw(rng)
+    assert set(np.unique(tied[:, 1])) == {0.0, 1.0}
+    assert tied[:, 1].mean() == pytest.approx(flag.mean(), abs=0.04)
+    assert (tied[:, 2] == 0.0).mean() == pytest.approx(0.5, abs=0.06)
+    for level in range(4):
+        assert (drawn == level).mean() == pytest.approx((levels == level).mean(), abs=0.04)
+    assert np.corrcoef(tied[:, 0], drawn[:, 0])[0, 1] > 0.7

@@ -17,7 +17,7 @@ from gauger.algorithms.diagnostics.silhouettes import (
 )
 from gauger.algorithms.diagnostics.smooth_table import SmoothTable, smooth_table, standardised
 from gauger.algorithms.diagnostics.validity import density_validity
-from gauger.algorithms.diagnostics.valleys import DEEP, Valleys, joined, shallowest_neighbours
+from gauger.algorithms.diagnostics.valleys import DEEP, Valleys, joined, shallow_from, shallowest_neighbours
 
 __all__ = [
     "DEEP",
@@ -41,6 +41,7 @@ __all__ = [
     "nth_neighbour_distances",
     "prediction_strength",
     "sample_by_segment",
+    "shallow_from",
     "shallowest_neighbours",
     "silhouette_values",
     "silhouettes_from_sums",

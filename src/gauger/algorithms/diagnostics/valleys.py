@@ -24,22 +24,19 @@ Rows = NDArray[np.intp]
 
 @dataclass(frozen=True, eq=False)
 class _Part:
-    """The rows (m,) of one segment; for every draw the mean (draws, d) and covariance (draws, d, d) of its measures."""
+    """The rows (m,) of one segment; for every draw its measures (m, d) with their mean and covariance."""
 
     rows: Rows
-    means: Values
-    covariances: Values
+    values: tuple[Values, ...]
+    means: tuple[Values, ...]
+    covariances: tuple[Values, ...]
 
     @classmethod
     def of(cls, table: SmoothTable, rows: Rows) -> "_Part":
-        means, covariances = [], []
-        for draw in table.draws:
-            values = draw[rows]
-            mean = values.mean(axis=0) if len(rows) else np.zeros(draw.shape[1])
-            gaps = values - mean
-            means.append(mean)
-            covariances.append(gaps.T @ gaps / max(len(values), 1))
-        return cls(rows, np.array(means), np.array(covariances))
+        values = tuple(draw[rows] for draw in table.draws)
+        means = tuple(own.mean(axis=0) if len(rows) else np.zeros(own.shape[1]) for own in values)
+        gaps = (own - mean for own, mean in zip(values, means, strict=True))
+        return cls(rows, values, means, tuple(gap.T @ gap / max(len(rows), 1) for gap in gaps))
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -47,26 +44,21 @@ class _Part:
 
 def _depth_between(table: SmoothTable, one: _Part, other: _Part) -> float:
     """The mean of the scaled dips of two segments over the draws; higher means a deeper valley."""
-    small, large = sorted((one, other), key=len)
-    depths = []
-    for index, draw in enumerate(table.draws):
-        few, many = draw[small.rows], draw[large.rows]
-        within = (len(small) * small.covariances[index] + len(large) * large.covariances[index]) / (
-            len(small) + len(large)
-        )
+    small, large = (one, other) if len(one) <= len(other) else (other, one)
+    total, depth = len(small) + len(large), 0.0
+    for index in range(len(table.draws)):
+        few, many = small.values[index], large.values[index]
         if table.levels.shape[1]:
-            scores = [
-                _level_scores(table, column, small.rows, large.rows, index) for column in range(table.levels.shape[1])
-            ]
-            few = np.column_stack([few, *(score[: len(small)] for score in scores)])
-            many = np.column_stack([many, *(score[len(small) :] for score in scores)])
-            own, others = few - few.mean(axis=0), many - many.mean(axis=0)
-            within = (own.T @ own + others.T @ others) / (len(small) + len(large))
-            towards = many.mean(axis=0) - few.mean(axis=0)
+            scores = _level_scores(table, small.rows, large.rows, index)
+            few, many = np.hstack([few, scores[: len(small)]]), np.hstack([many, scores[len(small) :]])
+            middle, others_middle = few.mean(axis=0), many.mean(axis=0)
+            own, others = few - middle, many - others_middle
+            within, towards = (own.T @ own + others.T @ others) / total, others_middle - middle
         else:
+            within = (len(small) * small.covariances[index] + len(large) * large.covariances[index]) / total
             towards = large.means[index] - small.means[index]
-        depths.append(valley_depth(few, many, within, towards))
-    return float(np.mean(depths))
+        depth += valley_depth(few, many, within, towards) / len(table.draws)
+    return depth
 
 
 def valley_depth(few: Values, many: Values, within: Values, towards: Values) -> float:
@@ -78,8 +70,9 @@ def valley_depth(few: Values, many: Values, within: Values, towards: Values) -> 
     """
     d = len(towards)
     drawn = min(1.0, 2.0 * d / len(few))
-    round_one = np.eye(d) * (np.trace(within) / d or 1.0)
-    line = np.linalg.solve((1.0 - drawn) * within + drawn * round_one + 1e-9 * round_one, towards)
+    pooled = (1.0 - drawn) * within
+    pooled[np.diag_indices(d)] += (drawn + 1e-9) * (float(np.trace(within)) / d or 1.0)
+    line = np.linalg.solve(pooled, towards)
     less, more = few @ line, np.sort(many @ line)
     if len(more) > _THIN_TO * len(less):
         most = _THIN_TO * len(less)
@@ -87,21 +80,23 @@ def valley_depth(few: Values, many: Values, within: Values, towards: Values) -> 
     return scaled_dip(np.sort(np.concatenate([less, more])))
 
 
-def _level_scores(table: SmoothTable, column: int, ones: Rows, others: Rows, draw: int) -> Values:
-    """Normal scores (m,) of a category's levels for the rows of two segments, ordered by their lean to the second.
+def _level_scores(table: SmoothTable, ones: Rows, others: Rows, draw: int) -> Values:
+    """Normal scores (m, c) of categories' levels for the rows of two segments, ordered by their lean to the second.
 
     One category alone is then exactly normal between any two segments; several that agree still show a valley.
     """
     rows = np.concatenate([ones, others])
-    levels = table.levels[rows, column]
-    most = int(levels.max()) + 1
-    first = np.bincount(levels[: len(ones)], minlength=most).astype(np.float64)
-    both = np.bincount(levels, minlength=most).astype(np.float64)
-    order = np.argsort(-first / np.maximum(both, 1.0), kind="stable")
-    before = np.empty(most)
-    before[order] = np.cumsum(both[order]) - both[order]
-    shares = (before[levels] + table.ties[rows, draw] * both[levels]) / len(rows)
-    return np.asarray(ndtri(np.clip(shares, 1e-9, 1.0 - 1e-9)))
+    scores = np.empty((len(rows), table.levels.shape[1]))
+    for index, levels in enumerate(table.levels[rows].T):
+        most = int(levels.max()) + 1
+        first = np.bincount(levels[: len(ones)], minlength=most).astype(np.float64)
+        both = np.bincount(levels, minlength=most).astype(np.float64)
+        order = np.argsort(-first / np.maximum(both, 1.0), kind="stable")
+        before = np.empty(most)
+        before[order] = np.cumsum(both[order]) - both[order]
+        shares = (before[levels] + table.ties[rows, draw] * both[levels]) / len(rows)
+        scores[:, index] = ndtri(np.clip(shares, 1e-9, 1.0 - 1e-9))
+    return scores
 
 
 class Valleys:
@@ -149,6 +144,22 @@ def joined(depths: Values, limit: float) -> tuple[int, Rows]:
     """Join segments with a valley (count, count) below `limit`, in chains too: how many are left, and where each is."""
     left, home = connected_components(depths < limit, directed=False)
     return int(left), home.astype(np.intp)
+
+
+def shallow_from(table: SmoothTable, codes: Codes, centres: Values, least: float, enough: float) -> float:
+    """The valley between the two segments least apart, or the first that is found below `enough`, the nearest first."""
+    count = len(centres)
+    parts = [_Part.of(table, np.flatnonzero(codes == segment)) for segment in range(count)]
+    if min(map(len, parts)) < least:
+        return 0.0
+    apart = ((centres[:, None] - centres) ** 2).sum(axis=2)
+    depth = np.inf
+    ones, others = np.triu_indices(count, 1)
+    for at in np.argsort(apart[ones, others], kind="stable"):
+        depth = min(depth, _depth_between(table, parts[ones[at]], parts[others[at]]))
+        if depth < enough:
+            break
+    return depth
 
 
 def shallowest_neighbours(table: SmoothTable, codes: Codes, centres: Values, least: float) -> list[float]:

@@ -16,11 +16,21 @@ def scaled_dip(ordered: Values) -> float:
 
     Hartigan & Hartigan (1985), Annals of Statistics 13(1), 70-84.
     """
-    values, counts = np.unique(ordered, return_counts=True)
-    if len(values) < 3:
-        return 0.0
-    until = np.cumsum(counts) / len(ordered)
-    return float(dip_of(values, np.append(0.0, until[:-1]), until) * np.sqrt(len(ordered)))
+    return float(dip_of_ordered(ordered)) * float(np.sqrt(len(ordered)))
+
+
+@njit(nogil=True, cache=True)
+def dip_of_ordered(ordered):
+    """The dip of ordered values (n,), which may repeat; 0 with fewer than three distinct ones."""
+    n = ordered.shape[0]
+    values, before, until = np.empty(n), np.empty(n), np.empty(n)
+    m = 0
+    for i in range(n):
+        if m == 0 or ordered[i] > values[m - 1]:
+            values[m], before[m] = ordered[i], i / n
+            m += 1
+        until[m - 1] = (i + 1) / n
+    return dip_of(values[:m], before[:m], until[:m]) if m > 2 else 0.0
 
 
 @njit(nogil=True, cache=True)
