@@ -1,34 +1,11 @@
 """Seeded made-up tables of many families, with the count that is true of each: what advice on the count is tried on."""
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable
 
 import numpy as np
 import pandas as pd
 
 Values = np.ndarray
-
-
-@dataclass(frozen=True, eq=False)
-class Made:
-    """A made-up table with the family it is of, and its true count (1 where there is no structure)."""
-
-    family: str
-    seed: int
-    count: int
-    table: pd.DataFrame
-
-
-def tables(seeds: range) -> Iterator[Made]:
-    """A table of every family for every seed."""
-    for seed in seeds:
-        for index, (family, make) in enumerate(FAMILIES.items()):
-            rng = np.random.default_rng([seed, index])
-            count, values = make(rng)
-            shuffled = values[rng.permutation(len(values))] * rng.uniform(0.5, 20.0, size=values.shape[1])
-            yield Made(
-                family, seed, count, pd.DataFrame(shuffled, columns=[f"feature_{i}" for i in range(values.shape[1])])
-            )
 
 
 def _size(rng: np.random.Generator, count: int) -> int:
@@ -184,19 +161,33 @@ def cloud_bent(rng: np.random.Generator) -> tuple[int, Values]:
     return 1, values
 
 
-FAMILIES: dict[str, Callable[[np.random.Generator], tuple[int, Values]]] = {
-    "separated": separated,
-    "overlapping": overlapping,
-    "unequal sizes": unequal_sizes,
-    "unequal spreads": unequal_spreads,
-    "elongated": elongated,
-    "noise features": noise_features,
-    "outliers": outliers,
-    "skewed behaviour": skewed,
-    "tiny segment": tiny_segment,
-    "lone flag": lone_flag,
-    "one normal cloud": cloud_normal,
-    "one even box": cloud_uniform,
-    "one cloud with tails": cloud_tailed,
-    "one bent cloud": cloud_bent,
+Family = Callable[[np.random.Generator], tuple[int, pd.DataFrame]]
+
+
+def _as_table(make: Callable[[np.random.Generator], tuple[int, Values]]) -> Family:
+    """The family with its values as columns of differing units."""
+
+    def made(rng: np.random.Generator) -> tuple[int, pd.DataFrame]:
+        count, values = make(rng)
+        units = rng.uniform(0.5, 20.0, size=values.shape[1])
+        return count, pd.DataFrame(values * units, columns=[f"feature_{index}" for index in range(len(units))])
+
+    return made
+
+
+FAMILIES: dict[str, Family] = {
+    "separated": _as_table(separated),
+    "overlapping": _as_table(overlapping),
+    "unequal sizes": _as_table(unequal_sizes),
+    "unequal spreads": _as_table(unequal_spreads),
+    "elongated": _as_table(elongated),
+    "noise features": _as_table(noise_features),
+    "outliers": _as_table(outliers),
+    "skewed behaviour": _as_table(skewed),
+    "tiny segment": _as_table(tiny_segment),
+    "lone flag": _as_table(lone_flag),
+    "one normal cloud": _as_table(cloud_normal),
+    "one even box": _as_table(cloud_uniform),
+    "one cloud with tails": _as_table(cloud_tailed),
+    "one bent cloud": _as_table(cloud_bent),
 }

@@ -53,8 +53,10 @@ def run() -> Iterator[Compared]:
 
 def _table(family: str, seed: list[int], repeat: int) -> RowOrder:
     rng = np.random.default_rng(seed)
-    _, values = FAMILIES[family](rng)
-    values = np.repeat(values, repeat, axis=0) + rng.normal(size=(len(values) * repeat, values.shape[1])) * 0.05
+    values = FAMILIES[family](rng)[1].to_numpy()
+    values = np.repeat(values, repeat, axis=0) + rng.normal(
+        size=(len(values) * repeat, values.shape[1])
+    ) * 0.05 * values.std(axis=0)
     table = pd.DataFrame(values).rename(columns=str).assign(who=range(len(values)))
     return order_customers(gauger.prepare(table, key="who"))
 

@@ -11,6 +11,7 @@ from gauger.algorithms.diagnostics.gap import Gap
 from gauger.choosing.advice import CountAdvice, advise_count, only_telling
 from gauger.choosing.changes import change_in_words
 from gauger.choosing.evidence import Evidence
+from gauger.choosing.filters import NO_FILTERS, Filters
 from gauger.choosing.picks import criteria_picks, picks_in_words
 
 SHARP_AT_3 = [1000.0, 500.0, 100.0, 90.0, 82.0, 76.0]
@@ -28,8 +29,11 @@ def _table(wcss: list[float] = SHARP_AT_3, silhouettes: Mapping[int, float] = SI
     return table.assign(**settled, prediction_strength=strong, stability=strong, smallest_share=0.1)
 
 
-def _advice(evidence: Evidence = FOUND, table: pd.DataFrame | None = None, gap: Gap = GAP) -> CountAdvice:
-    return advise_count(_table() if table is None else table, evidence, gap, names=["visits", "spend"])
+def _advice(
+    evidence: Evidence = FOUND, table: pd.DataFrame | None = None, gap: Gap = GAP, filters: Filters = NO_FILTERS
+) -> CountAdvice:
+    shown = _table() if table is None else table
+    return advise_count(shown, evidence, gap, names=["visits", "spend"], filters=filters)
 
 
 def test_groups_with_valleys_between_them_are_clear() -> None:
@@ -66,6 +70,42 @@ def test_every_further_doubt_takes_a_step() -> None:
     assert unclear.alternatives[5] == "the highest silhouette (0.80)"
 
 
+def test_words_and_figures_agree() -> None:
+    low = dict.fromkeys(SILHOUETTES, 0.2)
+    no_higher = _advice(replace(FOUND, excess=low))
+    assert no_higher.reasons[0] == (
+        "With 3 segments the silhouette is 0.70, no higher than that of one cloud of the same shape, but customers thin "
+        "out between each two segments."
+    )
+    assert "hardly above that of one cloud" in _advice(replace(FOUND, excess=dict.fromkeys(low, 2.0))).reasons[0]
+    of_its_own = _advice(replace(FOUND, excess={**low, 5: 30.0}))
+    assert of_its_own.verdict == "leaning"
+    assert "30 standard" not in " ".join(of_its_own.reasons)
+    hardly_apart = dict.fromkeys(SILHOUETTES, 0.04)
+    assert _advice(table=_table(silhouettes=hardly_apart)).verdict == "leaning"
+
+
+def test_a_rival_count_is_a_doubt_and_an_alternative() -> None:
+    advice = _advice(replace(FOUND, rival=5))
+    assert advice.verdict == "leaning"
+    assert advice.alternatives[5] == "nearly as much speaks for it"
+
+
+def test_what_a_filter_tells_apart_is_said_first_where_there_is_nothing_else() -> None:
+    filters = Filters({"app": (2, "the values of app")}, {"share_online": "the 52% with share_online 0"})
+    advice = _advice(replace(FOUND, count=1, between_valleys=1), filters=filters)
+    assert advice.reasons[:3] == (
+        "Split in 2, segments only repeat the values of app: a filter on app does that, no segments are needed.",
+        "The 52% with share_online 0 make no groups by themselves: a filter tells them apart.",
+        "Beside that the customers are one cloud: nowhere else do they thin out between segments.",
+    )
+    assert advice.filters == {"app": "the values of app", "share_online": "the 52% with share_online 0"}
+    assert [(remark.code, remark.features) for remark in filters.remarks()] == [
+        ("filter-would-do", ("app",)),
+        ("filter-would-do", ("share_online",)),
+    ]
+
+
 def test_one_cloud_has_no_structure_and_its_best_cut_is_offered() -> None:
     cloud = replace(FOUND, count=1, between_valleys=1)
     advice = _advice(cloud)
@@ -98,6 +138,10 @@ def test_what_was_set_aside_left_out_or_tiny_is_said() -> None:
     reasons = _advice(replace(FOUND, aside=10, idle=(1,))).reasons
     assert any("10 isolated customers were set aside to see this (2.0% of those looked at)" in text for text in reasons)
     assert any("once spend is left out, which plays no part in them: segment without it" in text for text in reasons)
+    blurred = _advice(replace(FOUND, idle=(1,), valleys=dict.fromkeys(SILHOUETTES, 0.3)))
+    assert any("with it the segments blur them: segment without it" in text for text in blurred.reasons)
+    assert (blurred.verdict, blurred.leave_out) == ("leaning", ("spend",))
+    assert "The customers do fall into 3 groups, but these segments blur them." in blurred.reasons[0]
     assert any(
         "the smallest holds 1.0%" in text for text in _advice(table=_table().assign(smallest_share=0.01)).reasons
     )

@@ -7,6 +7,7 @@ import pytest
 
 from gauger.algorithms.diagnostics.isolates import isolated
 from gauger.choosing.evidence import Evidence, look_for_groups
+from gauger.choosing.group_table import GroupTable
 
 CORNERS = np.array([[0.0, 0.0], [8.0, 0.0], [0.0, 8.0]])
 
@@ -15,8 +16,13 @@ def _groups(rng: np.random.Generator, sizes: tuple[int, ...] = (150, 150, 150)) 
     return np.repeat(CORNERS, sizes, axis=0) + rng.normal(size=(sum(sizes), 2))
 
 
-def _look(values: np.ndarray) -> Evidence:
-    return look_for_groups(values, range(2, 8), (0,))
+def _look(values: np.ndarray, categories: tuple[tuple[int, ...], ...] = ()) -> Evidence:
+    return look_for_groups(GroupTable(values, np.arange(len(values)), categories))
+
+
+def _levels(codes: np.ndarray) -> np.ndarray:
+    """A category's indicators (n, levels)."""
+    return np.equal.outer(codes, np.unique(codes)).astype(float)
 
 
 @pytest.mark.parametrize(
@@ -79,3 +85,69 @@ def test_isolated_customers_are_set_aside_and_others_are_not() -> None:
 @pytest.mark.parametrize("values", [np.zeros((30, 2)), np.array([[0.0], [1.0], [0.0], [1.0]]), np.array([[1.0]])])
 def test_tables_of_hardly_any_difference_have_an_answer(values: np.ndarray) -> None:
     assert _look(values).count in (1, 2)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_independent_flags_are_no_groups_and_flags_that_agree_in_several_are(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    assert _look((rng.random((700, 6)) < 0.4).astype(float)).count == 1
+    groups = np.repeat(np.arange(3), 250)
+    own = np.repeat(np.arange(3), 3) == groups[:, None]
+    assert _look((rng.random(own.shape) < np.where(own, 0.92, 0.08)).astype(float)).count == 3
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_two_flags_that_agree_are_a_filter_and_no_group(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    first = rng.random(900) < 0.4
+    second = np.where(rng.random(900) < 0.75, first, rng.random(900) < 0.4)
+    assert _look(np.column_stack([rng.normal(size=(900, 3)), first, second])).count == 1
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_category_neither_makes_groups_nor_hides_them(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    levels = _levels(rng.integers(0, 4, 600))
+    places = (tuple(range(2, 6)),)
+    assert _look(np.column_stack([rng.normal(size=(600, 2)), levels]), places).count == 1
+    assert _look(np.column_stack([_groups(rng, (200, 200, 200)), levels]), places).count == 3
+
+
+def test_zeros_of_half_of_the_customers_are_no_group() -> None:
+    rng = np.random.default_rng(6)
+    share = np.where(rng.random(800) < 0.5, 0.0, rng.beta(2.0, 3.0, 800))
+    assert _look(np.column_stack([rng.normal(size=(800, 3)), share])).count == 1
+
+
+def test_customers_entered_many_times_are_one_each_and_idle_ones_stay() -> None:
+    rng = np.random.default_rng(7)
+    times = rng.integers(1, 21, size=150)
+    assert _look(np.repeat(rng.normal(size=(150, 3)), times, axis=0)).count == 1
+    assert _look(np.repeat(_groups(rng, (50, 50, 50)), times, axis=0)).count == 3
+    bought = np.exp(rng.normal(3.0, 0.3, size=(200, 2))) * (rng.random((200, 2)) < 0.9)
+    table = GroupTable(np.concatenate([np.zeros((200, 2)), np.repeat(bought, 5, axis=0)]), np.arange(1_200))
+    thinned = table.thinned(rng)
+    assert (thinned.values == 0.0).all(axis=1).sum() >= 200
+    assert len(thinned.rows) < 600
+
+
+def test_more_groups_than_are_looked_for_at_first_are_found() -> None:
+    rng = np.random.default_rng(8)
+    centres = np.array([[x, y] for x in range(4) for y in range(4)]) * 9.0
+    values = centres[rng.integers(0, 14, 1_400)] + rng.normal(size=(1_400, 2))
+    assert _look(values).count == 14
+
+
+def test_the_order_of_columns_and_customers_and_the_units_change_nothing() -> None:
+    rng = np.random.default_rng(9)
+    values = _groups(rng, (150, 100, 60))
+    found = _look(values)
+    assert _look(values * [1_000.0, 0.001] + [5.0, -3.0]).count == found.count == 3
+
+
+def test_the_valley_between_given_segments_is_measured_on_them() -> None:
+    rng = np.random.default_rng(9)
+    found = _look(_groups(rng, (150, 100, 60)))
+    assert found.depth_of(np.repeat([1, 2, 3], (150, 100, 60))) > 0.6
+    first_cut = np.concatenate([rng.integers(1, 3, 150), np.repeat([3, 4], (100, 60))])
+    assert found.depth_of(first_cut) < 0.6

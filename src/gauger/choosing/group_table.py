@@ -119,11 +119,13 @@ def group_table(features: FeatureSet, everyone: RowOrder, sample: Rows) -> tuple
 
     That is the feature itself, or the category whose level it tells.
     """
-    names = [features.names[place] for place in everyone.column_order]
-    wholes = [features.indicators[name].column if name in features.indicators else name for name in names]
+    wholes: list[str] = []
     together: dict[str, list[int]] = {}
-    for place, (name, whole) in enumerate(zip(names, wholes, strict=True)):
-        if name in features.indicators:
-            together.setdefault(whole, []).append(place)
+    for place, name in enumerate(features.names[place] for place in everyone.column_order):
+        indicator = features.indicators.get(name)
+        if indicator is not None and indicator.level is not None:
+            together.setdefault(indicator.column, []).append(place)
+            name = indicator.column
+        wholes.append(name)
     categories = tuple(map(tuple, together.values()))
     return GroupTable(everyone.columns[:, sample].T, everyone.order[sample], categories), wholes

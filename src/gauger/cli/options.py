@@ -152,7 +152,9 @@ class Preparation:
         for field in fields(self):
             value = getattr(self, field.name)
             if field.name in ("categories", "flag_missing") and value:
-                changed[field.name] = ",".join(name for name in split_names(value) if name not in left_out) or None
+                ending = "_is_missing" if field.name == "flag_missing" else ""
+                names = [name for name in split_names(value) if f"{name}{ending}" not in left_out]
+                changed[field.name] = ",".join(names) or None
             elif isinstance(value, str) and "=" in value:
                 pairs = [pair for pair in split_names(value) if pair.partition("=")[0].strip() not in left_out]
                 changed[field.name] = ",".join(pairs) or field.default
