@@ -15,15 +15,17 @@ from gauger.algorithms.diagnostics import DEEP, Valleys, joined
 from gauger.algorithms.statistics import scaled_dip
 from gauger.choosing.filters import Filters, filters_among
 from gauger.choosing.group_table import GroupTable
-from gauger.choosing.signs import CLOUDS, Partition, Signs, measure_signs
+from gauger.choosing.signs import Partition, Signs
+from gauger.choosing.survey import CLOUDS, Survey
 from gauger.choosing.weighing import FAINT_OF_FIRM, Weighed, weigh
 from gauger.features import FeatureSet
 
 MOST_CUSTOMERS = 4_000
 """Customers that groups are looked for in: enough for a group of 2 % to have a peak of its own."""
 
-_COUNTS, _MORE, _HIGHEST = 12, 4, 20
-"""Groups are looked for up to 12, and 4 more, up to 20, where those with valleys reach within two of it: judgement."""
+_COUNTS, _NEAR_THE_TOP = (8, 12, 16, 20), 2
+"""Groups are looked for up to 8, and further where the answer, the groups with valleys or the highest silhouette come
+within two of that: judgement."""
 
 _WORTH_LEAVING_OUT = 0.75
 """From no groups to some by leaving features out takes a valley this deep: tuned as `_LINKED`."""
@@ -115,14 +117,18 @@ def _shown(signs: Signs, weighed: Weighed) -> bool:
 
 
 def _look(table: GroupTable, stream: tuple[int, ...], advance: Callable[[int], None]) -> tuple[Signs, Weighed]:
-    for highest in range(_COUNTS, _HIGHEST + 1, _MORE):
-        signs = measure_signs(table, highest, stream, advance if highest == _COUNTS else lambda _: None)
+    """The signs, and what they weigh, at as many counts as there may be groups."""
+    survey = Survey(table, stream)
+    signs, lowest = survey.nothing, 2
+    for highest in _COUNTS:
+        signs = signs.with_counts(survey.measure(lowest, highest, advance if lowest == 2 else lambda _: None))
         if not signs.by_count:
             return signs, Weighed(1, 1, 0.0, None)
-        weighed = _not_of_one_feature(signs, weigh(signs))
-        if weighed.between_valleys < highest - 2:
+        weighed = weigh(signs)
+        if max(weighed.count, weighed.between_valleys, weighed.peak) < highest - _NEAR_THE_TOP:
             break
-    return signs, weighed
+        lowest = highest + 1
+    return signs, _not_of_one_feature(signs, weighed)
 
 
 def _not_of_one_feature(signs: Signs, weighed: Weighed) -> Weighed:

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 
 from gauger.algorithms.diagnostics import DEEP, joined
-from gauger.choosing.signs import FAINTEST, CountSigns, Partition, Signs
+from gauger.choosing.signs import CountSigns, Partition, Signs
+from gauger.choosing.survey import FAINTEST
 
 DEEP_MERGED = 0.95
 """A valley as `DEEP` between segments that were merged for it, which are chosen from many: tuned as `_LINKED`."""
@@ -45,7 +46,8 @@ _DEEP_ERRORS, _FAINT_ERRORS = 3.0, 2.0
 class Weighed:
     """`count` groups, as in `groups` (None for one), and a higher count that nearly as much speaks for.
 
-    `between_valleys` groups have valleys of at least `depth` between each two.
+    `between_valleys` groups have valleys of at least `depth` between each two. `peak` is the count of the highest
+    silhouette, if it is above that of one cloud.
     """
 
     count: int
@@ -53,6 +55,7 @@ class Weighed:
     depth: float
     groups: Partition | None
     rival: int | None = None
+    peak: int = 1
 
 
 def weigh(signs: Signs) -> Weighed:
@@ -76,9 +79,11 @@ def weigh(signs: Signs) -> Weighed:
                 answer = sign.lonely
     highest = max((by_count[count].excess for count in heard if count in by_count), default=0.0)
     depth = between.shallowest if between is not None else 0.0
+    top = max(by_count.values(), key=lambda sign: sign.own.silhouette)
+    peak = top.own.count if top.excess > LIKELY else 1
     if answer is None or (highest <= LIKELY and depth <= _PLAIN_TO_SEE):
-        return Weighed(1, valleys, depth, None)
-    return Weighed(answer.count, valleys, depth, answer, _rival(signs, answer))
+        return Weighed(1, valleys, depth, None, peak=peak)
+    return Weighed(answer.count, valleys, depth, answer, _rival(signs, answer), peak)
 
 
 def _rival(signs: Signs, answer: Partition) -> int | None:
