@@ -74,8 +74,8 @@ def test_words_and_figures_agree() -> None:
     low = dict.fromkeys(SILHOUETTES, 0.2)
     no_higher = _advice(replace(FOUND, excess=low))
     assert no_higher.reasons[0] == (
-        "With 3 segments the silhouette is 0.70, no higher than that of one cloud of the same shape, but customers thin "
-        "out between each two segments."
+        "With 3 segments the silhouette is 0.70, no higher than that of one cloud of the same shape, but customers "
+        "thin out between each two segments."
     )
     assert "hardly above that of one cloud" in _advice(replace(FOUND, excess=dict.fromkeys(low, 2.0))).reasons[0]
     of_its_own = _advice(replace(FOUND, excess={**low, 5: 30.0}))

@@ -146,11 +146,13 @@ def study_counts(
     -----
     The criteria: within-cluster sum of squares and its elbow, silhouette, Caliński-Harabasz, Davies-Bouldin, gap,
     prediction strength, and stability; for a tree also how high the next merge is. Gap, prediction strength and
-    stability are measured on up to 2,500 customers, the evidence on groups that the advice rests on on up to 4,000. For
-    k-means each count also starts from the one before it with a segment split. For a tree under another metric than the
-    Euclidean, silhouettes are by that metric; the criteria that resample look at points whose Euclidean distances come
-    near to it: the features (for "cosine" and "correlation" their directions, for "mahalanobis" whitened), or for
-    series and given distances the principal coordinates of up to 1,500 customers.
+    stability are measured on up to 2,500 customers, the evidence on groups that the advice rests on on up to 4,000: it
+    takes no seed and has counts of its own, so that a verdict hangs on neither. For k-means each count also starts from
+    the one before it with a segment split.
+
+    For a tree under another metric than the Euclidean, silhouettes are by that metric; the criteria that resample look
+    at points whose Euclidean distances come near to it: the features (for "cosine" and "correlation" their directions,
+    for "mahalanobis" whitened), or for series and given distances the principal coordinates of up to 1,500 customers.
 
     References
     ----------
@@ -200,7 +202,7 @@ def study_counts(
     table.insert(1, "wcss_share", table["wcss"] / _everyone_spread(way.everyone))
     filters = evidence.filters(features, names)
     advice = advise_count(table, evidence, criteria.gap, names=names, filters=filters, segmentations=segmentations)
-    advice = way.heed(advice, evidence, table, segmentations)
+    advice = way.heed(advice, evidence, segmentations)
     remarks = _remarks(segmentations, table, way.measured_on(exact_up_to), columns.shape[1], evidence.looked_at)
     remarks += filters.remarks()
     remarks += way.about_shapes(segmentations[advice.count])

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from gauger.choosing.advice import MOST_ALTERNATIVES, CountAdvice
 from gauger.choosing.evidence import Evidence
+from gauger.choosing.survey import FAINTEST
 from gauger.clustering import MergeTree
 from gauger.segmentation import Segmentation
 from gauger.wording import listed, plural
@@ -17,25 +18,21 @@ WORTH_A_CAMPAIGN = 0.015
 
 WAYS_OUT = "linkage ward (with the Euclidean metric), or k-means"
 
-_WORSE = 0.1
-"""A silhouette of the tree's cut this much below that of the evidence says that the cut misses the groups:
-judgement."""
-
 
 def advice_on_cuts(
-    advice: CountAdvice, evidence: Evidence, segmentations: Mapping[int, Segmentation], tree: MergeTree, apart: float
+    advice: CountAdvice, evidence: Evidence, segmentations: Mapping[int, Segmentation], tree: MergeTree
 ) -> CountAdvice:
-    """The advice once the tree's cut at the advised count, of silhouette `apart`, is looked at.
+    """The advice once the tree's cut at the advised count is looked at.
 
-    A cut with segments that are too small to be groups, or with a silhouette that falls clearly short of the groups',
-    does not show them: the verdict is then "unclear", the sizes are the first reason, and the first count with as many
-    segments of a fair size is an alternative.
+    A cut with segments that are too small to be groups, or two of which have no valley between them while the groups
+    have, does not show them: the verdict is then "unclear", the sizes are the first reason, and the first count with as
+    many segments of a fair size is an alternative.
     """
     seg = segmentations[advice.count]
     fair = {count: fair_segments(made.sizes.to_numpy()) for count, made in segmentations.items()}
     small = seg.count - fair[advice.count]
-    groups = evidence.silhouettes.get(advice.count, 0.0)
-    short = tree.metric == "euclidean" and groups - apart > _WORSE
+    between_valleys = evidence.between_valleys == evidence.count == advice.count
+    short = between_valleys and not small and evidence.depth_of(seg.codes) < FAINTEST
     if advice.verdict == "no structure" or seg.count == 1 or not (small or short):
         return advice
     sizes = [f"{size:,}" for size in sorted(seg.sizes, reverse=True)]
@@ -45,7 +42,7 @@ def advice_on_cuts(
         f"{plural(int(seg.sizes.iloc[0]), 'customer')}{about_small}. Try "
         f"{'k-means' if tree.linkage == 'ward' else WAYS_OUT}.",
         f"The customers themselves do fall into {evidence.count} groups: k-means finds them"
-        + (f" with a silhouette of about {groups:.2f}, where this cut has {apart:.2f}." if groups > apart else "."),
+        + (", where two segments of this cut have no valley between them." if short else "."),
         *advice.reasons[1:],
     )
     others = dict(advice.alternatives)

@@ -3,7 +3,6 @@
 from collections.abc import Iterator, Mapping
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.algorithms import Stream, fixed_generator
@@ -81,7 +80,7 @@ class _OnFeatures:
         """What only this method can tell of a count."""
         return {}
 
-    def heed(self, advice: CountAdvice, _evidence: Evidence, _table: pd.DataFrame, _made: Made) -> CountAdvice:
+    def heed(self, advice: CountAdvice, _evidence: Evidence, _made: Made) -> CountAdvice:
         """The advice once this method's own segments are looked at."""
         return advice
 
@@ -191,10 +190,9 @@ class ByTree(_OnFeatures):
         jumps = self.tree.merges["jump"].to_numpy()
         return {"merge_jump": float(jumps[self.tree.leaves - count - 1]) if count < self.tree.leaves else np.nan}
 
-    def heed(self, advice: CountAdvice, evidence: Evidence, table: pd.DataFrame, made: Made) -> CountAdvice:
+    def heed(self, advice: CountAdvice, evidence: Evidence, made: Made) -> CountAdvice:
         """Whether the cut at the advised count shows the groups."""
-        apart = dict(zip(table.index.tolist(), table["silhouette"].tolist(), strict=True))
-        return advice_on_cuts(advice, evidence, made, self.tree, apart[advice.count])
+        return advice_on_cuts(advice, evidence, made, self.tree)
 
     def measured_on(self, exact_up_to: int) -> int:
         """How many customers silhouettes are measured on."""
