@@ -111,8 +111,8 @@ def filters_of(table: GroupTable) -> Iterator[Filter]:
         smoother = Smoother.of(values)
         if smoother.scores and len(smoother.levels) > 1:
             yield Filter((place,), smoother.codes, "values", apart=len(smoother.levels) == 2)
-        elif not smoother.scores:
-            often = int(smoother.sizes.argmax())
+        elif not smoother.scores and smoother.atoms.size:
+            often = int(smoother.atoms[smoother.sizes[smoother.atoms].argmax()])
             share = float(smoother.sizes[often] / len(values))
             own = smoother.codes == often
             if share >= _LEAST_ATOM:

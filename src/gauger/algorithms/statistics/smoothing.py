@@ -10,11 +10,14 @@ FEW_LEVELS = 5
 """A column of no more values than this is spread like one normal measure: a filter on its values says as much; tuned on
 `benchmarks.advice`, on the families and seeds set aside for that."""
 
-_ATOM_SHARE, _ATOM_SIZE = 0.01, 8
+_ATOM_SHARE, _ATOM_SIZE = 0.003, 8
 """A value that fewer have (a share, and a number of rows) is no atom: judgement."""
 
 _STANDS_OUT = 5.0
 """An atom is this many times as frequent as its four neighbours on average: judgement."""
+
+_DILUTED = 2.0
+"""An atom is spread until so many times as many others are around it: judgement."""
 
 Values = NDArray[np.float64]
 
@@ -49,6 +52,11 @@ class Smoother:
         alone = sizes == 1
         return cls(levels, codes, sizes, np.where(alone, levels, low), np.where(alone, levels, high), scores=False)
 
+    @property
+    def atoms(self) -> NDArray[np.intp]:
+        """The places of levels that stand out among their neighbours."""
+        return _atoms(self.sizes)
+
     def draw(self, rng: np.random.Generator) -> Values:
         """The rows' values (n,) with their ties spread at random."""
         low, high = self.low[self.codes], self.high[self.codes]
@@ -61,7 +69,7 @@ class Smoother:
             return np.asarray(self.levels[np.searchsorted(self.high[:-1], ndtr(smooth), side="right")])
         nearest = np.searchsorted((self.levels[1:] + self.levels[:-1]) / 2.0, smooth)
         found = np.where(self.sizes[nearest] > 1, self.levels[nearest], smooth)
-        for atom in _atoms(self.sizes):
+        for atom in self.atoms:
             inside = (smooth >= self.low[atom]) & (smooth < self.high[atom])
             among = self.sizes[(self.levels >= self.low[atom]) & (self.levels < self.high[atom])].sum()
             found[inside] = np.where(
@@ -84,22 +92,17 @@ def _atoms(sizes: NDArray[np.intp]) -> NDArray[np.intp]:
 
 
 def _reach(levels: Values, sizes: NDArray[np.intp], atom: int) -> tuple[float, float]:
-    """How far an atom is spread: to the median of the other values on each side, at most halfway to the next atom.
-
-    An atom of less than half the size is none of its like: of amounts that most people round to tens, some round to
-    fifties, and those are spread from fifty to fifty.
-    """
-    others = np.array([other for other in _atoms(sizes) if 2 * sizes[other] >= sizes[atom]])
-    level = low = high = levels[atom]
-    if atom > 0:
-        before = levels[others[others < atom]]
-        low = max([_median(levels[:atom], sizes[:atom]), *((before[-1:] + level) / 2.0)])
-    if atom < len(levels) - 1:
-        after = levels[others[others > atom]]
-        high = min([_median(levels[atom + 1 :], sizes[atom + 1 :]), *((after[:1] + level) / 2.0)])
+    """How far an atom is spread: until twice as many others are around it, at most to the median on each side."""
+    away = np.abs(levels - levels[atom])
+    order = np.argsort(away, kind="stable")[1:]
+    enough = int(np.searchsorted(np.cumsum(sizes[order]), _DILUTED * sizes[atom]))
+    reach = away[order[min(enough, len(order) - 1)]]
+    below, above = _to_median(levels[:atom], sizes[:atom]), _to_median(levels[atom + 1 :], sizes[atom + 1 :])
+    low = levels[atom] if below is None else max(below, levels[atom] - reach)
+    high = levels[atom] if above is None else min(above, levels[atom] + reach)
     return float(low), float(high)
 
 
-def _median(levels: Values, sizes: NDArray[np.intp]) -> float:
+def _to_median(levels: Values, sizes: NDArray[np.intp]) -> float | None:
     until = np.cumsum(sizes)
-    return float(levels[np.searchsorted(until, until[-1] / 2.0)])
+    return float(levels[np.searchsorted(until, until[-1] / 2.0)]) if len(levels) else None
