@@ -33,6 +33,9 @@ _WORTH_LEAVING_OUT = 0.75
 _PLAYS_NO_PART = 0.10
 """A feature with less than this share between segments, and one peak, plays no part in them: judgement."""
 
+_LOOKS = 3
+"""Looks at most, each without what played no part in the groups of the one before: judgement."""
+
 _STREAM = 7
 """The stream of the evidence, which takes no seed."""
 
@@ -93,22 +96,38 @@ def steps_of_evidence() -> int:
 def look_for_groups(table: GroupTable, advance: Callable[[int], None] = lambda _: None) -> Evidence:
     """The evidence on groups in customers.
 
-    Looks a second time without the features that play no part, if there are any. That answer is taken when it finds
-    more, or when it finds a valley between each two of its groups and the first look only had soft borders.
+    Looks again without the features that play no part in the groups, if there are any. That answer is taken when it
+    finds more, is firmer, or shows its groups in its own k-means segments; then the same once more.
     """
-    signs, first = _look(table, (_STREAM, 1), advance)
-    evidence = _evidence(signs, first, len(table.values))
-    idle = idle_features(signs, first)
-    if not idle or len(idle) == table.values.shape[1]:
-        advance(CLOUDS)
-        return evidence
-    others, second = _look(table.without(idle), (_STREAM, 2), advance)
-    more = second.count > first.count and (first.count > 1 or second.depth >= _WORTH_LEAVING_OUT)
-    firmer = second.count == second.between_valleys >= first.between_valleys < first.count
-    own = second.count == first.count > 1 and _shown(others, second) and not _shown(signs, first)
-    if more or firmer or own:
-        return replace(_evidence(others, second, len(table.values)), idle=idle, signs=signs)
-    return evidence
+    all_signs, found = _look(table, (_STREAM, 1), advance)
+    signs = all_signs
+    left_out: tuple[int, ...] = ()
+    for attempt in range(2, _LOOKS + 1):
+        idle = _idle_places(signs, found, table, left_out)
+        if len(idle) == len(left_out) or len(idle) == table.values.shape[1]:
+            break
+        others, again = _look(table.without(idle), (_STREAM, attempt), advance if attempt == 2 else lambda _: None)
+        if not _better(again, others, found, signs):
+            break
+        signs, found, left_out = others, again, idle
+    return _evidence(signs, found, len(table.values), left_out, all_signs)
+
+
+def _idle_places(signs: Signs, found: Weighed, table: GroupTable, left_out: tuple[int, ...]) -> tuple[int, ...]:
+    """The places in the table of what was left out, and of what plays no part in the groups found without that."""
+    kept = [place for place in range(table.values.shape[1]) if place not in left_out]
+    return tuple(sorted([*left_out, *(kept[place] for place in idle_features(signs, found))]))
+
+
+def _better(second: Weighed, others: Signs, first: Weighed, signs: Signs) -> bool:
+    """Whether a look at fewer features shows groups better than the one before."""
+    if second.count > first.count:
+        return first.count > 1 or second.depth >= _WORTH_LEAVING_OUT
+    firm = second.count == second.between_valleys > 1
+    firmer = second.between_valleys >= first.between_valleys or second.depth > first.depth
+    if firm and first.between_valleys < first.count and firmer:
+        return True
+    return second.count == first.count > 1 and _shown(others, second) and not _shown(signs, first)
 
 
 def _shown(signs: Signs, weighed: Weighed) -> bool:
@@ -153,7 +172,7 @@ def _not_of_one_feature(signs: Signs, weighed: Weighed) -> Weighed:
     return Weighed(left, min(weighed.between_valleys, left), shallowest, rest)
 
 
-def _evidence(signs: Signs, weighed: Weighed, looked_at: int) -> Evidence:
+def _evidence(signs: Signs, weighed: Weighed, looked_at: int, left_out: tuple[int, ...], all_signs: Signs) -> Evidence:
     return Evidence(
         weighed.count,
         weighed.between_valleys,
@@ -162,16 +181,17 @@ def _evidence(signs: Signs, weighed: Weighed, looked_at: int) -> Evidence:
         {count: sign.own.shallowest for count, sign in signs.by_count.items()},
         signs.aside,
         looked_at,
-        rival=weighed.rival,
-        signs=signs,
+        left_out,
+        weighed.rival,
+        all_signs,
     )
 
 
 def idle_features(signs: Signs, weighed: Weighed) -> tuple[int, ...]:
-    """Places of features that the groups hardly differ in, and that have a single peak of their own."""
+    """Places of features that the firm groups hardly differ in, and that have a single peak of their own."""
     if not signs.by_count:
         return ()
-    groups = weighed.groups or _best(signs)
+    groups = weighed.firm or weighed.groups or _best(signs)
     sizes = np.maximum(np.bincount(groups.codes), 1)
     found: list[int] = []
     columns = iter(signs.table.scaled().T)

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms.diagnostics import SmoothTable
+from gauger.algorithms.diagnostics import DEEP, SmoothTable
 from gauger.choosing.group_table import GroupTable
 
 LEAST_SHARE, LEAST_CUSTOMERS = 0.015, 5
@@ -57,10 +57,14 @@ class CountSigns:
 
     @property
     def firmness(self) -> float:
-        """How many standard errors the segments' valleys to the nearest are deeper than in clouds, on average."""
-        depths = self.depths + np.diag(np.full(len(self.depths), np.inf))
+        """How many standard errors valleys to the nearest are deeper than in clouds, on average over segments.
+
+        Of segments that have no deep valley around them; infinite where all have one.
+        """
+        depths = (self.depths + np.diag(np.full(len(self.depths), np.inf))).min(axis=1)
+        soft = depths[depths < DEEP]
         mean, error = self.clouds.depth
-        return float((depths.min(axis=1).mean() - mean) / error * np.sqrt(len(depths)))
+        return float((soft.mean() - mean) / error * np.sqrt(len(soft))) if len(soft) else np.inf
 
 
 @dataclass(frozen=True, eq=False)

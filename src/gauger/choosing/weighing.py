@@ -46,8 +46,8 @@ _DEEP_ERRORS, _FAINT_ERRORS = 3.0, 2.0
 class Weighed:
     """`count` groups, as in `groups` (None for one), and a higher count that nearly as much speaks for.
 
-    `between_valleys` groups have valleys of at least `depth` between each two. `peak` is the count of the highest
-    silhouette, if it is above that of one cloud.
+    `between_valleys` groups, as in `firm`, have valleys of at least `depth` between each two. `peak` is the count of
+    the highest silhouette, if it is above that of one cloud.
     """
 
     count: int
@@ -56,6 +56,7 @@ class Weighed:
     groups: Partition | None
     rival: int | None = None
     peak: int = 1
+    firm: Partition | None = None
 
 
 def weigh(signs: Signs) -> Weighed:
@@ -82,8 +83,8 @@ def weigh(signs: Signs) -> Weighed:
     top = max(by_count.values(), key=lambda sign: sign.own.silhouette)
     peak = top.own.count if top.excess > LIKELY else 1
     if answer is None or (highest <= LIKELY and depth <= _PLAIN_TO_SEE):
-        return Weighed(1, valleys, depth, None, peak=peak)
-    return Weighed(answer.count, valleys, depth, answer, _rival(signs, answer), peak)
+        return Weighed(1, valleys, depth, None, peak=peak, firm=between)
+    return Weighed(answer.count, valleys, depth, answer, _rival(signs, answer), peak, between)
 
 
 def _rival(signs: Signs, answer: Partition) -> int | None:
