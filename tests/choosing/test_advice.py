@@ -139,9 +139,11 @@ def test_what_was_set_aside_left_out_or_tiny_is_said() -> None:
     assert any("10 isolated customers were set aside to see this (2.0% of those looked at)" in text for text in reasons)
     assert any("once spend is left out, which plays no part in them: segment without it" in text for text in reasons)
     blurred = _advice(replace(FOUND, idle=(1,), valleys=dict.fromkeys(SILHOUETTES, 0.3)))
-    assert any("with it the segments blur them: segment without it" in text for text in blurred.reasons)
+    assert any("with it the segments do not keep to them: segment without it" in text for text in blurred.reasons)
     assert (blurred.verdict, blurred.leave_out) == ("leaning", ("spend",))
-    assert "The customers do fall into 3 groups, but these segments blur them." in blurred.reasons[0]
+    assert (
+        "The customers do fall into 3 groups, but these segments cut some of them and join parts" in blurred.reasons[0]
+    )
     assert any(
         "the smallest holds 1.0%" in text for text in _advice(table=_table().assign(smallest_share=0.01)).reasons
     )

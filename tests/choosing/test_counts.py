@@ -1,12 +1,14 @@
 """The count study: its table against the parts it is made of, the demo's planted kinds, and bad ranges."""
 
 from collections.abc import Callable, Iterable
+from itertools import combinations
 
 import numpy as np
 import pandas as pd
 import pytest
 
 import gauger
+from gauger.algorithms.statistics import scaled_dip
 from gauger.demo.kinds import BLOCK_BOOKER
 from gauger.demo.world import World
 from gauger.errors import SettingError
@@ -28,7 +30,7 @@ def _adjusted_rand(one: Iterable[object], other: Iterable[object]) -> float:
 
 def test_the_demo_study_finds_the_six_planted_kinds(demo_study: gauger.CountStudy, world: World) -> None:
     advice = demo_study.advice
-    assert (advice.count, advice.verdict) == (6, "clear")
+    assert (advice.count, advice.verdict) == (6, "leaning")
     table = demo_study.segmentations[6].assignments
     truth = world.kinds.reindex(table["member_id"])
     assert _adjusted_rand(table["segment"], truth) >= 0.75
@@ -115,12 +117,77 @@ def test_large_tables_are_measured_on_samples_and_say_so(features_of: Make) -> N
     assert (study.table["silhouette_se"] > 0.0).all()
 
 
-def test_a_lone_flag_is_named(features_of: Make) -> None:
+def test_a_lone_flag_is_a_filter_and_no_group(features_of: Make) -> None:
     rng = np.random.default_rng(2)
     values = np.column_stack([rng.normal(size=400) * 0.2, rng.normal(size=400) * 0.2, rng.random(400) < 0.4])
-    advice = gauger.study_counts(features_of(values), counts=range(1, 6)).advice
-    assert advice.count == 2
-    assert any(reason.startswith("The segments differ in f2 alone") for reason in advice.reasons)
+    study = gauger.study_counts(features_of(values), counts=range(1, 6))
+    assert (study.advice.count, study.advice.verdict) == (1, "no structure")
+    assert study.advice.reasons[0] == (
+        "Split in 2, segments only repeat the values of f2: a filter on f2 does that, no segments are needed."
+    )
+    assert study.advice.filters == {"f2": "the values of f2"}
+    assert [(remark.code, remark.features) for remark in study.remarks] == [("filter-would-do", ("f2",))]
+
+
+def test_a_category_and_a_value_of_many_are_named_in_the_units_of_the_table() -> None:
+    rng = np.random.default_rng(3)
+    share = np.where(rng.random(700) < 0.5, 0.0, rng.beta(2.0, 3.0, 700))
+    table = pd.DataFrame({"who": range(700), "visits": rng.normal(9.0, 2.0, 700), "spend": rng.normal(size=700)})
+    table = table.assign(share_online=share, region=rng.choice(["east", "south", "west"], 700))
+    names = ["visits", "spend", "share_online"]
+    features = gauger.prepare(table, key="who", features=names, categories=["region"])
+    advice = gauger.study_counts(features, counts=range(1, 6), resamples=2).advice
+    zeros = (share == 0.0).mean()
+    assert advice.verdict == "no structure"
+    assert advice.filters == {
+        "region": "the levels of region",
+        "share_online": f"the {zeros:.0%} with share_online 0",
+    }
+
+
+def test_groups_that_a_feature_hides_are_shown_without_it_and_the_next_step_leaves_it_out(features_of: Make) -> None:
+    rng = np.random.default_rng(4)
+    groups = np.repeat([[0.0, 0.0], [6.0, 0.0], [0.0, 6.0], [6.0, 6.0]], 120, axis=0) + rng.normal(size=(480, 2))
+    advice = gauger.study_counts(
+        features_of(np.column_stack([groups, rng.normal(size=(480, 8))])), counts=range(1, 7), resamples=2
+    ).advice
+    assert advice.count == 4
+    assert set(advice.leave_out) <= {f"f{index}" for index in range(2, 10)}
+    assert len(advice.leave_out) >= 6
+
+
+def _depth_by_hand(one: np.ndarray, other: np.ndarray) -> float:
+    """The scaled dip along Fisher's line, the larger segment thinned to twice the smaller: as the guide says it."""
+    small, large = sorted((one, other), key=len)
+    pooled = (np.cov(small.T, bias=True) * len(small) + np.cov(large.T, bias=True) * len(large)) / (
+        len(small) + len(large)
+    )
+    line = np.linalg.solve(np.atleast_2d(pooled), large.mean(axis=0) - small.mean(axis=0))
+    along = np.sort(large @ line)
+    kept = np.linspace(0, len(along) - 1, min(len(along), 2 * len(small))).round().astype(int)
+    return scaled_dip(np.sort(np.concatenate([small @ line, along[kept]])))
+
+
+@pytest.mark.parametrize("first", range(0, 50, 5))
+def test_what_is_said_of_each_two_segments_holds_of_those_that_are_given(features_of: Make, first: int) -> None:
+    for seed in range(first, first + 5):
+        rng = np.random.default_rng(seed)
+        count, d = int(rng.integers(2, 5)), int(rng.integers(2, 5))
+        corners = rng.permutation(np.stack(np.meshgrid(*[[0.0, 1.0]] * d), axis=-1).reshape(-1, d))[:count]
+        values = np.repeat(corners, 70, axis=0) * rng.uniform(2.5, 6.0) + rng.normal(size=(70 * count, d))
+        features = features_of(values)
+        advice = gauger.study_counts(features, counts=range(1, count + 2), references=2, resamples=2).advice
+        given = gauger.segment_by_kmeans(features, advice.count)
+        depths = [
+            _depth_by_hand(features.values[given.codes == one], features.values[given.codes == other])
+            for one, other in combinations(range(1, advice.count + 1), 2)
+        ]
+        if "thin out between each two segments" in advice.reasons[0]:
+            assert min(depths) > 0.5
+        elif advice.verdict == "no structure":
+            assert depths == []
+        else:
+            assert min(depths) < 0.8
 
 
 def test_a_range_that_ends_too_early_is_said(features_of: Make) -> None:

@@ -10,7 +10,6 @@ from gauger.choosing.changes import change_in_words
 from gauger.choosing.evidence import Evidence
 from gauger.choosing.filters import NO_FILTERS, Filters
 from gauger.choosing.picks import SHARP, Picks, criteria_picks, names_in_words, picks_in_words, scores_of
-from gauger.choosing.signs import LEAST_CUSTOMERS, LEAST_SHARE
 from gauger.choosing.weighing import LIKELY, SURE
 from gauger.readable import Advice
 from gauger.segmentation import Segmentation
@@ -134,7 +133,9 @@ def advise_count(
     leave_out = tuple(dict.fromkeys(names[place] for place in evidence.idle)) if names else ()
     reasons = (
         _about_groups(evidence, signs),
-        *_about_features(signs, leave_out, filters, None if made is None else only_telling(made.explained_by_feature)),
+        *_about_features(
+            evidence, signs, leave_out, filters, None if made is None else only_telling(made.explained_by_feature)
+        ),
         _about_criteria(picks, elbow, count, unequal=shares[count] * count < _UNEQUAL),
         *_about_limit(evidence),
         *_about_few_customers(evidence, count, shares[count]),
@@ -160,6 +161,10 @@ class _Signs:
     def firm(self, evidence: Evidence) -> bool:
         """Whether the segments are the groups, and have a valley between each two."""
         return evidence.between_valleys == evidence.count == self.count and self.depth >= DEEP
+
+    def keep(self, evidence: Evidence) -> bool:
+        """Whether the segments keep to the groups, as far as these have a valley between each two."""
+        return evidence.between_valleys != evidence.count or evidence.count != self.count or self.depth >= DEEP
 
 
 def _verdict(evidence: Evidence, signs: _Signs) -> str:
@@ -189,7 +194,10 @@ def _about_groups(evidence: Evidence, signs: _Signs) -> str:
     if signs.firm(evidence):
         return f"{text}{link}customers thin out between each two segments."
     if evidence.between_valleys == evidence.count:
-        return f"{text}. The customers do fall into {signs.count} groups, but these segments blur them."
+        return (
+            f"{text}. The customers do fall into {signs.count} groups, but these segments cut some of them and join "
+            "parts of others."
+        )
     if evidence.between_valleys > 1:
         return f"{text}. Borders are soft: only {evidence.between_valleys} groups have a valley between each two."
     return f"{text}. Borders are soft: customers hardly thin out between segments."
@@ -241,7 +249,8 @@ def _about_one_cloud(evidence: Evidence, apart: Mapping[int, float], filters: Fi
 
 def _about_limit(evidence: Evidence) -> Iterator[str]:
     if evidence.signs is not None:
-        yield (f"A group of fewer than {LEAST_SHARE:.1%} of the customers, or of {LEAST_CUSTOMERS}, would not be seen.")
+        share = evidence.signs.least / evidence.signs.smooth.size
+        yield f"A group of fewer than {share:.1%} of the customers would not be seen."
 
 
 def _about_picks_in_a_cloud(picks: Picks) -> Iterator[str]:
@@ -250,16 +259,20 @@ def _about_picks_in_a_cloud(picks: Picks) -> Iterator[str]:
         yield _sentence(f"{picks_in_words(others)}; but these find a best count in any cloud")
 
 
-def _about_features(signs: _Signs, leave_out: Sequence[str], filters: Filters, telling: str | None) -> Iterator[str]:
+def _about_features(
+    evidence: Evidence, signs: _Signs, leave_out: Sequence[str], filters: Filters, telling: str | None
+) -> Iterator[str]:
     if telling is not None:
         yield f"The segments differ in {telling} alone: a filter on it would give the same."
     if leave_out:
         pronoun = plural(len(leave_out), "it", "them")
-        blur = f"; with {pronoun} the segments blur them" if signs.depth < DEEP else ""
+        blur = f"; with {pronoun} the segments do not keep to them" if signs.depth < DEEP else ""
         yield (
             f"The groups show once {listed(leave_out, most=6)} {plural(len(leave_out), 'is', 'are')} left out, which "
             f"{plural(len(leave_out), 'plays', 'play')} no part in them{blur}: segment without {pronoun}."
         )
+    elif not signs.keep(evidence):
+        yield "A tree or density may keep the groups whole (gauger tree, gauger radius): compare them."
     yield from filters.sentences()
 
 

@@ -16,22 +16,26 @@ and that between the two least apart of three or more which are firm on average:
 FIRM = 4.0
 """Standard errors by which segments' valleys are deeper than in clouds, on average, to be firm: judgement."""
 
-SURE, LIKELY = 5.0, 3.5
+SURE, LIKELY = 5.0, 4.0
 """Standard deviations of the silhouette above that of one cloud."""
 
 _LINKED = 0.46
 """Segments with a valley shallower than this between them are one group: tuned on
 `benchmarks.advice`, on other families and seeds than it reports."""
 
-_TRADE_DEEP, _TRADE_FAINT = 2.0, 5.0
-"""How much deeper the shallowest valley must be for each point of silhouette given up: tuned as
+_TRADE_DEEP, _TRADE_FAINT, _TRADE_LONELY = 2.0, 7.0, 9.0
+"""How much deeper the shallowest valley must be for each point of silhouette given up: between segments with deep
+valleys, with faint ones, and of customers weighted by their space: tuned as `_LINKED`."""
+
+_GAIN = 1.0
+"""How much shallower it may be for each point of silhouette won against fewer segments, of three or more: tuned as
 `_LINKED`."""
 
 _MOST_LOSS = 0.05
 """The most silhouette that a count with fainter valleys may give up: tuned as
 `_LINKED`."""
 
-_PLAIN_TO_SEE = 1.0
+_PLAIN_TO_SEE = 1.2
 """A valley this deep speaks for groups whatever the silhouettes say: tuned as
 `_LINKED`."""
 
@@ -121,8 +125,13 @@ def _speaks_for(
     """Whether the valleys of segments are deep enough for what their silhouette loses against fewer segments."""
     if segments.count <= (answer.count if answer is not None else 1) or segments.smallest < least:
         return False
-    loss = max(0.0, max(apart for fewer, apart in heard.items() if fewer < segments.count) - segments.silhouette)
-    return loss <= _MOST_LOSS and segments.shallowest >= _faint(sign, segments) + _TRADE_FAINT * loss
+    loss = max(apart for fewer, apart in heard.items() if fewer < segments.count) - segments.silhouette
+    if loss > _MOST_LOSS:
+        return False
+    trade = _TRADE_FAINT if segments is sign.own else _TRADE_LONELY
+    if loss < 0.0:
+        trade = _GAIN if segments.count > 2 else 0.0
+    return segments.shallowest >= _faint(sign, segments) + trade * loss
 
 
 def _faint(sign: CountSigns, segments: Partition) -> float:

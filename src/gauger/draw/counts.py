@@ -16,8 +16,8 @@ _HEADROOM = 1.16
 def count_study(study: CountStudy) -> Figure:
     """Draw the sum of squares, mean silhouette, gap and stability against the number of segments.
 
-    The gap has its standard error. The advised count is marked in each, and with the sum of squares the elbow, when it
-    is sharp and elsewhere. Beside stability stands prediction strength.
+    The gap has its standard error. The advised count is marked in each, and what the criterion itself would take where
+    that is another count. Beside stability stands prediction strength.
 
     Parameters
     ----------
@@ -58,8 +58,7 @@ def _draw_spread(axes: Axes, study: CountStudy) -> None:
         title = f"Elbow at {elbow.count}, strength {elbow.strength:.2f} of 1{words}"
     dress(axes, title=title, y="within-cluster sum of squares")
     _curve(axes, spread)
-    if elbow is not None and elbow.strength >= SHARP and elbow.count != study.advice.count:
-        _mark(axes, spread, elbow.count, "elbow", advised=False)
+    _mark_own(axes, spread, study, "elbow", "elbow")
     _mark(axes, spread, study.advice.count, f"{study.advice.count} advised", advised=True)
     axes.set_ylim(0.0, float(spread.max()) * _HEADROOM or 1.0)
     axes.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}" if value >= 10 else f"{value:g}"))
@@ -72,6 +71,7 @@ def _draw_silhouette(axes: Axes, study: CountStudy) -> None:
         axes.text(0.5, 0.5, "one segment has no silhouette", ha="center", color=QUIET, transform=axes.transAxes)
         return
     _curve(axes, apart, 2.0 * study.table["silhouette_se"].reindex(apart.index))
+    _mark_own(axes, apart, study, "silhouette", "highest")
     if study.advice.count in apart.index:
         _mark(axes, apart, study.advice.count, short_number(apart[study.advice.count]), advised=True)
     axes.set_ylim(min(0.0, float(apart.min())), max(float(apart.max()) * _HEADROOM, 0.05))
@@ -82,6 +82,7 @@ def _draw_gap(axes: Axes, study: CountStudy) -> None:
     says = f"its rule says {pick}" if pick is not None else "its rule says none of these"
     dress(axes, title=f"Gap: higher is better; {says}", x="number of segments", y="gap (log units)")
     _curve(axes, gap, study.table["gap_se"].reindex(gap.index))
+    _mark_own(axes, gap, study, "gap", "by its rule")
     if study.advice.count in gap.index:
         _mark(axes, gap, study.advice.count, short_number(gap[study.advice.count]), advised=True)
     axes.margins(y=0.18)
@@ -95,6 +96,7 @@ def _draw_stability(axes: Axes, study: CountStudy) -> None:
     axes.plot(strength.index, strength, color=QUIET, linewidth=1.6, marker="s", markersize=4, linestyle=(0, (2, 2)))
     _curve(axes, stable)
     axes.set_ylim(0.0, _HEADROOM)
+    _mark_own(axes, stable, study, "stability", "last stable one")
     if study.advice.count in stable.index:
         _mark(axes, stable, study.advice.count, short_number(stable[study.advice.count]), advised=True)
     if not strength.empty:
@@ -115,6 +117,13 @@ def _curve(axes: Axes, values: pd.Series, errors: pd.Series | None = None) -> No
     axes.plot(values.index, values, color=INK, linewidth=2.0, marker="o", markersize=5)
     if errors is not None and bool(errors.any()):
         axes.errorbar(values.index, values, yerr=errors, color=INK, linewidth=0.0, elinewidth=1.4, capsize=4)
+
+
+def _mark_own(axes: Axes, values: pd.Series, study: CountStudy, criterion: str, text: str) -> None:
+    """Mark what a criterion itself would take, where the evidence takes another count."""
+    pick = study.advice.picks[criterion]
+    if pick is not None and pick != study.advice.count and pick in values.index:
+        _mark(axes, values, pick, text, advised=False)
 
 
 def _mark(axes: Axes, values: pd.Series, count: int, text: str, *, advised: bool) -> None:
@@ -139,7 +148,9 @@ def _title(study: CountStudy) -> str:
     if apart.empty:
         return "One segment alone compares with nothing"
     if advice.verdict == "no structure":
-        return f"No structure: one cloud, whose best cut has a silhouette of only {apart.max():.2f}"
+        if advice.filters:
+            return f"No structure beside what a filter on {listed(list(advice.filters), most=3)} tells apart"
+        return f"No structure: one cloud, whose best cut has a silhouette of {apart.max():.2f}"
     score = f"silhouette {apart[advice.count]:.2f}" if advice.count in apart.index else "no silhouette"
     if advice.verdict == "clear":
         return f"{advice.count} segments, clearly: {score}, and customers thin out between each two"

@@ -55,3 +55,15 @@ def test_drawn_flags_zeros_and_levels_are_as_frequent_as_they_were() -> None:
     for level in range(4):
         assert (drawn == level).mean() == pytest.approx((levels == level).mean(), abs=0.04)
     assert np.corrcoef(tied[:, 0], drawn[:, 0])[0, 1] > 0.7
+
+
+def test_drawn_shares_of_a_whole_keep_their_sum_and_others_stay_free() -> None:
+    rng = np.random.default_rng(4)
+    shares = rng.dirichlet([2.0, 3.0, 5.0], 1_000)
+    values = np.column_stack([shares * [3.0, 1.0, 7.0], rng.normal(size=1_000)])
+    table = smooth_table(values, np.empty((1_000, 0), dtype=np.intp), 1, rng)
+    drawn, _, _ = OneCloud(table, rng).draw(rng)
+    np.testing.assert_allclose((drawn[:, :3] / [3.0, 1.0, 7.0]).sum(axis=1), 1.0)
+    assert drawn[:, :3].min() >= 0.0
+    np.testing.assert_allclose(drawn[:, :3].mean(axis=0), values[:, :3].mean(axis=0), rtol=0.15)
+    assert drawn[:, 3].std() == pytest.approx(values[:, 3].std(), rel=0.1)

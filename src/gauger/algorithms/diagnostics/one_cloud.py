@@ -1,5 +1,7 @@
 """What one cloud of the same shape would look like: the reference for whether points are clustered at all."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr, ndtri
@@ -12,6 +14,9 @@ _BINS_ROOT = 2.0
 _LEAST_BINS, _MOST_BINS = 12, 60
 """Fewer would hide a peak, more would follow noise: judgement."""
 
+_CONSTANT, _PART_OF_SUM = 1e-8, 1e-4
+"""The variance of a sum that is constant but for rounding, and the least weight of a column in it: judgement."""
+
 Values = NDArray[np.float64]
 
 
@@ -20,13 +25,14 @@ class OneCloud:
 
     Each measure's nearest distribution with a single peak is found on its histogram, ties smoothed out; the columns are
     tied together by the correlations of their normal scores (a Gaussian copula). A category takes part with its levels
-    in the order of their means along the first principal axis of the measures.
+    in the order of their means along the first principal axis of the measures. Shares of a whole keep their sum.
     """
 
     def __init__(self, table: SmoothTable, rng: np.random.Generator) -> None:
         self._smoothers = table.smoothers
         columns = [smoother.draw(rng) for smoother in table.smoothers]
         self._margins = [single_peaked(column) for column in columns]
+        self._whole = _Whole.of(np.column_stack(columns)) if len(columns) > 2 else None
         scores = [_normal_scores(np.argsort(column, kind="stable")) for column in columns]
         self._levels = []
         axis = _first_axis(np.column_stack(scores)) if scores else np.zeros(table.size)
@@ -49,11 +55,43 @@ class OneCloud:
         smooth, tied = np.empty((self._n, m)), np.empty((self._n, m))
         for index, (edges, until) in enumerate(self._margins):
             smooth[:, index] = np.interp(shares[:, index], until, edges)
-            tied[:, index] = self._smoothers[index].snap(smooth[:, index], rng)
+        if self._whole is not None:
+            self._whole.close(smooth)
+        for index, smoother in enumerate(self._smoothers):
+            tied[:, index] = smoother.snap(smooth[:, index], rng)
         levels = np.empty((self._n, len(self._levels)), dtype=np.intp)
         for index, (order, until) in enumerate(self._levels):
             levels[:, index] = order[np.searchsorted(until[:-1], shares[:, m + index], side="right")]
         return smooth, tied, levels
+
+
+@dataclass(frozen=True, eq=False)
+class _Whole:
+    """Columns, by `places` (p,), that with positive `weights` (p,) sum to `total`; each is at least `low` (p,)."""
+
+    places: NDArray[np.intp]
+    weights: Values
+    low: Values
+    total: float
+
+    @classmethod
+    def of(cls, columns: Values) -> "_Whole | None":
+        """Of columns (n, m), None where no sum is constant."""
+        spread = columns.std(axis=0)
+        sizes, axes = np.linalg.eigh(np.cov((columns / np.where(spread > 0.0, spread, 1.0)).T))
+        axis = axes[:, 0] * np.sign(axes[np.abs(axes[:, 0]).argmax(), 0])
+        places = np.flatnonzero((np.abs(axis) > _PART_OF_SUM) & (spread > 0.0))
+        if sizes[0] > _CONSTANT or len(places) < 3 or (axis[places] <= 0.0).any():
+            return None
+        weights = axis[places] / spread[places]
+        low = columns[:, places].min(axis=0)
+        return cls(places, weights, low, float((columns[:, places] @ weights).mean() - low @ weights))
+
+    def close(self, made: Values) -> None:
+        """Change made-up columns (n, m) in place so that they keep the sum."""
+        parts = np.maximum(made[:, self.places] - self.low, 0.0) * self.weights
+        parts *= self.total / np.maximum(parts.sum(axis=1, keepdims=True), 1e-300)
+        made[:, self.places] = self.low + parts / self.weights
 
 
 def _normal_scores(order: NDArray[np.intp]) -> Values:
