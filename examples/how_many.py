@@ -1,4 +1,4 @@
-"""How many segments: a study where two criteria disagree, what the advice makes of it, and what another count changes.
+"""How many segments: where criteria disagree, what the advice makes of it, and a case of each verdict.
 
 Run it as it stands: python examples/how_many.py [folder]
 """
@@ -37,6 +37,23 @@ print(study.advice)
 gauger.draw.count_study(study).savefig(folder / "counts.png")
 gauger.draw.silhouette_diagrams(study).savefig(folder / "silhouettes.png")
 gauger.draw.segment_splits(study).savefig(folder / "splits.png")
+
+# The same members by other features: each verdict once. What a flag alone tells apart is no group.
+members = gauger.read_table(gauger.demo_file("members.csv"))
+table = behaviour.merge(members[["member_id", "consent_email"]], on="member_id")
+capped, logged = {"cap": (0, 0.99)}, {"transform": "log"}
+cases = {
+    "clear": (["recency_days", "spend_mean"], capped),
+    "unclear": (["visits", "spend_mean"], logged),
+    "no structure": (["recency_days", "visits"], logged),
+    "no structure, but a filter": (["recency_days", "visits", "consent_email"], logged),
+}
+for title, (names, treatment) in cases.items():
+    other = gauger.study_counts(gauger.prepare(table, key="member_id", features=names, **treatment))
+    print(f"\n{title}: {', '.join(names)}")
+    print(other.advice)
+    for remark in other.remarks:
+        print(f"remark: {remark}")
 
 # Start from last year's idea of the segments, in the units people think in, and see how many iterations it takes.
 advised = study.segmentations[study.advice.count]

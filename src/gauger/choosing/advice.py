@@ -280,7 +280,7 @@ def _about_few_customers(evidence: Evidence, count: int, smallest: float) -> Ite
     if evidence.aside:
         yield (
             f"{evidence.aside:,} isolated {plural(evidence.aside, 'customer was', 'customers were')} set aside to see "
-            f"this ({evidence.aside / evidence.looked_at:.1%} of those looked at)."
+            f"this ({max(evidence.aside / evidence.looked_at, 0.001):.1%} of those looked at)."
         )
     if smallest <= _TOO_SMALL:
         yield (

@@ -1,7 +1,7 @@
 """Study the count: segment with each number of segments and tabulate what each would give."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Literal
 
@@ -22,7 +22,7 @@ from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
-from gauger.wording import listed, plural
+from gauger.wording import first_up, listed, plural
 
 METHODS = ("kmeans", "tree")
 
@@ -205,7 +205,11 @@ def study_counts(
     advice = way.heed(advice, evidence, segmentations)
     remarks = _remarks(segmentations, table, way.measured_on(exact_up_to), columns.shape[1], evidence.looked_at)
     remarks += filters.remarks()
-    remarks += way.about_shapes(segmentations[advice.count])
+    shapes = way.about_shapes(segmentations[advice.count])
+    if advice.verdict == "no structure":
+        first, *others = advice.reasons
+        advice = replace(advice, reasons=(first, *(first_up(remark.text) for remark in shapes), *others))
+    remarks += shapes
     shown = [name for name in _COLUMNS if name in table]
     return CountStudy(table[shown], advice, segmentations, remarks)
 
