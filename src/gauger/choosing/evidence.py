@@ -70,8 +70,8 @@ class Evidence:
         return max(self.silhouettes, key=lambda count: self.silhouettes[count], default=1)
 
     def depth_of(self, codes: Codes) -> float:
-        """The valley between the two segments least apart that customers' codes (all customers,) from 1 make."""
-        if self.signs is None:
+        """The valley between the two least apart of the segments of all customers (n,); 0 for one segment."""
+        if self.signs is None or codes.max() < 2:
             return 0.0
         own = codes[self.signs.table.rows].astype(np.intp) - 1
         return Valleys(self.signs.smooth, own, int(codes.max()), 0.5 * self.signs.least).shallowest
@@ -102,14 +102,17 @@ def look_for_groups(table: GroupTable, advance: Callable[[int], None] = lambda _
     all_signs, found = _look(table, (_STREAM, 1), advance)
     signs = all_signs
     left_out: tuple[int, ...] = ()
+    to_come = CLOUDS
     for attempt in range(2, _LOOKS + 1):
         idle = _idle_places(signs, found, table, left_out)
         if len(idle) == len(left_out) or len(idle) == table.values.shape[1]:
             break
-        others, again = _look(table.without(idle), (_STREAM, attempt), advance if attempt == 2 else lambda _: None)
+        others, again = _look(table.without(idle), (_STREAM, attempt), advance if to_come else lambda _: None)
+        to_come = 0
         if not _better(again, others, found, signs):
             break
         signs, found, left_out = others, again, idle
+    advance(to_come)
     return _evidence(signs, found, len(table.values), left_out, all_signs)
 
 

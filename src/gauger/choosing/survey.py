@@ -195,4 +195,5 @@ class _Clouds:
 
 
 def _mean_and_spread(values: list[float], least: float) -> tuple[float, float]:
-    return float(np.mean(values)), max(float(np.std(values, ddof=1)), least) if len(values) > 1 else least
+    spread = float(np.std(values, ddof=1)) if len(values) > 1 else 0.0
+    return float(np.mean(values)), max(spread, least)

@@ -42,6 +42,9 @@ _PLAIN_TO_SEE = 1.2
 _NEAR, _RIVAL_DEPTH = 0.05, 0.50
 """A higher count is a rival with a silhouette this near and faint valleys, or with valleys this deep: judgement."""
 
+_RIVAL_OF_THE_LONELY = 0.42
+"""A valley this deep around a small group that only weighted customers show is a doubt: judgement."""
+
 _DEEP_ERRORS, _FAINT_ERRORS = 3.0, 2.0
 """Standard deviations that a valley must be deeper than those of one cloud: judgement."""
 
@@ -92,8 +95,12 @@ def weigh(signs: Signs) -> Weighed:
 
 
 def _rival(signs: Signs, answer: Partition) -> int | None:
-    """A higher count that nearly as much speaks for: by its silhouette with faint valleys, or by deep ones."""
+    """A higher count that nearly as much speaks for: by its silhouette with faint valleys, by deep ones, or by a small
+    group that only customers weighted by their space show."""
     for count, sign in signs.by_count.items():
+        small = max(_RIVAL_OF_THE_LONELY, _beyond(sign.clouds.shallowest, _DEEP_ERRORS))
+        if count > answer.count and sign.lonely.smallest >= signs.least and sign.lonely.shallowest >= small:
+            return count
         if count > answer.count and sign.own.smallest >= signs.least:
             near = sign.own.silhouette >= answer.silhouette - _NEAR
             if near and sign.own.shallowest >= FAINT_OF_FIRM:
