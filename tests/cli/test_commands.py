@@ -179,7 +179,7 @@ def test_counts_prints_the_table_and_the_advice_and_writes_both(
 ) -> None:
     shown = command("counts", behaviour_file, "--key", "member_id", *FEATURES, "--out", "study")
     assert shown.returncode == 0, shown.stderr
-    assert "Advice: 6 segments (clear)" in shown.stdout
+    assert "Advice: 6 segments (leaning)" in shown.stdout
     assert "With 6 segments the silhouette is 0.58" in shown.stdout
     assert "segments                  1      2" in shown.stdout
     assert _narrow(shown.stdout)
@@ -333,7 +333,7 @@ def test_tree_prints_the_last_merges_and_the_advice_and_writes_the_cut(
     shown = command("tree", behaviour_file, "--key", "member_id", *FEATURES, "--out", "tree")
     assert shown.returncode == 0, shown.stderr
     assert "Tree of 2,355 customers by Ward's linkage and Euclidean distance: heights 0.00 to 82.5\n" in shown.stdout
-    assert "Advice: 6 segments (clear)" in shown.stdout
+    assert "Advice: 6 segments (leaning)" in shown.stdout
     assert "Next: gauger profile" in shown.stdout
     assert _narrow(shown.stdout)
     assert sorted(path.name for path in (tmp_path / "tree").iterdir()) == sorted(TREE_FILES)
@@ -408,7 +408,7 @@ def test_demo_runs_the_whole_job_and_ends_with_what_to_open(command: Run, tmp_pa
     steps = [line[:14].strip() for line in shown.stdout.splitlines() if line[:1].strip()]
     assert [step[0] for step in steps[:6]] == list("123456")
     assert steps[6:] == ["In short", "Open next"]
-    assert "6 segments, clear" in shown.stdout
+    assert "6 segments, leaning" in shown.stdout
     assert "remark: staff_note says the same for everyone" in shown.stderr
     assert _narrow(shown.stdout)
     opened = [line.strip().split(":")[0] for line in shown.stdout.split("Open next")[1].strip().splitlines()]

@@ -21,10 +21,13 @@ def test_segments_that_cut_and_mix_groups_are_remarked(shape: str, count: int) -
     assert _codes(stretched, count) == ["not-round"]
 
 
-def test_the_count_study_says_it_of_the_homes() -> None:
+def test_k_means_says_it_of_the_homes_and_the_count_study_names_their_count() -> None:
     table = gauger.read_table(gauger.demo_file("homes.csv"))
-    study = gauger.study_counts(gauger.prepare(table, key="home_id", scale="none"))
-    (remark,) = study.remarks
+    homes = gauger.prepare(table, key="home_id", scale="none")
+    advice = gauger.study_counts(homes, counts=range(1, 7), resamples=2).advice
+    assert advice.verdict == "leaning"
+    assert 4 in (advice.count, *advice.alternatives)
+    (remark,) = gauger.segment_by_kmeans(homes, 4).remarks
     assert remark.code == "not-round"
     assert "4 groups whose shape k-means cannot follow" in remark.text
     assert "adjusted Rand 0.60" in remark.text

@@ -44,7 +44,7 @@ def test_the_count_study_marks_the_advised_count_in_every_panel(demo_study: gaug
     figure = gauger.draw.count_study(demo_study)
     spread, apart, gap, stable = figure.axes
     assert figure.get_size_inches() @ [100, 0] == 1280
-    assert _title(figure) == "6 segments, clearly: silhouette 0.58, and customers thin out between each two"
+    assert _title(figure) == "Leaning to 6 segments (silhouette 0.58); look at 5 or 7 too"
     for axes, name in ((spread, "wcss"), (apart, "silhouette"), (gap, "gap")):
         np.testing.assert_allclose(axes.lines[0].get_ydata(), demo_study.table[name].dropna())
     assert any(np.array_equal(line.get_ydata(), demo_study.table["stability"]) for line in stable.lines)
@@ -58,14 +58,20 @@ def test_the_count_study_marks_the_advised_count_in_every_panel(demo_study: gaug
 
 def test_verdicts_and_a_sharp_elbow_elsewhere_are_in_the_figure(demo_study: gauger.CountStudy) -> None:
     elbow = Elbow(3, 0.9, 3)
-    advice = replace(demo_study.advice, verdict="leaning", alternatives={8: "", 3: ""}, elbow=elbow)
+    picks = {**demo_study.advice.picks, "elbow": 3, "silhouette": 4}
+    advice = replace(demo_study.advice, verdict="leaning", alternatives={8: "", 3: ""}, elbow=elbow, picks=picks)
     figure = gauger.draw.count_study(replace(demo_study, advice=advice))
     assert _title(figure) == "Leaning to 6 segments (silhouette 0.58); look at 3 or 8 too"
     assert [text.get_text() for text in figure.axes[0].texts] == ["elbow", "6 advised"]
+    assert [text.get_text() for text in figure.axes[1].texts] == ["highest", "0.576"]
+    clear = replace(demo_study, advice=replace(advice, verdict="clear"))
+    assert _title(gauger.draw.count_study(clear)).startswith("6 segments, clearly: silhouette 0.58, and customers thin")
     unclear = replace(demo_study, advice=replace(advice, verdict="unclear", alternatives={}))
     assert _title(gauger.draw.count_study(unclear)) == "Unclear: 6 segments at best (silhouette 0.58)"
     none = replace(demo_study, advice=replace(advice, verdict="no structure", count=1))
     assert _title(gauger.draw.count_study(none)).startswith("No structure: one cloud")
+    flags = replace(none, advice=replace(none.advice, filters={"app": "the values of app"}))
+    assert _title(gauger.draw.count_study(flags)) == "No structure beside what a filter on app tells apart"
 
 
 def test_silhouette_diagrams_show_every_customer_and_the_mean(demo_study: gauger.CountStudy) -> None:

@@ -1,6 +1,7 @@
 """Measuring the signs of groups: k-means on the customers as they are, valleys where ties are smoothed out, clouds."""
 
 from collections.abc import Callable, Sequence
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,12 +71,16 @@ class Survey:
         """The signs before any count was measured."""
         self._points = kept.scaled()
         self._columns = np.ascontiguousarray(self._points.T)
-        widths = self._points.std(axis=0)[: len(smooth.smoothers)]
+        self._widths = self._points.std(axis=0)[: len(smooth.smoothers)]
         rows = rng.permutation(smooth.size)
-        looked = smooth.draws[0] * widths if smooth.smoothers else self._points
+        looked = smooth.draws[0] * self._widths if smooth.smoothers else self._points
         self._weighing = _Silhouettes(looked, np.sort(rows[:_SUBSET]))
         self._comparing = _Silhouettes(self._points, np.sort(rows[:_SUBSET_OF_CLOUDS]))
-        self._clouds = _Clouds(kept, smooth, widths, least, (*stream, 3))
+
+    @cached_property
+    def _clouds(self) -> "_Clouds":
+        found = self.nothing
+        return _Clouds(found.table, found.smooth, self._widths, found.least, (*self._stream, 3))
 
     def measure(self, lowest: int, highest: int, advance: Callable[[int], None]) -> dict[int, CountSigns]:
         """The signs of these counts, as far as enough customers differ."""
