@@ -66,3 +66,9 @@ def test_tied_whole_numbers_are_no_dense_groups() -> None:
         table = pd.DataFrame({"who": range(1_500), "recency_days": days, "orders": orders})
         seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", transform="log"), 4)
         assert "not-round" not in {remark.code for remark in seg.remarks}
+
+
+def test_customers_entered_many_times_are_no_dense_groups() -> None:
+    rng = np.random.default_rng(5)
+    points = np.repeat(rng.normal(size=(150, 3)), rng.integers(1, 21, size=150), axis=0)
+    assert _codes(points, 1) == []

@@ -20,6 +20,9 @@ _MOST_CUSTOMERS = 2_000
 _MOST_FEATURES = 8
 """Over more features density tells little (see `density_cautions`)."""
 
+_FEW_COPIES = 0.95
+"""With a smaller share of distinct customers each is looked at once: copies would be dense spots; judgement."""
+
 _PURE = 0.9
 """From this purity one way round, segments and groups are no contradiction: judgement, tried on `benchmarks.shapes`."""
 
@@ -34,9 +37,10 @@ def about_roundness(everyone: RowOrder, seg: Segmentation) -> Iterator[Remark]:
     than eight features, where distances lose their contrast.
     """
     features, customers = everyone.columns.shape
-    sample = np.arange(min(customers, _MOST_CUSTOMERS))
+    distinct = everyone.distinct()
+    sample = (distinct if len(distinct) < _FEW_COPIES * customers else np.arange(customers))[:_MOST_CUSTOMERS]
     smallest = checked_smallest(None, len(sample)) if len(sample) > 1 else 1
-    if features > _MOST_FEATURES or customers < 2 * usual_min_points(features):
+    if features > _MOST_FEATURES or len(sample) < 2 * usual_min_points(features):
         return
     rng = fixed_generator()
     columns = np.array([_without_ties(column, rng) for column in everyone.columns[:, sample]])
