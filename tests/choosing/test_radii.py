@@ -9,7 +9,7 @@ import gauger
 from benchmarks.odd_shapes import SHAPES, make_shape
 from gauger.algorithms.diagnostics.knee import Knee
 from gauger.algorithms.statistics.contingency import adjusted_rand
-from gauger.choosing.radius_advice import advise_radius, plateaus_of
+from gauger.choosing.radius_advice import advise_radius, heard_beside, plateaus_of
 from gauger.errors import SettingError
 
 
@@ -207,3 +207,36 @@ def test_a_radius_at_the_edge_of_what_was_compared_is_remarked() -> None:
     assert study.advice.verdict == "clear"
     index = study.table.index.get_loc(study.advice.radius)
     assert ("radius-at-edge" in {remark.code for remark in study.remarks}) == (index in (0, len(study.table) - 1))
+
+
+def test_the_evidence_on_counts_is_heard_where_it_agrees_and_where_it_does_not(rings: tuple) -> None:
+    _, study = rings
+    assert study.advice.reasons[-1].startswith("study_counts, which looks for round groups, sees")
+    rng = np.random.default_rng(1)
+    corners = np.repeat([[0.0, 0.0], [9.0, 0.0], [0.0, 9.0]], 150, axis=0)
+    apart = gauger.study_radius(features_of(corners + rng.normal(size=(450, 2)))).advice
+    assert apart.reasons[-1] == "study_counts sees the same 3 groups."
+    cloud = gauger.study_radius(features_of(rng.uniform(size=(600, 2)))).advice
+    assert cloud.reasons[-1] == "study_counts sees no groups either."
+
+
+def test_dense_groups_that_only_repeat_a_flag_are_called_a_filter() -> None:
+    rng = np.random.default_rng(2)
+    flag = (rng.random(600) < 0.4).astype(float)
+    advice = gauger.study_radius(features_of(np.column_stack([rng.normal(size=(600, 2)) * 0.3, flag * 6.0]))).advice
+    assert advice.verdict == "unclear"
+    assert advice.reasons[0].startswith("These groups only repeat the values of x2: a filter does that")
+
+
+@pytest.mark.parametrize(
+    ("groups", "others", "said"),
+    [
+        (2, 1, "study_counts sees no groups: it looks for round ones, and these differ in shape or in density"),
+        (1, 3, "study_counts does see 3 groups: they touch, and density joins what touches."),
+        (4, 3, "study_counts, which looks for round groups, sees 3: it joins or cuts what has another shape."),
+    ],
+)
+def test_where_the_two_studies_differ_the_advice_says_why(rings: tuple, groups: int, others: int, said: str) -> None:
+    advice = heard_beside(rings[1].advice, groups, others, None)
+    assert advice.reasons[-1].startswith(said)
+    assert advice.verdict == rings[1].advice.verdict

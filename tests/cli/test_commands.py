@@ -327,6 +327,34 @@ def test_segment_learns_on_a_sample_and_says_so(command: Run, tmp_path: Path, fe
     assert {path.name for path in (tmp_path / "s").iterdir()} == {*SEGMENT_FILES, MODEL_FILE, *KMEANS_FILES}
 
 
+def test_the_next_step_leaves_out_what_hides_the_groups(command: Run, tmp_path: Path) -> None:
+    rng = np.random.default_rng(4)
+    groups = np.repeat([[0.0, 0.0], [6.0, 0.0], [0.0, 6.0], [6.0, 6.0]], 90, axis=0) + rng.normal(size=(360, 2))
+    noise = {f"note_{index}": rng.normal(size=360) for index in range(8)}
+    table = pd.DataFrame({"who": range(360), "visits": groups[:, 0], "spend": groups[:, 1], **noise})
+    table.assign(area=rng.choice(["north", "south"], 360)).to_csv(tmp_path / "members.csv", index=False)
+    shown = command(
+        "counts", "members.csv", "--key", "who", "--categories", "area", "--scale", "visits=minmax,note_0=minmax"
+    )
+    assert shown.returncode == 0, shown.stderr
+    assert "Advice: 4 segments" in shown.stdout
+    next_line = next(line for line in shown.stdout.splitlines() if line.startswith("Next: gauger segment"))
+    assert "--features spend,visits" in next_line or "--features visits,spend" in next_line
+    assert "note_" not in next_line
+    assert "--categories" not in next_line
+    assert "--count 4" in next_line
+
+
+def test_where_there_is_no_structure_the_next_step_says_that_it_cuts_a_cloud(command: Run, tmp_path: Path) -> None:
+    rng = np.random.default_rng(5)
+    table = pd.DataFrame({"who": range(300), "visits": rng.normal(size=300), "app": rng.integers(0, 2, 300)})
+    table.to_csv(tmp_path / "members.csv", index=False)
+    shown = command("counts", "members.csv", "--key", "who", "--to", "4")
+    assert "Advice: 1 segment (no structure)" in shown.stdout
+    assert "only repeat the values of app: a filter on app does that" in " ".join(shown.stdout.split())
+    assert "For parts of the cloud all the same: gauger segment" in shown.stdout
+
+
 def test_tree_prints_the_last_merges_and_the_advice_and_writes_the_cut(
     command: Run, tmp_path: Path, behaviour_file: Path, demo_features: gauger.FeatureSet
 ) -> None:

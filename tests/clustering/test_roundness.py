@@ -27,8 +27,7 @@ def test_k_means_says_it_of_the_homes_and_the_count_study_names_their_count() ->
     advice = gauger.study_counts(homes, counts=range(1, 7), resamples=2).advice
     assert advice.verdict == "leaning"
     assert 4 in (advice.count, *advice.alternatives)
-    (remark,) = gauger.segment_by_kmeans(homes, 4).remarks
-    assert remark.code == "not-round"
+    (remark,) = (one for one in gauger.segment_by_kmeans(homes, 4).remarks if one.code == "not-round")
     assert "4 groups whose shape k-means cannot follow" in remark.text
     assert "adjusted Rand 0.60" in remark.text
 

@@ -13,6 +13,10 @@ _HEADROOM = 1.16
 """Room above a curve for its label: by eye."""
 
 
+_BEHIND = {"facecolor": PAPER, "edgecolor": "none", "alpha": 0.7, "pad": 0.5}
+"""Paper behind a label, so that a line under it does not cross it out."""
+
+
 def count_study(study: CountStudy) -> Figure:
     """Draw the sum of squares, mean silhouette, gap and stability against the number of segments.
 
@@ -110,6 +114,7 @@ def _draw_stability(axes: Axes, study: CountStudy) -> None:
             ha="right",
             color=QUIET,
             fontsize=10,
+            bbox=_BEHIND,
         )
 
 
@@ -131,15 +136,17 @@ def _mark(axes: Axes, values: pd.Series, count: int, text: str, *, advised: bool
     colour = ACCENT if advised else QUIET
     axes.plot([count], [value], marker="o", markersize=10, color=colour if advised else PAPER, markeredgecolor=colour)
     leftwards = count > values.index[len(values) * 2 // 3]
+    rising = not advised and bool((values.loc[count:].iloc[1:3] > value).any())
     axes.annotate(
         text,
         (count, value),
-        xytext=(-10 if leftwards else 10, 9),
+        xytext=(-10 if leftwards else 10, -18 if rising else 9),
         textcoords="offset points",
         ha="right" if leftwards else "left",
         color=colour,
         fontsize=11,
         fontweight="bold",
+        bbox=_BEHIND,
     )
 
 
