@@ -15,7 +15,7 @@ from gauger.algorithms.diagnostics.silhouettes import (
     silhouette_values,
     silhouettes_from_sums,
 )
-from gauger.algorithms.diagnostics.smooth_table import SmoothTable, smooth_table, standardised
+from gauger.algorithms.diagnostics.ties import SmoothTable, smooth_table, standardised
 from gauger.algorithms.diagnostics.validity import density_validity
 from gauger.algorithms.diagnostics.valleys import DEEP, Valleys, joined, shallow_from, shallowest_neighbours
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr, ndtri
 
-from gauger.algorithms.diagnostics.smooth_table import SmoothTable
+from gauger.algorithms.diagnostics.ties import SmoothTable
 
 _BINS_ROOT = 2.0
 """Bins by the Rice rule, 2 n^(1/3), twice as many, for peaks narrower than a normal one; judgement."""

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.sparse.csgraph import connected_components
 from scipy.special import ndtri
 
-from gauger.algorithms.diagnostics.smooth_table import SmoothTable
+from gauger.algorithms.diagnostics.ties import SmoothTable
 from gauger.algorithms.statistics import scaled_dip
 
 DEEP = 0.60
