@@ -137,7 +137,10 @@ def test_a_criterion_that_disagrees_is_named_with_the_reason() -> None:
 def test_what_was_set_aside_left_out_or_tiny_is_said() -> None:
     reasons = _advice(replace(FOUND, aside=10, idle=(1,))).reasons
     assert any("10 isolated customers were set aside to see this (2.0% of those looked at)" in text for text in reasons)
-    assert any("once spend is left out, which plays no part in them: segment without it" in text for text in reasons)
+    assert any(
+        "once spend is left out (silhouette about 0.70), which plays no part in them: segment" in text
+        for text in reasons
+    )
     blurred = _advice(replace(FOUND, idle=(1,), valleys=dict.fromkeys(SILHOUETTES, 0.3)))
     assert any("with it the segments do not keep to them: segment without it" in text for text in blurred.reasons)
     assert (blurred.verdict, blurred.leave_out) == ("leaning", ("spend",))

@@ -124,12 +124,8 @@ def advise_count(
     count = min(tried, key=lambda count: (abs(count - evidence.count), count))
     shares = scores_of(table, "smallest_share")
     made = (segmentations or {}).get(count)
-    signs = _Signs(
-        count,
-        apart.get(count),
-        evidence.excess.get(count, 0.0),
-        evidence.valleys.get(count, 0.0) if made is None else evidence.depth_of(made.codes),
-    )
+    depth = evidence.valleys.get(count, 0.0) if made is None else evidence.depth_of(made.codes)
+    signs = _Signs(count, apart.get(count), evidence.excess_of(count), depth)
     leave_out = tuple(dict.fromkeys(names[place] for place in evidence.idle)) if names else ()
     reasons = (
         _about_groups(evidence, signs),
@@ -151,7 +147,7 @@ def advise_count(
 
 @dataclass(frozen=True)
 class _Signs:
-    """What speaks for the advised count: the silhouette of its segments, its excess, and their shallowest valley."""
+    """What speaks for the advised count by all features: silhouette, its excess, and the shallowest valley."""
 
     count: int
     apart: float | None
@@ -173,7 +169,7 @@ def _verdict(evidence: Evidence, signs: _Signs) -> str:
     doubts = [
         highest - own > _RIVAL or evidence.rival is not None,
         not signs.firm(evidence),
-        signs.excess <= SURE,
+        evidence.excess.get(signs.count, 0.0) <= SURE,
         signs.apart is not None and signs.apart < _HARDLY_APART,
     ]
     return VERDICTS[min(sum(doubts), 2)]
@@ -267,9 +263,11 @@ def _about_features(
     if leave_out:
         pronoun = plural(len(leave_out), "it", "them")
         blur = f"; with {pronoun} the segments do not keep to them" if signs.depth < DEEP else ""
+        apart = evidence.silhouettes.get(signs.count)
+        height = f" (silhouette about {apart:.2f})" if apart is not None else ""
         yield (
-            f"The groups show once {listed(leave_out, most=6)} {plural(len(leave_out), 'is', 'are')} left out, which "
-            f"{plural(len(leave_out), 'plays', 'play')} no part in them{blur}: segment without {pronoun}."
+            f"The groups show once {listed(leave_out, most=6)} {plural(len(leave_out), 'is', 'are')} left out{height}, "
+            f"which {plural(len(leave_out), 'plays', 'play')} no part in them{blur}: segment without {pronoun}."
         )
     elif not signs.keep(evidence):
         yield "A tree or density may keep the groups whole (gauger tree, gauger radius): compare them."

@@ -76,6 +76,12 @@ class Evidence:
         own = codes[self.signs.table.rows].astype(np.intp) - 1
         return Valleys(self.signs.smooth, own, int(codes.max()), 0.5 * self.signs.least).shallowest
 
+    def excess_of(self, count: int) -> float:
+        """How far the silhouette of a count is above that of one cloud, by all features."""
+        if self.signs is None or count not in self.signs.by_count:
+            return self.excess.get(count, 0.0)
+        return self.signs.by_count[count].excess
+
     def filters(self, features: FeatureSet, names: Sequence[str]) -> Filters:
         """What filters on features tell apart; `names` are those of the columns that groups were looked for in.
 

@@ -20,8 +20,8 @@ SURE, LIKELY = 5.0, 4.0
 """Standard deviations of the silhouette above that of one cloud."""
 
 _LINKED = 0.46
-"""Segments with a valley shallower than this between them are one group: tuned on
-`benchmarks.advice`, on other families and seeds than it reports."""
+"""Segments with a valley shallower than this between them are one group: tuned on `benchmarks.advice`, on other seeds
+than it reports."""
 
 _TRADE_DEEP, _TRADE_FAINT, _TRADE_LONELY = 2.0, 7.0, 9.0
 """How much deeper the shallowest valley must be for each point of silhouette given up: between segments with deep
@@ -32,12 +32,10 @@ _GAIN = 1.0
 `_LINKED`."""
 
 _MOST_LOSS = 0.05
-"""The most silhouette that a count with fainter valleys may give up: tuned as
-`_LINKED`."""
+"""The most silhouette that a count with fainter valleys may give up: tuned as `_LINKED`."""
 
 _PLAIN_TO_SEE = 1.2
-"""A valley this deep speaks for groups whatever the silhouettes say: tuned as
-`_LINKED`."""
+"""A valley this deep speaks for groups whatever the silhouettes say: tuned as `_LINKED`."""
 
 _NEAR, _RIVAL_DEPTH = 0.05, 0.50
 """A higher count is a rival with a silhouette this near and faint valleys, or with valleys this deep: judgement."""
@@ -95,8 +93,10 @@ def weigh(signs: Signs) -> Weighed:
 
 
 def _rival(signs: Signs, answer: Partition) -> int | None:
-    """A higher count that nearly as much speaks for: by its silhouette with faint valleys, by deep ones, or by a small
-    group that only customers weighted by their space show."""
+    """A higher count that nearly as much speaks for.
+
+    By its silhouette with faint valleys, by deep ones, or by a small group that only weighted customers show.
+    """
     for count, sign in signs.by_count.items():
         small = max(_RIVAL_OF_THE_LONELY, _beyond(sign.clouds.shallowest, _DEEP_ERRORS))
         if count > answer.count and sign.lonely.smallest >= signs.least and sign.lonely.shallowest >= small:
