@@ -152,9 +152,9 @@ def heard_beside(advice: RadiusAdvice, groups: int, others: int, told_apart: str
         text = f"These groups only repeat {told_apart}: a filter does that, and beside it study_counts sees none."
         return replace(advice, verdict="unclear", reasons=(text, *advice.reasons))
     if groups == others:
-        text = f"study_counts sees {'the same ' if groups > 1 else 'no groups either'}"
-        text = f"{text}{others} groups." if groups > 1 else f"{text}."
-    elif groups < 2:
+        text = f"the same {others} groups." if groups > 1 else "no groups either."
+        return replace(advice, reasons=(*advice.reasons, f"study_counts sees {text}"))
+    if groups < 2:
         text = (
             f"study_counts does see {others} groups: they touch, and density joins what touches. k-means can hold them "
             "apart (gauger counts)."
@@ -166,7 +166,7 @@ def heard_beside(advice: RadiusAdvice, groups: int, others: int, told_apart: str
         )
     else:
         text = f"study_counts, which looks for round groups, sees {others}: it joins or cuts what has another shape."
-    return replace(advice, reasons=(*advice.reasons, text))
+    return replace(advice, reasons=(*advice.reasons[:2], text, *advice.reasons[2:]))
 
 
 def _nothing(table: pd.DataFrame, knee: Knee | None, min_points: int) -> RadiusAdvice:
