@@ -49,7 +49,8 @@ cases = {
     "no structure, but a filter": (["recency_days", "visits", "consent_email"], logged),
 }
 for title, (names, treatment) in cases.items():
-    other = gauger.study_counts(gauger.prepare(table, key="member_id", features=names, **treatment))
+    features_of_case = gauger.prepare(table, key="member_id", features=names, **treatment)
+    other = gauger.study_counts(features_of_case, counts=range(1, 7), starts=4, references=4, resamples=4)
     print(f"\n{title}: {', '.join(names)}")
     print(other.advice)
     for remark in other.remarks:

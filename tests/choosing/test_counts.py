@@ -174,9 +174,9 @@ def test_what_is_said_of_each_two_segments_holds_of_those_that_are_given(feature
         rng = np.random.default_rng(seed)
         count, d = int(rng.integers(2, 5)), int(rng.integers(2, 5))
         corners = rng.permutation(np.stack(np.meshgrid(*[[0.0, 1.0]] * d), axis=-1).reshape(-1, d))[:count]
-        values = np.repeat(corners, 70, axis=0) * rng.uniform(2.5, 6.0) + rng.normal(size=(70 * count, d))
+        values = np.repeat(corners, 50, axis=0) * rng.uniform(2.5, 6.0) + rng.normal(size=(50 * count, d))
         features = features_of(values)
-        advice = gauger.study_counts(features, counts=range(1, count + 2), references=2, resamples=2).advice
+        advice = gauger.study_counts(features, counts=range(1, 5), references=2, resamples=2).advice
         given = gauger.segment_by_kmeans(features, advice.count)
         depths = [
             _depth_by_hand(features.values[given.codes == one], features.values[given.codes == other])

@@ -47,16 +47,16 @@ def test_a_group_of_three_in_a_hundred_is_found() -> None:
     assert _look(_groups(np.random.default_rng(2), (450, 450, 30))).count == 3
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", range(2))
 @pytest.mark.parametrize(
     "cloud",
     [
-        lambda rng: rng.normal(size=(400, 4)),
-        lambda rng: rng.normal(size=(400, 3)) @ np.array([[1.0, 0.9, 0.0], [0.0, 0.4, 0.0], [0.0, 0.0, 1.0]]),
-        lambda rng: rng.uniform(size=(400, 2)),
-        lambda rng: rng.standard_t(4, size=(400, 3)),
-        lambda rng: np.exp(0.6 * rng.normal(size=(400, 3))),
-        lambda rng: rng.poisson(4.0, size=(400, 2)).astype(float),
+        lambda rng: rng.normal(size=(300, 4)),
+        lambda rng: rng.normal(size=(300, 3)) @ np.array([[1.0, 0.9, 0.0], [0.0, 0.4, 0.0], [0.0, 0.0, 1.0]]),
+        lambda rng: rng.uniform(size=(300, 2)),
+        lambda rng: rng.standard_t(4, size=(300, 3)),
+        lambda rng: np.exp(0.6 * rng.normal(size=(300, 3))),
+        lambda rng: rng.poisson(4.0, size=(300, 2)).astype(float),
     ],
     ids=["normal", "correlated", "even", "heavy tails", "skewed", "counts"],
 )
@@ -87,7 +87,7 @@ def test_tables_of_hardly_any_difference_have_an_answer(values: np.ndarray) -> N
     assert _look(values).count in (1, 2)
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(2))
 def test_independent_flags_are_no_groups_and_flags_that_agree_in_several_are(seed: int) -> None:
     rng = np.random.default_rng(seed)
     assert _look((rng.random((700, 6)) < 0.4).astype(float)).count == 1
@@ -96,7 +96,7 @@ def test_independent_flags_are_no_groups_and_flags_that_agree_in_several_are(see
     assert _look((rng.random(own.shape) < np.where(own, 0.92, 0.08)).astype(float)).count == 3
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(2))
 def test_two_flags_that_agree_are_a_filter_and_no_group(seed: int) -> None:
     rng = np.random.default_rng(seed)
     first = rng.random(900) < 0.4
@@ -104,7 +104,7 @@ def test_two_flags_that_agree_are_a_filter_and_no_group(seed: int) -> None:
     assert _look(np.column_stack([rng.normal(size=(900, 3)), first, second])).count == 1
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(2))
 def test_a_category_neither_makes_groups_nor_hides_them(seed: int) -> None:
     rng = np.random.default_rng(seed)
     levels = _levels(rng.integers(0, 4, 600))
