@@ -294,6 +294,7 @@ def test_counts_gives_the_advice_to_scripts_as_json(command: Run, few_file: Path
     study = gauger.study_counts(gauger.prepare(gauger.read_table(few_file), key="member_id"), counts=range(1, 5))
     assert (told["count"], told["verdict"]) == (study.advice.count, study.advice.verdict)
     assert told["picks"] == dict(study.advice.picks)
+    assert (told["leave_out"], told["filters"]) == ([], {})
     assert told["table"][0]["silhouette"] is None
     assert [row["silhouette"] for row in told["table"][1:]] == study.table["silhouette"].tolist()[1:]
 

@@ -10,6 +10,7 @@ from gauger.choosing.changes import change_in_words
 from gauger.choosing.evidence import Evidence
 from gauger.choosing.filters import NO_FILTERS, Filters
 from gauger.choosing.picks import SHARP, Picks, criteria_picks, names_in_words, picks_in_words, scores_of
+from gauger.choosing.signs import LEAST_SHARE
 from gauger.choosing.weighing import LIKELY, SURE
 from gauger.readable import Advice
 from gauger.segmentation import Segmentation
@@ -19,9 +20,6 @@ VERDICTS = ("clear", "leaning", "unclear", "no structure")
 
 _RIVAL = 0.03
 """A silhouette this much higher elsewhere is a rival: judgement."""
-
-_TOO_SMALL = 0.015
-"""A segment of no more than this share is worth a warning, not a campaign: judgement."""
 
 _UNEQUAL = 0.25
 """A smallest segment below this part of an even share makes criteria that favour even sizes err: judgement."""
@@ -280,7 +278,7 @@ def _about_few_customers(evidence: Evidence, count: int, smallest: float) -> Ite
             f"{evidence.aside:,} isolated {plural(evidence.aside, 'customer was', 'customers were')} set aside to see "
             f"this ({max(evidence.aside / evidence.looked_at, 0.001):.1%} of those looked at)."
         )
-    if smallest <= _TOO_SMALL:
+    if smallest <= LEAST_SHARE:
         yield (
             f"With {count} segments the smallest holds {smallest:.1%} of the customers: see whether it is worth a "
             "campaign, or cap the features it is extreme in (cap=, --cap)."

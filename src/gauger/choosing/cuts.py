@@ -8,13 +8,11 @@ from numpy.typing import NDArray
 
 from gauger.choosing.advice import MOST_ALTERNATIVES, CountAdvice
 from gauger.choosing.evidence import Evidence
+from gauger.choosing.signs import LEAST_SHARE
 from gauger.choosing.survey import FAINTEST
 from gauger.clustering import MergeTree
 from gauger.segmentation import Segmentation
 from gauger.wording import listed, plural
-
-WORTH_A_CAMPAIGN = 0.015
-"""Share of the customers below which a segment does not count as one of the groups."""
 
 WAYS_OUT = "linkage ward (with the Euclidean metric), or k-means"
 
@@ -57,4 +55,4 @@ def advice_on_cuts(
 
 def fair_segments(sizes: NDArray[np.integer]) -> int:
     """How many segments have more than 1.5 % of the customers, and more than one."""
-    return int((sizes > max(1.0, WORTH_A_CAMPAIGN * sizes.sum())).sum())
+    return int((sizes > max(1.0, LEAST_SHARE * sizes.sum())).sum())

@@ -9,7 +9,7 @@ from gauger.algorithms.diagnostics import DEEP, SmoothTable
 from gauger.choosing.group_table import GroupTable
 
 LEAST_SHARE, LEAST_CUSTOMERS = 0.015, 5
-"""A group of fewer (a share, and a number of customers) is none: judgement."""
+"""A group of fewer (a share, and a number of customers) is none, and a segment of so few worth a warning: judgement."""
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.integer]

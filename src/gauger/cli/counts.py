@@ -120,6 +120,8 @@ def _as_json(study: "CountStudy", remarks: "Iterable[Remark]") -> str:
             "verdict": advice.verdict,
             "reasons": advice.reasons,
             "alternatives": {str(count): why for count, why in advice.alternatives.items()},
+            "leave_out": advice.leave_out,
+            "filters": advice.filters,
             "picks": advice.picks,
             "elbow_strength": advice.elbow.strength if advice.elbow is not None else None,
             "table": rows.to_dict(orient="records"),
