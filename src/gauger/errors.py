@@ -74,6 +74,23 @@ class ModelFileError(GaugerError, ValueError):
         )
 
 
+class PlanError(GaugerError, ValueError):
+    """Raised when a plan cannot be read or followed; the text names the line and the setting of every fault."""
+
+    @classmethod
+    def faulty(cls, file: Path, faults: Sequence[str]) -> "PlanError":
+        """Every fault of a plan, each with its place."""
+        return cls("\n".join(f"{file.name}, {shortened(fault, 2 * LONGEST_PART)}" for fault in faults))
+
+
+class StudyError(GaugerError, ValueError):
+    """Raised when a folder is no study, or a study lacks what is asked of it."""
+
+
+class RefusedRemarkError(GaugerError, ValueError):
+    """Raised when a remark comes up that a plan does not accept."""
+
+
 class DatabaseError(GaugerError, OSError):
     """Raised when a database cannot be reached or refuses what it is asked; the text never holds a password."""
 

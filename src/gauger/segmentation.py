@@ -85,8 +85,13 @@ class Segmentation(Readable):
         How the method segments other customers, for trying whether segments come back.
     assignment_rule : AssignmentRule, optional
         How other customers find their segment; None where that is not known, as for segments from a file.
+    own_names : mapping
+        By bands: what the method itself calls the segments.
     given_names : mapping
         The names given by `rename`.
+    settings : mapping
+        What it takes to make it again from the same features: the method and its settings; with "not_repeatable" a
+        sentence that says why that cannot be told.
 
     See Also
     --------
@@ -118,7 +123,9 @@ class Segmentation(Readable):
     edges: Mapping[str, tuple[float, ...]] | None = None
     refit: Refit | None = None
     assignment_rule: AssignmentRule | None = None
+    own_names: Mapping[int, str] = field(default_factory=dict)
     given_names: Mapping[int, str] = field(default_factory=dict)
+    settings: Mapping[str, object] = field(default_factory=dict)
 
     @property
     def count(self) -> int:
@@ -132,9 +139,9 @@ class Segmentation(Readable):
 
     @cached_property
     def names(self) -> dict[int, str]:
-        """Each segment's name by number: the given one, else "segment 1" and so on; 0 is "unassigned"."""
+        """Each segment's name by number: the given one, else the method's, else "segment 1"; 0 is "unassigned"."""
         plain = {number: f"segment {number}" for number in self.numbers}
-        return {UNASSIGNED: UNASSIGNED_NAME, **plain, **self.given_names}
+        return {UNASSIGNED: UNASSIGNED_NAME, **plain, **self.own_names, **self.given_names}
 
     @cached_property
     def sizes(self) -> pd.Series:

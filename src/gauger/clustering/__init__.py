@@ -14,14 +14,17 @@ from gauger.clustering.kmeans import (
     segment_by_kmeans,
     segmentation_of,
 )
-from gauger.clustering.merge_tree import MergeTree, linkage_words
+from gauger.clustering.merge_tree import MergeTree
+from gauger.clustering.method_words import linkage_words, words_of
 from gauger.clustering.ordering import order_customers
+from gauger.clustering.repeating import METHODS, refit_of, rule_of, segment_again
 from gauger.clustering.roundness import about_roundness
 from gauger.clustering.tree_building import build_tree
 
 __all__ = [
     "CORE",
     "CUSTOMER_METRICS",
+    "METHODS",
     "NEARLY_ALL",
     "MergeTree",
     "Metric",
@@ -37,11 +40,15 @@ __all__ = [
     "linkage_words",
     "neighbours_of",
     "order_customers",
+    "refit_of",
     "refuse_bad_settings",
     "refuse_too_few_distinct",
+    "rule_of",
+    "segment_again",
     "segment_by_bands",
     "segment_by_density",
     "segment_by_density_levels",
     "segment_by_kmeans",
     "segmentation_of",
+    "words_of",
 ]

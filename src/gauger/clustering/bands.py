@@ -9,6 +9,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.clustering.cautions import tiny_segments
+from gauger.clustering.method_words import words_of
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import FeatureSet
 from gauger.remarks import Remark
@@ -91,14 +92,21 @@ def segment_by_bands(
         raise SettingError(f"{listed(map(repr, alike))} cannot be cut into bands: the same for everyone.")
     details, groups, names = _grouped(recorded, edges, combine, low_is_good, score_bands)
     codes, order = _numbered(features, groups)
-    method = f"bands of {listed(bands, most=4)}{', scored' if combine == 'score' else ''}"
+    settings = {
+        "method": "bands",
+        "bands": {name: asked if isinstance(asked, int) else list(asked) for name, asked in bands.items()},
+        "combine": combine,
+        "low_is_good": list(low_is_good),
+        "score_bands": score_bands,
+    }
     seg = replace(
-        segmentation_from_codes(features, codes, method=method),
+        segmentation_from_codes(features, codes, method=words_of(settings)),
         details=details,
         edges={name: tuple(float(edge) for edge in of) for name, of in edges.items()},
-        refit=Refit(partial(_refit, bands, combine, low_is_good, score_bands)),
+        refit=bands_refit(bands, combine, low_is_good, score_bands),
         assignment_rule=AssignmentRule("bands"),
-        given_names={index: names[group] for index, group in enumerate(order.tolist(), 1)},
+        own_names={index: names[group] for index, group in enumerate(order.tolist(), 1)},
+        settings=settings,
     )
     small = _many_cells(seg) if seg.count > _MANY_CELLS else tiny_segments(seg)
     return seg.with_remarks((*_fewer_bands(bands, edges), *small))
@@ -122,6 +130,11 @@ def _grouped(
     else:
         groups, names = _by_cell(number, {name: len(own) + 1 for name, own in edges.items()})
     return details, groups, names
+
+
+def bands_refit(bands: Bands, combine: str, low_is_good: Sequence[str], score_bands: int | None) -> Refit:
+    """The same bands of other customers."""
+    return Refit(partial(_refit, bands, combine, low_is_good, score_bands))
 
 
 def _refit(

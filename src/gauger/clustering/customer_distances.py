@@ -49,6 +49,13 @@ def distances_of(features: FeatureSet, metric: Metric) -> Geometry:
     return customer_distances(features, everyone, metric, MetricSettings()).renumbered(everyone.order)
 
 
+def told_metric(metric: Metric | None) -> dict[str, str]:
+    """The metric among a segmentation's settings; of a matrix why it cannot be told."""
+    if metric is None or isinstance(metric, str):
+        return {} if metric is None else {"metric": metric}
+    return {"not_repeatable": "it was given the distances themselves, which no plan holds"}
+
+
 POINT_METRICS = ("euclidean", "city_block")
 
 

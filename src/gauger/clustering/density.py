@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.algorithms.density import _LEAST_POINTS, NOBODY, spread_groups, usual_min_points
-from gauger.clustering.customer_distances import Metric, neighbours_of
+from gauger.clustering.customer_distances import Metric, neighbours_of, told_metric
 from gauger.clustering.density_cautions import about_density, about_radius, about_small
 from gauger.clustering.density_outcome import key_ranks, segmentation_of_groups
+from gauger.clustering.method_words import words_of
 from gauger.clustering.ordering import order_customers
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
@@ -92,21 +93,27 @@ def segment_by_density(
         cores = np.flatnonzero(core)
         dense = spread_groups(near, cores, near.groups(cores, reach), reach, key_ranks(features, everyone))
         advance(2)
+    settings = {"method": "density", "radius": reach, "min_points": enough, **told_metric(metric)}
     kinds = np.where(core, CORE, np.where(dense.group != NOBODY, BORDER, UNASSIGNED_KIND)).astype(object)
     seg, _ = segmentation_of_groups(
         features,
         everyone,
         dense.group,
-        f"density (radius {reach:.3g}, min points {enough})",
+        words_of(settings),
         details={"kind": kinds},
         nearest=dense.nearest,
         gaps=dense.gaps,
     )
     own = *about_radius(seg, near, reach, enough), *about_small(seg)
     remarks = (*own, *about_density(len(features.names), everyone, near, enough))
-    refit = Refit(partial(_refit, reach, enough, metric), sampled=False) if isinstance(metric, str) else None
+    refit = density_refit(reach, enough, metric) if isinstance(metric, str) else None
     rule = AssignmentRule("core", metric, reach) if isinstance(metric, str) else None
-    return replace(seg, refit=refit, assignment_rule=rule).with_remarks(remarks)
+    return replace(seg, refit=refit, assignment_rule=rule, settings=settings).with_remarks(remarks)
+
+
+def density_refit(radius: float, min_points: int, metric: str) -> Refit:
+    """The same radius on other customers."""
+    return Refit(partial(_refit, radius, min_points, metric), sampled=False)
 
 
 def _refit(radius: float, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:

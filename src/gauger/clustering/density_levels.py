@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.density import NOBODY, Hierarchy, groups_of_levels, split_hierarchy, usual_smoothing
 from gauger.algorithms.merge_trees import merges_of_links
-from gauger.clustering.customer_distances import Metric, neighbours_of
+from gauger.clustering.customer_distances import Metric, neighbours_of, told_metric
 from gauger.clustering.density import checked_min_points
 from gauger.clustering.density_cautions import about_density, about_levels
 from gauger.clustering.density_outcome import key_ranks, segmentation_of_groups
+from gauger.clustering.method_words import words_of
 from gauger.clustering.ordering import order_customers
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
@@ -107,11 +108,12 @@ def segment_by_density_levels(
     outside, among = np.flatnonzero(group == NOBODY), np.flatnonzero(group != NOBODY)
     if outside.size:
         nearest[outside], gaps[outside] = near.nearest(outside, among, key_ranks(features, everyone))
+    settings = {"method": "density-levels", "smallest": least, "min_points": enough, **told_metric(metric)}
     seg, order = segmentation_of_groups(
         features,
         everyone,
         group,
-        f"density levels (smallest {least:,}, min points {enough})",
+        words_of(settings),
         details={
             "strength": _strengths(found, chosen, group),
             "outlier_score": 1.0 - found.lowest()[found.branch] / found.left,
@@ -121,10 +123,22 @@ def segment_by_density_levels(
     )
     back = np.argsort(everyone.order)
     departures = pd.DataFrame({"branch": found.branch[back], "distance": found.left[back]})
-    refit = Refit(partial(_refit, least, enough, metric), sampled=False) if isinstance(metric, str) else None
+    refit = levels_refit(least, enough, metric) if isinstance(metric, str) else None
     rule = AssignmentRule("customer", metric) if isinstance(metric, str) else None
-    seg = replace(seg, branches=_table(found, chosen[order]), departures=departures, refit=refit, assignment_rule=rule)
+    seg = replace(
+        seg,
+        branches=_table(found, chosen[order]),
+        departures=departures,
+        refit=refit,
+        assignment_rule=rule,
+        settings=settings,
+    )
     return seg.with_remarks((*about_levels(seg, least), *about_density(len(features.names), everyone, near, enough)))
+
+
+def levels_refit(smallest: int, min_points: int, metric: str) -> Refit:
+    """Levels with the same least size on other customers."""
+    return Refit(partial(_refit, smallest, min_points, metric), sampled=False)
 
 
 def _refit(smallest: int, min_points: int, metric: str, features: FeatureSet, _seed: int) -> Codes:

@@ -1,7 +1,7 @@
 """k-means: segments around centres (Lloyd 1982), from raced starts, until nothing moves."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -27,6 +27,7 @@ from gauger.algorithms.kmeans import (
 from gauger.clustering.given_centres import Seeding, count_of, given_centres
 from gauger.clustering.kmeans_cautions import kmeans_cautions, moved_since
 from gauger.clustering.learners import checked_share, checked_weights, learners_among, other_sample
+from gauger.clustering.method_words import words_of
 from gauger.clustering.ordering import order_customers
 from gauger.clustering.roundness import about_roundness
 from gauger.errors import SettingError
@@ -133,11 +134,30 @@ def segment_by_kmeans(
     with task(f"k-means, {count} {plural(count, 'segment')}", min(FINISHED, len(entrants))) as advance:
         fit = finish_best(learners, entrants, max_iterations, advance=advance)
     seg = segmentation_of(features, everyone, learners, fit, max_iterations, customer_weights=own_weights, seed=seed)
-    seg = seg.with_remarks(tuple(about_roundness(everyone, seg)))
+    seg = replace(
+        seg,
+        settings={
+            "method": "kmeans",
+            "count": int(count),
+            "starts": int(starts),
+            "max_iterations": int(max_iterations),
+            "learn_on": learn_on,
+            "seed": int(seed),
+            **_told_seeding(seeding, customer_weights),
+        },
+    ).with_remarks(tuple(about_roundness(everyone, seg)))
     if isinstance(seeding, Segmentation) and seeding.features is features:
         before = seeding.codes[learners.order] - 1
         seg = seg.with_remarks((moved_since(seeding, before, fit.best.codes),))
     return seg
+
+
+def _told_seeding(seeding: object, weights: object) -> dict[str, str]:
+    """The seeding among the settings, or why they do not tell how the segments were made."""
+    given = ["centres to begin with"] if not isinstance(seeding, str) else []
+    given += ["weights of the customers"] if weights is not None else []
+    own = {"seeding": seeding} if isinstance(seeding, str) else {}
+    return own | ({"not_repeatable": f"k-means was given {' and '.join(given)}, which no plan holds"} if given else {})
 
 
 @dataclass(frozen=True, eq=False)
@@ -214,7 +234,7 @@ def segmentation_of(
         codes,
         everyone.outwards(best.centres[order]),
         distances,
-        "k-means",
+        words_of({"method": "kmeans"}),
         iterations=len(history),
         converged=best.moved == 0,
         history=history.set_index(pd.RangeIndex(1, len(history) + 1, name="iteration")),

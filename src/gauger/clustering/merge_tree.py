@@ -1,7 +1,7 @@
 """MergeTree: who is joined with whom, at what height, and the segments that a cut leaves."""
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 
 import numpy as np
@@ -21,6 +21,7 @@ from gauger.algorithms.merge_trees import (
 )
 from gauger.algorithms.neighbours import SLACK
 from gauger.clustering.cautions import tiny_segments
+from gauger.clustering.method_words import linkage_words
 from gauger.clustering.tree_cautions import about_level_cut, about_one_segment, about_ties
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
@@ -40,9 +41,9 @@ _NEARBY = 4
 Values = NDArray[np.float64]
 
 
-def linkage_words(linkage: str) -> str:
-    """A linkage as a sentence has it: Ward's linkage, average linkage."""
-    return "Ward's linkage" if linkage == "ward" else f"{linkage} linkage"
+def cut_refit(regrown: Callable[[FeatureSet], "MergeTree"], count: int) -> Refit:
+    """The same kind of tree of other customers, cut into as many segments."""
+    return Refit(partial(_refit_cut, regrown, count))
 
 
 def _refit_cut(regrown: Callable[[FeatureSet], "MergeTree"], count: int, features: FeatureSet, _seed: int) -> Codes:
@@ -77,6 +78,8 @@ class MergeTree(Readable):
         Builds the same kind of tree of other customers; None where distances were given.
     remarks : tuple of Remark
         The cautions.
+    settings : mapping
+        What it takes to build it again.
 
     See Also
     --------
@@ -104,6 +107,7 @@ class MergeTree(Readable):
     rebuilt: Callable[[], Merges]
     regrown: Callable[[FeatureSet], "MergeTree"] | None = None
     remarks: tuple[Remark, ...] = ()
+    settings: Mapping[str, object] = field(default_factory=dict)
 
     @property
     def leaves(self) -> int:
@@ -242,9 +246,13 @@ class MergeTree(Readable):
         whole = self._whole(count, height)
         codes = self._numbered(whole, self.steps)
         seg = segmentation_from_codes(self.features, codes, method=self.linkage_words)
-        seg = replace(seg, assignment_rule=AssignmentRule("customer", self.metric))
+        seg = replace(
+            seg,
+            assignment_rule=AssignmentRule("customer", self.metric),
+            settings={**self.settings, "count": count, "height": height},
+        )
         if self.regrown is not None:
-            seg = replace(seg, refit=Refit(partial(_refit_cut, self.regrown, seg.count)))
+            seg = replace(seg, refit=cut_refit(self.regrown, seg.count))
         return seg.with_remarks((*tiny_segments(seg), *about_one_segment(seg), *self._tied(seg, whole)))
 
     def counts_near(self, height: float) -> dict[float, int]:

@@ -16,7 +16,7 @@ from gauger.algorithms.merge_trees import (
     merge_all,
     sizes_of,
 )
-from gauger.clustering.customer_distances import Metric
+from gauger.clustering.customer_distances import Metric, told_metric
 from gauger.clustering.merge_tree import IN_DISTANCE, MergeTree
 from gauger.clustering.tree_cautions import about_inversions
 from gauger.clustering.tree_input import of_customers, of_features
@@ -141,6 +141,17 @@ def build_tree(
         if metric is None or isinstance(metric, str)
         else None,
         remarks=(*named.remarks, *about_inversions(merges)),
+        settings={
+            "method": "tree",
+            "linkage": named.linkage,
+            **told_metric(metric),
+            "ward_heights": ward_heights,
+            "condense": condense,
+            "p": p,
+            "band": band,
+            "lag": lag,
+            "seed": seed,
+        },
     )
 
 

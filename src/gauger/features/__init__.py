@@ -7,14 +7,29 @@ from gauger.features.events import events_sql, summarise_events
 from gauger.features.feature_set import FeatureSet
 from gauger.features.levels import Level
 from gauger.features.preparing import prepare
+from gauger.features.recipes import Recipe
 from gauger.features.series import pivot_series
 from gauger.features.sql_words import sql_name, sql_text
-from gauger.features.transforms import Power, Transform
-from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight, apply_all, undo_all
+from gauger.features.transforms import TRANSFORMS, Power, Transform
+from gauger.features.treatments import (
+    MISSING_RULES,
+    SCALES,
+    Cap,
+    Fill,
+    Rank,
+    Scale,
+    Treatment,
+    Weight,
+    apply_all,
+    undo_all,
+)
 
 __all__ = [
     "HIGH_CORRELATION",
     "LARGEST",
+    "MISSING_RULES",
+    "SCALES",
+    "TRANSFORMS",
     "Cap",
     "FeatureSet",
     "Fill",
@@ -22,6 +37,7 @@ __all__ = [
     "Level",
     "Power",
     "Rank",
+    "Recipe",
     "Scale",
     "Transform",
     "Treatment",

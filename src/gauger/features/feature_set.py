@@ -9,6 +9,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from gauger.errors import SettingError
 from gauger.features.columns import Indicator
+from gauger.features.recipes import Recipe
 from gauger.features.treatments import Treatment, apply_all, undo_all
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -37,6 +38,8 @@ class FeatureSet(Readable):
         The features that say whether a column has a level, or no value.
     remarks : tuple of Remark
         The cautions.
+    recipes : mapping
+        What was asked for each column; empty where treatments were taken over from other customers.
 
     See Also
     --------
@@ -59,6 +62,7 @@ class FeatureSet(Readable):
     treatments: Mapping[str, tuple[Treatment, ...]]
     indicators: Mapping[str, Indicator] = field(default_factory=dict)
     remarks: tuple[Remark, ...] = ()
+    recipes: Mapping[str, Recipe] = field(default_factory=dict)
 
     def treat(self, rows: pd.DataFrame) -> NDArray[np.float64]:
         """Bring rows in original units to the working scale.

@@ -124,14 +124,16 @@ def prepare(
     _refuse_shared_names(names, indicators)
     columns = {name: values if kept.all() else values[kept] for name, values in raw.items()}
     columns |= {name: indicator.of(chosen) for name, indicator in indicators.items()}
-    recipes |= settings.of_indicators(indicators, columns, recipes)
+    all_recipes = recipes | settings.of_indicators(indicators, columns, recipes)
 
     index = pd.Index(chosen[key].to_numpy(copy=True), name=key)
     remarks = [*_left_out(table, key, [*names, *categories], features), *_dropped(len(index), kept, recipes)]
-    values, treatments, evidence = _treat_all(chosen, columns, recipes)
+    values, treatments, evidence = _treat_all(chosen, columns, all_recipes)
     remarks += feature_cautions(chosen, index, values, evidence, indicators)
     original = pd.DataFrame(columns, index=index, copy=True)
-    return FeatureSet(key, index.to_numpy(), tuple(columns), values, original, treatments, indicators, tuple(remarks))
+    return FeatureSet(
+        key, index.to_numpy(), tuple(columns), values, original, treatments, indicators, tuple(remarks), recipes
+    )
 
 
 def _treat_all(

@@ -20,7 +20,7 @@ Rule = TypeVar("Rule")
 
 @dataclass(frozen=True)
 class Recipe:
-    """The steps for one feature."""
+    """The steps for one feature; of a category `scale` says how far apart its levels are."""
 
     missing: str | float = "refuse"
     cap: Quantiles | None = None
@@ -44,7 +44,7 @@ class TreatmentSettings:
         both = [*names, *categories]
         missing: dict[str, str | float] = _spread("missing", self.missing, "refuse", both)
         transforms: dict[str, str | None] = _spread("transform", self.transform, None, names)
-        scales: dict[str, str] = _spread("scale", self.scale, "zscore", names)
+        scales: dict[str, str] = _spread("scale", self.scale, "zscore", both)
         caps: dict[str, Quantiles | None] = _spread("cap", self.cap, None, names)
         weights: dict[str, float | None] = _spread("weight", self.weight, None, both)
         for name in both:
@@ -54,13 +54,13 @@ class TreatmentSettings:
                 _refuse_number("missing", missing[name], above=-np.inf)
             if weights[name] is not None:
                 _refuse_number("weight", weights[name], above=0.0)
+            _refuse_word("scale", scales[name], SCALES)
         for name in names:
             _refuse_word("transform", transforms[name] or "none", TRANSFORMS)
-            _refuse_word("scale", scales[name], SCALES)
         recipes = {
             name: Recipe(missing[name], caps[name], transforms[name], scales[name], weights[name]) for name in names
         }
-        return recipes | {name: Recipe(missing[name], weight=weights[name]) for name in categories}
+        return recipes | {name: Recipe(missing[name], scale=scales[name], weight=weights[name]) for name in categories}
 
     def of_indicators(
         self, indicators: Mapping[str, Indicator], columns: Mapping[str, Values], recipes: Mapping[str, Recipe]
@@ -70,14 +70,13 @@ class TreatmentSettings:
         for name, indicator in indicators.items():
             share = float(np.nanmean(columns[name]))
             widths[indicator.column] = widths.get(indicator.column, 0.0) + share * (1.0 - share)
-        default = self.scale if isinstance(self.scale, str) else "zscore"
         found = {}
         for name, indicator in indicators.items():
             if indicator.level is None:
                 found[name] = Recipe(missing="zero", scale="none")
                 continue
-            spread = widths[indicator.column] if default in ("zscore", "robust") else 2.0
             column = recipes[indicator.column]
+            spread = widths[indicator.column] if column.scale in ("zscore", "robust") else 2.0
             weight = (column.weight or 1.0) / (np.sqrt(spread) if spread > 0.0 else 1.0)
             missing = column.missing if column.missing in ("drop", "zero") else "refuse"
             found[name] = Recipe(missing=missing, scale="none", weight=weight)

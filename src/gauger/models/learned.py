@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.features import Indicator, Treatment
-from gauger.models.rules import Assigner
+from gauger.models.rules import Assigner, SameBands
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
@@ -97,6 +97,11 @@ class LearnedModel(Readable):
     def gates(self) -> Values:
         """Each segment's gate (k,): the distance that all but a small share of its own customers keep."""
         return np.array([segment.gate for segment in self.segments])
+
+    @property
+    def band_edges(self) -> Mapping[str, tuple[float, ...]] | None:
+        """Where each band but the first of each feature begins, in original units; None but by bands."""
+        return {own.feature: own.edges for own in self.rule.bands} if isinstance(self.rule, SameBands) else None
 
     def headline(self) -> str:
         count = len(self.segments)

@@ -2,13 +2,13 @@
 
 from gauger.tables.arrow import to_pandas
 from gauger.tables.blocks import FileBlocks
-from gauger.tables.databases import connected, is_url, without_password
+from gauger.tables.databases import connected, is_url, password_as, without_password
 from gauger.tables.formats import write_file
 from gauger.tables.formula_escaping import escaped_arrow
 from gauger.tables.reading import read_table
 from gauger.tables.type_inference import InferredKinds, as_typed, is_plain_number
 from gauger.tables.whole_folders import whole_folder
-from gauger.tables.writing import Results, result_folder, write_table
+from gauger.tables.writing import Results, recover_folder, result_folder, write_table
 
 __all__ = [
     "FileBlocks",
@@ -19,7 +19,9 @@ __all__ = [
     "escaped_arrow",
     "is_plain_number",
     "is_url",
+    "password_as",
     "read_table",
+    "recover_folder",
     "result_folder",
     "to_pandas",
     "whole_folder",

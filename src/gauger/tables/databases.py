@@ -24,6 +24,7 @@ CHUNK = 20_000
 
 _URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
 _PASSWORD = re.compile(r"(://[^:/@]*):(.*)@")
+_IS_VARIABLE = re.compile(r"\$\{\w+\}")
 _SECRET_SETTING = re.compile(r"([?&][^=&]*(?:pass|pwd|secret|token)[^=&]*=)([^&\s]*)", re.IGNORECASE)
 
 
@@ -35,6 +36,15 @@ def is_url(source: str) -> bool:
 def without_password(text: str) -> str:
     """A URL, or a text that holds one, with `***` for what nobody else should read."""
     return _SECRET_SETTING.sub(r"\1***", _PASSWORD.sub(r"\1:***@", text))
+
+
+def password_as(text: str, variable: str) -> str:
+    """A URL with `${variable}` for its password and every other secret, as a plan may hold it."""
+    hidden = f"${{{variable}}}"
+    named = _PASSWORD.sub(lambda found: found[0] if _IS_VARIABLE.fullmatch(found[2]) else f"{found[1]}:{hidden}@", text)
+    return _SECRET_SETTING.sub(
+        lambda found: found[0] if _IS_VARIABLE.fullmatch(found[2]) else f"{found[1]}{hidden}", named
+    )
 
 
 def read_database(source: str, table: str | None, query: str | None, rules: ReadingRules) -> Readout:

@@ -1,11 +1,12 @@
 """Folders that results are made in before they appear: owned while their maker lives, swept by the next run else."""
 
 import contextlib
+import json
 import os
 import shutil
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -14,6 +15,8 @@ from gauger.errors import OutputError
 PREFIX = ".gauger-"
 
 _LOCK, _RESULTS, _UNLOCKED = "owner", "results", "new-"
+_READY, _GONE = "ready", "gone"
+"""Results that are complete and on the disk, and the list of files that go when they come."""
 _GRACE = 3_600.0
 """A folder without an owner's lock may be just being made for so many seconds."""
 _FOR_ALL = (".png", ".svg", ".pdf")
@@ -33,18 +36,45 @@ def stage_in(folder: Path) -> Iterator[Path]:
 
 
 def sweep(folder: Path) -> None:
-    """Remove what makers that no longer live have left in a folder."""
+    """Remove what makers that no longer live have left in a folder; results that were complete take their place."""
     for path in folder.glob(f"{PREFIX}*"):
         if path.is_dir() and not path.is_symlink() and _is_left(path):
+            if (path / _READY).is_dir():
+                _take_place(path, folder)
             shutil.rmtree(path, ignore_errors=True)
 
 
-def publish(made: Path, target: Path) -> None:
-    """Put a file in its place, on the disk before it is seen there; who is not its owner may see figures only."""
-    if made.suffix.lower() not in _FOR_ALL:
-        made.chmod(_OWN_FILE)
-    _to_disk(made)
-    os.replace(made, target)
+def publish_files(made: Path, folder: Path, gone: Sequence[str]) -> None:
+    """Put files in their places together, and remove others: on the disk first, then decided by one rename.
+
+    Who is killed before that rename has changed nothing; after it the next to look into the folder finishes the rest.
+    """
+    for path in made.rglob("*"):
+        if path.is_file() and path.suffix.lower() not in _FOR_ALL:
+            path.chmod(_OWN_FILE)
+        _to_disk(path)
+    stage = made.parent
+    (stage / _GONE).write_text(json.dumps(list(gone)), encoding="utf-8")
+    _to_disk(stage / _GONE)
+    made.rename(stage / _READY)
+    _to_disk(stage)
+    while True:
+        try:
+            return _take_place(stage, folder)
+        except KeyboardInterrupt:
+            continue
+
+
+def _take_place(stage: Path, folder: Path) -> None:
+    """Move what is ready into the folder, and remove what is to go; what was done before is not done again."""
+    ready = stage / _READY
+    for path in sorted(path for path in ready.rglob("*") if path.is_file()):
+        target = folder / path.relative_to(ready)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        os.replace(path, target)
+    for name in json.loads((stage / _GONE).read_text(encoding="utf-8")):
+        (folder / name).unlink(missing_ok=True)
+    _to_disk(folder)
 
 
 def publish_folder(made: Path, target: Path) -> None:

@@ -1,5 +1,6 @@
 """Write tables and folders of results: whole or not at all, and never over what is there unless told to."""
 
+import contextlib
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -12,7 +13,7 @@ import pandas as pd
 from gauger.errors import GaugerError, OutputError
 from gauger.progress import task
 from gauger.tables.formats import write_file
-from gauger.tables.staging import keep_entries, publish, refuse_link, stage_in
+from gauger.tables.staging import publish_files, refuse_link, stage_in, sweep
 from gauger.wording import listed, plural
 
 
@@ -147,6 +148,12 @@ def result_folder(
         raise
 
 
+def recover_folder(folder: Path) -> None:
+    """Finish what a killed process had ready for a folder, and sweep what it had not."""
+    with contextlib.suppress(OSError):  # a folder that can only be read holds nothing unfinished of ours
+        sweep(folder)
+
+
 def _refuse_sources(targets: Sequence[Path], sources: Sequence[str | PathLike[str] | None]) -> None:
     read = [Path(source) for source in sources if source is not None]
     for path in targets:
@@ -160,14 +167,9 @@ def _publish(results: Results) -> None:
     lacking = [name for name in results.names if not (results.stage / name).exists()]
     if lacking:
         raise ValueError(f"{plural(len(lacking), 'file')} announced but not written: {listed(lacking)}")
-    for name in (*results.names, *results.optional):
-        target = results.folder / name
-        if (results.stage / name).exists():
-            target.parent.mkdir(parents=True, exist_ok=True)
-            publish(results.stage / name, target)
-        else:
-            target.unlink(missing_ok=True)
-    keep_entries(results.folder)
+    publish_files(
+        results.stage, results.folder, [name for name in results.optional if not (results.stage / name).exists()]
+    )
 
 
 def _make_folder(folder: Path) -> list[Path]:

@@ -1,0 +1,261 @@
+"""A study's folder, opened: its table, features, segments, profile, model, names and plan, each made when asked for."""
+
+import json
+from dataclasses import dataclass, replace
+from functools import cached_property
+from os import PathLike
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from pandas.api import types
+
+from gauger.clustering import refit_of, rule_of, words_of
+from gauger.errors import StudyError
+from gauger.features import FeatureSet, prepare
+from gauger.models import SegmentModel, load_model
+from gauger.profiling import Profile, checked_assignments
+from gauger.profiling import profile as profile_of
+from gauger.readable import Readable
+from gauger.remarks import Remark, remarks_of
+from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, distances_to_own, segmentation_from_codes
+from gauger.study.files import ASSIGNMENTS, MODEL, REMARKS, study_folder
+from gauger.study.plan import Plan
+from gauger.study.plan_files import PLAN_FILE, read_plan
+from gauger.study.sources import read_customers, source_part
+from gauger.tables import read_table, recover_folder
+from gauger.wording import listed, plural
+
+_OWN_COLUMNS = ("segment", "segment_name", "distance")
+
+
+@dataclass(frozen=True, repr=False, eq=False)
+class Study(Readable):
+    """What a study's folder knows, each part made when it is asked for.
+
+    Attributes
+    ----------
+    folder : pathlib.Path
+        The folder.
+    plan : Plan
+        How it was made.
+    source : str, optional
+        Where the customers are now, instead of where the plan says.
+
+    See Also
+    --------
+    open_study : Opens one.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd, tempfile
+    >>> table = pd.DataFrame({"who": list("abcde"), "visits": [1, 2, 9, 10, 11]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     _ = gauger.save_study(seg, f"{folder}/segments")
+    ...     gauger.open_study(f"{folder}/segments").segmentation.codes.tolist()
+    [2, 2, 1, 1, 1]
+    """
+
+    folder: Path
+    plan: Plan
+    source: str | None = None
+
+    @cached_property
+    def table(self) -> pd.DataFrame:
+        """The customers as their source has them now; `remarks_of` tells whether it has changed."""
+        if self.source is None:
+            return read_customers(self.plan, self.folder)
+        part = source_part(self.source, self.folder, _reading_of(self.plan))
+        told = {} if self.plan.source is None else self.plan.source.model_dump(include={"bytes", "rows", "sha256"})
+        return read_customers(self.plan.model_copy(update={"source": part.model_copy(update=told)}), self.folder)
+
+    @cached_property
+    def assignments(self) -> pd.DataFrame:
+        """A row a customer, as assignments.csv has it; keys are text where the table's are."""
+        return self._assignments(like=self.table)
+
+    @cached_property
+    def names(self) -> dict[int, str]:
+        """Each segment's name by number; 0 is "unassigned"."""
+        table = read_table(self.folder / ASSIGNMENTS)
+        return dict(sorted(checked_assignments(table, self.plan.key)[2].items()))
+
+    @cached_property
+    def features(self) -> FeatureSet:
+        """The customers of the segments, prepared as the plan says."""
+        return self._placed[0]
+
+    @cached_property
+    def segmentation(self) -> Segmentation:
+        """The segments as they were found, of the customers who are still in the source."""
+        return self._placed[1]
+
+    @cached_property
+    def profile(self) -> Profile:
+        """What each segment is like, against the study's own table."""
+        return profile_of(self.segmentation, self.table)
+
+    @cached_property
+    def model(self) -> SegmentModel:
+        """The model that other customers are assigned by."""
+        if not (self.folder / MODEL).is_file():
+            raise StudyError(f"{self.folder} has no {MODEL}: {self.segmentation_words} cannot place other customers.")
+        return load_model(self.folder / MODEL)
+
+    @property
+    def segmentation_words(self) -> str:
+        """How the segments were made, as a sentence has it."""
+        return words_of(self.plan.segments.model_dump())
+
+    @cached_property
+    def remarks(self) -> tuple[Remark, ...]:  # type: ignore[override]
+        """The cautions that the study was made with."""
+        content = json.loads((self.folder / REMARKS).read_text(encoding="utf-8"))
+        return tuple(
+            Remark(one["code"], one["text"], tuple(one["features"]), tuple(one["segments"])) for one in content
+        )
+
+    def headline(self) -> str:
+        sizes = read_table(self.folder / ASSIGNMENTS)["segment"]
+        count = int(sizes[sizes > 0].nunique())
+        return (
+            f"{self.folder}: {count} {plural(count, 'segment')} of {len(sizes):,} {plural(len(sizes), 'customer')} by "
+            f"{self.segmentation_words}"
+        )
+
+    def overview(self) -> pd.DataFrame:
+        codes = read_table(self.folder / ASSIGNMENTS)["segment"]
+        counts = codes[codes > 0].value_counts().sort_index().rename("customers").rename_axis("segment")
+        return counts.to_frame().assign(name=[self.names[int(number)] for number in counts.index])[
+            ["name", "customers"]
+        ]
+
+    def _assignments(self, *, like: pd.DataFrame) -> pd.DataFrame:
+        key = self.plan.key
+        text = key in like.columns and not types.is_numeric_dtype(like[key]) and not _dated(like[key])
+        return read_table(self.folder / ASSIGNMENTS, as_text=[key] if text else [])
+
+    @cached_property
+    def _placed(self) -> tuple[FeatureSet, Segmentation]:
+        everyone = prepare(self.table, **self.plan.preparation())
+        keys, codes, names = checked_assignments(self.assignments, self.plan.key)
+        indices = keys.get_indexer(pd.Index(everyone.keys))
+        known = indices >= 0
+        if not known.any():
+            raise StudyError(
+                f"no customer of {self.folder / ASSIGNMENTS} is in its source any more: is it the right file?"
+            )
+        features = everyone if known.all() else everyone.part(np.flatnonzero(known))
+        rows = indices[known]
+        gone = len(keys) - len(rows)
+        own = np.asarray(codes[rows], dtype=np.int32)
+        empty = sorted(set(np.unique(codes).tolist()) - set(np.unique(own).tolist()) - {UNASSIGNED})
+        if empty:
+            raise StudyError(
+                f"nobody of {plural(len(empty), 'segment')} {listed(map(str, empty))} is in the source any more: "
+                "segment the customers anew."
+            )
+        whole = known.all() and not gone
+        remarks = (*self.remarks, *_about_change(remarks_of(self.table)), *_about_customers(int((~known).sum()), gone))
+        return features, self._restored(features, own, names, rows, remarks, whole=bool(whole))
+
+    def _restored(
+        self,
+        features: FeatureSet,
+        codes: "np.typing.NDArray[np.int32]",
+        names: Any,
+        rows: "np.typing.NDArray[np.intp]",
+        remarks: tuple[Remark, ...],
+        *,
+        whole: bool,
+    ) -> Segmentation:
+        """The segmentation with all that its method knows: how it segments others, how they find their segment."""
+        settings = {name: value for name, value in self.plan.segments.model_dump().items() if value is not None}
+        seg = segmentation_from_codes(features, codes, method=self.segmentation_words)
+        details = self.assignments.drop(columns=[self.plan.key, *_OWN_COLUMNS], errors="ignore")
+        model = self.model if (self.folder / MODEL).is_file() else None
+        if whole and model is not None and "source-changed" not in {remark.code for remark in remarks}:
+            centres = np.asarray(model.centres)
+            seg = replace(seg, scaled_centres=centres, distances=distances_to_own(features, codes, centres))
+        given = {one.segment: one.name for one in self.plan.names if one.segment in seg.numbers}
+        own = {
+            number: name
+            for number, name in names.items()
+            if number in seg.numbers and number not in given and name != f"segment {number}" and name != UNASSIGNED_NAME
+        }
+        return replace(
+            seg,
+            details=details.iloc[rows].reset_index(drop=True) if len(details.columns) else None,
+            edges=None if model is None else model.band_edges,
+            refit=refit_of(settings, seg.count) if seg.count else None,
+            assignment_rule=rule_of(settings),
+            own_names=own,
+            given_names={number: name for number, name in given.items() if number is not None},
+            settings=settings,
+            remarks=remarks,
+        )
+
+
+def open_study(folder: str | PathLike[str], *, source: str | PathLike[str] | None = None) -> Study:
+    """Open the folder of a study, as `gauger segment`, `gauger tree` or `save_study` wrote it.
+
+    Parameters
+    ----------
+    folder : str or path-like
+        The folder.
+    source : str or path-like, optional
+        Where its customers are now, when the source that its plan names is gone.
+
+    Returns
+    -------
+    Study
+        `.table`, `.features`, `.segmentation`, `.profile`, `.model`, `.names` and `.plan`, each made when asked for.
+
+    Raises
+    ------
+    MissingFileError
+        When there is no such folder.
+    StudyError
+        When the folder is no study.
+    PlanError
+        When its plan cannot be read.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd, tempfile
+    >>> table = pd.DataFrame({"who": list("abcde"), "visits": [1, 2, 9, 10, 11]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2).rename({1: "regulars"})
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     _ = gauger.save_study(seg, f"{folder}/segments")
+    ...     gauger.open_study(f"{folder}/segments").names
+    {0: 'unassigned', 1: 'regulars', 2: 'segment 2'}
+    """
+    place = study_folder(folder)
+    recover_folder(place)
+    return Study(place, read_plan(place / PLAN_FILE), None if source is None else str(source))
+
+
+def _reading_of(plan: Plan) -> dict[str, Any]:
+    """How the plan's source is read, for a file in its place."""
+    if plan.source is None:
+        return {}
+    return plan.source.model_dump(exclude={"file", "url", "bytes", "rows", "sha256", "table", "query"})
+
+
+def _dated(column: pd.Series) -> bool:
+    return bool(types.is_datetime64_any_dtype(column))
+
+
+def _about_change(remarks: tuple[Remark, ...]) -> tuple[Remark, ...]:
+    return tuple(remark for remark in remarks if remark.code == "source-changed")
+
+
+def _about_customers(new: int, gone: int) -> tuple[Remark, ...]:
+    parts = [f"{new:,} of the source {plural(new, 'is', 'are')} not in the study"] if new else []
+    parts += [f"{gone:,} of the study {plural(gone, 'is', 'are')} not in the source any more"] if gone else []
+    if not parts:
+        return ()
+    text = f"{' and '.join(parts)}: such customers are left out of what follows."
+    return (Remark("customers-changed", text),)

@@ -1,0 +1,145 @@
+"""Plan files: TOML that people edit, read with the place of every fault, written so that it reads back the same."""
+
+import os
+import re
+import tomllib
+from collections.abc import Mapping
+from os import PathLike
+from pathlib import Path
+from typing import Any
+
+import tomlkit
+from pydantic import BaseModel, ValidationError
+
+from gauger.errors import MissingFileError, PlanError
+from gauger.study.faults import faults_of
+from gauger.study.plan import PLAN_FORMAT, PLAN_VERSION, Plan
+
+PLAN_FILE = "plan.toml"
+"""What a study's plan is called."""
+
+_ABOUT = (
+    "A plan of Gauger: what was done to find these segments, and all that it takes to do it again.",
+    "Edit it, and run: gauger run plan.toml --out FOLDER. Paths are relative to this file.",
+)
+_SPOKEN = (
+    "FeaturePart",
+    "CategoryPart",
+    "CountsPart",
+    "KmeansPart",
+    "TreePart",
+    "DensityPart",
+    "LevelsPart",
+    "BandsPart",
+)
+"""Parts that are written in full, so that another default of a later version changes nothing."""
+
+_FROM_ENVIRONMENT = re.compile(r"\$\{(\w+)\}")
+
+
+def read_plan(path: str | PathLike[str]) -> Plan:
+    """Read a plan file.
+
+    Parameters
+    ----------
+    path : str or path-like
+        The file.
+
+    Returns
+    -------
+    Plan
+        What it says.
+
+    Raises
+    ------
+    MissingFileError
+        When there is no such file.
+    PlanError
+        With the line and the setting of every fault, when it is no TOML, or no plan of this version.
+
+    Examples
+    --------
+    >>> import gauger, tempfile, pathlib
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     file = pathlib.Path(folder, "plan.toml")
+    ...     _ = file.write_text('key = "who"\\n[source]\\nfile = "a.csv"\\n[features.visits]\\ntransform = "log"\\n')
+    ...     gauger.read_plan(file).features["visits"].transform
+    'log'
+    """
+    file = Path(path)
+    if not file.is_file():
+        raise MissingFileError.at(file)
+    try:
+        text = file.read_text(encoding="utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise PlanError(f"{file} is no plan: it is not text in UTF-8.") from error
+    return plan_from_text(text, file)
+
+
+def plan_from_text(text: str, file: Path) -> Plan:
+    """The plan that a text is; faults are told as those of `file`."""
+    try:
+        content = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise PlanError(f"{file.name} cannot be read as TOML: {error}.") from error
+    _refuse_other_forms(file, content)
+    try:
+        return Plan.model_validate(content)
+    except ValidationError as error:
+        raise PlanError.faulty(file, faults_of(text, content, error)) from error
+
+
+def _refuse_other_forms(file: Path, content: Mapping[str, Any]) -> None:
+    """Raise PlanError for another form's plan, which is never guessed at."""
+    form, version = content.get("format", PLAN_FORMAT), content.get("version", PLAN_VERSION)
+    if form != PLAN_FORMAT:
+        raise PlanError(f"{file.name} says that it is a {form!r}, not a {PLAN_FORMAT!r}.")
+    if version != PLAN_VERSION:
+        raise PlanError(
+            f"{file.name} has plan version {version!r}, and this Gauger reads {PLAN_VERSION}: update Gauger, or "
+            "draft a new one (gauger plan)."
+        )
+
+
+def text_of(plan: Plan) -> str:
+    """The plan as a file holds it."""
+    document = tomlkit.document()
+    for line in _ABOUT:
+        document.add(tomlkit.comment(line))
+    document.add(tomlkit.nl())
+    for name, value in _content(plan).items():
+        document.add(name, tomlkit.item(value))
+    return tomlkit.dumps(document)
+
+
+def _content(part: BaseModel) -> dict[str, Any]:
+    """What a part says, settings that say nothing left out."""
+    found = {}
+    for name, field in type(part).model_fields.items():
+        value = getattr(part, name)
+        spoken = type(part).__name__ in _SPOKEN or name in ("format", "version", "method")
+        default = field.get_default(call_default_factory=True)
+        if value is None or (value == default and (not spoken or value in ([], {}))):
+            continue
+        found[name] = _plain(value)
+    return found
+
+
+def _plain(value: object) -> Any:
+    if isinstance(value, BaseModel):
+        return _content(value)
+    if isinstance(value, dict):
+        return {name: _plain(entry) for name, entry in value.items()}
+    return [_plain(entry) for entry in value] if isinstance(value, list) else value
+
+
+def from_environment(text: str) -> str:
+    """Text with every `${NAME}` replaced by what the environment has; raises PlanError where it has none."""
+
+    def found(match: re.Match[str]) -> str:
+        value = os.environ.get(match[1])
+        if value is None:
+            raise PlanError(f"the plan takes ${{{match[1]}}} from the environment, and there is none: set {match[1]}.")
+        return value
+
+    return _FROM_ENVIRONMENT.sub(found, text)

@@ -1,0 +1,212 @@
+"""Write a study's folder: who is in which segment, centres, model, figures, and the plan that repeats it."""
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from os import PathLike
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import pandas as pd
+
+from gauger.columns import checked_table
+from gauger.draw import (
+    density_levels,
+    iteration_history,
+    profile_bars,
+    scatter,
+    segment_spread,
+)
+from gauger.errors import SettingError
+from gauger.models import build_model, can_be_model, save_model
+from gauger.profiling import profile
+from gauger.remarks import Remark
+from gauger.segmentation import Segmentation
+from gauger.study.describing import plan_of
+from gauger.study.files import ALWAYS, ASSIGNMENTS, CENTRES, CUSTOMERS, MODEL, REMARKS, SOMETIMES
+from gauger.study.opening import Study, open_study
+from gauger.study.plan import EventsPart, FiguresPart, Plan, SourcePart
+from gauger.study.plan_files import PLAN_FILE, text_of
+from gauger.study.sources import source_part, with_content
+from gauger.tables import Results, is_url, read_table, result_folder
+from gauger.wording import listed, plural
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Where a study's customers came from: the parts of its plan, and the table that was read."""
+
+    table: pd.DataFrame
+    source: SourcePart | None
+    events: EventsPart | None = None
+
+
+def save_study(
+    seg: Segmentation,
+    folder: str | PathLike[str],
+    *,
+    source: str | PathLike[str] | pd.DataFrame | None = None,
+    reading: Mapping[str, Any] | None = None,
+    made_at: datetime | None = None,
+    replace: bool = False,
+) -> Study:
+    """Write segments with all that it takes to go on with them, and to find them again, into one folder.
+
+    Parameters
+    ----------
+    seg : Segmentation
+        The segments, from any method.
+    folder : str or path-like
+        Where. Written are assignments.csv, centres.csv, remarks.json, figures, model.json where the segments can place
+        other customers, and plan.toml. All appear together, or none.
+    source : str, path-like or pandas.DataFrame, optional
+        The file or database's URL that the customers were read from, to be read again when it is needed. A DataFrame
+        is kept in the folder as customers.parquet; by default that has the columns which the features were made of.
+    reading : mapping, optional
+        The keyword arguments of `read_table` that the source needs: `{"decimal": ","}`, or a database's `{"table":
+        "behaviour"}`.
+    made_at : datetime.datetime, optional
+        The time that plan and model bear; by default now.
+    replace : bool
+        Whether a study that stands in the folder may be replaced.
+
+    Returns
+    -------
+    Study
+        The folder, opened.
+
+    Raises
+    ------
+    OutputError
+        When a study is there and `replace` is not set, or writing fails.
+    SettingError
+        When the source lacks customers or columns of the segments.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd, tempfile
+    >>> table = pd.DataFrame({"who": list("abcde"), "visits": [1, 2, 9, 10, 11]})
+    >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     study = gauger.save_study(seg, f"{folder}/segments", source=table)
+    ...     sorted(path.name for path in study.folder.iterdir())[:4]
+    ['assignments.csv', 'centres.csv', 'customers.parquet', 'iterations.png']
+    """
+    place = Path(folder)
+    with study_results(place, replace=replace, sources=[source]) as results:
+        origin = _origin(seg, source, dict(reading or {}), place, results)
+        _refuse_other_customers(seg, origin.table)
+        add_study(results, seg, origin, made_at=made_at)
+        add_method_files(results, seg)
+    return open_study(place)
+
+
+def study_results(
+    folder: Path, *, replace: bool, sources: Sequence[object] = (), also: Sequence[str] = ()
+) -> AbstractContextManager[Results]:
+    """The folder of a study that is being made, with `also` further files."""
+    files = [one for one in sources if isinstance(one, (str, Path)) and not is_url(str(one))]
+    return result_folder(folder, ALWAYS, optional=(*SOMETIMES, *also), replace=replace, sources=files)
+
+
+def add_study(
+    results: Results,
+    seg: Segmentation,
+    origin: Origin,
+    *,
+    base: Plan | None = None,
+    figures: FiguresPart | None = None,
+    made_at: datetime | None = None,
+) -> Plan:
+    """Write what every study has; the plan that was written."""
+    time = made_at or datetime.now(UTC)
+    source = None if origin.source is None else with_content(origin.source, results.folder, origin.table)
+    plan = plan_of(seg, source, origin.events, base=base, figures=figures, made_at=time)
+    seg = seg.with_remarks(tuple(_about_no_model(seg)))
+    add_names(results, seg, plan, time)
+    content = [asdict(remark) for remark in (*seg.features.remarks, *seg.remarks)]
+    results.path(REMARKS).write_text(json.dumps(content, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
+    return plan
+
+
+def add_names(results: Results, seg: Segmentation, plan: Plan, time: datetime) -> None:
+    """Write everything in a study's folder that holds the segments' names."""
+    results.add_table(ASSIGNMENTS, seg.assignments)
+    results.add_table(CENTRES, seg.overview().reset_index())
+    if can_be_model(seg):
+        model = build_model(seg, seed=getattr(plan.segments, "seed", None), made_at=time)
+        save_model(model, results.path(MODEL))
+    if seg.count:
+        results.add_figure("segments.png", segments_figure(seg, plan.figures))
+    results.path(PLAN_FILE).write_text(text_of(plan), encoding="utf-8")
+
+
+def add_method_files(results: Results, seg: Segmentation) -> None:
+    """Write what a method has to show besides: its iterations, or its branches."""
+    if seg.history is not None:
+        results.add_figure("spread.png", segment_spread(seg))
+        results.add_figure("iterations.png", iteration_history(seg))
+    if seg.branches is not None:
+        results.add_table("branches.csv", seg.branches.reset_index())
+        results.add_figure("levels.png", density_levels(seg))
+
+
+def segments_figure(seg: Segmentation, wanted: FiguresPart) -> "Figure":
+    """Who is where, over the features that the plan names, else those that tell segments apart best."""
+    axes = [name for name in wanted.over or () if name in seg.features.names]
+    if not axes and len(seg.features.names) == 1:
+        return profile_bars(profile(seg, resamples=0))
+    known = {str(key): key for key in seg.features.keys.tolist()} if wanted.label else {}
+    return scatter(seg, *axes, outline=wanted.outline, label=[known.get(key, key) for key in wanted.label])
+
+
+def _origin(seg: Segmentation, source: object, reading: dict[str, Any], folder: Path, results: Results) -> Origin:
+    if isinstance(source, (str, PathLike)):
+        return Origin(read_table(source, **reading), source_part(source, folder, reading))
+    table = _columns_of(seg) if source is None else source
+    if not isinstance(table, pd.DataFrame):
+        raise SettingError(f"source= is a path, a database's URL or a DataFrame, not {type(table).__name__}.")
+    results.add_table(CUSTOMERS, table)
+    return Origin(table, SourcePart(file=CUSTOMERS))
+
+
+def _columns_of(seg: Segmentation) -> pd.DataFrame:
+    """The key and the measures that the features were made of, gaps and all."""
+    features = seg.features
+    levels = sorted({one.column for one in features.indicators.values() if one.level is not None})
+    if levels:
+        raise SettingError(
+            f"the features do not hold the {plural(len(levels), 'category', 'categories')} {listed(levels)} as "
+            f"{plural(len(levels), 'it was', 'they were')}: give the table that they came from, as source=."
+        )
+    measures = [name for name in features.names if name not in features.indicators]
+    return features.original[measures].reset_index()
+
+
+def _refuse_other_customers(seg: Segmentation, table: pd.DataFrame) -> None:
+    """Raise SettingError where a source is not that of the segments."""
+    key = seg.features.key
+    needed = [name for name in seg.features.names if name not in seg.features.indicators]
+    table = checked_table(table, [key, *needed])
+    lacking = ~pd.Index(seg.features.keys).isin(pd.Index(table[key]))
+    if lacking.any():
+        raise SettingError(
+            f"{int(lacking.sum()):,} of {len(lacking):,} segmented customers are not in the source by {key}: is it the "
+            "table that the features were made of?"
+        )
+
+
+def _about_no_model(seg: Segmentation) -> Iterator[Remark]:
+    rule = seg.assignment_rule
+    if seg.count and not can_be_model(seg):
+        why = f"by {rule.metric} distances " if rule is not None and rule.metric != "euclidean" else ""
+        yield Remark(
+            "no-model",
+            f"segments {why}cannot place other customers, so there is no {MODEL}: to assign others, begin k-means with "
+            "these segments (segment_by_kmeans(features, seeding=segments)).",
+        )

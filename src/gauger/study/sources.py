@@ -1,0 +1,168 @@
+"""Where a study's customers come from: read again as they were read, and compared with what they were."""
+
+import hashlib
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from gauger.errors import MissingFileError, StudyError
+from gauger.features import summarise_events
+from gauger.progress import task
+from gauger.remarks import Remark, attach_remarks, remarks_of
+from gauger.study.plan import EventsPart, Plan, SourcePart
+from gauger.study.plan_files import from_environment
+from gauger.tables import is_url, password_as, read_table, without_password
+
+PASSWORD_VARIABLE = "GAUGER_PASSWORD"
+"""The environment variable that a plan names for a password which was typed into a URL."""
+
+_READING = ("sheet", "table", "query", "decimal", "thousands", "dates", "as_text", "as_missing", "header", "encoding")
+_EVENTS = tuple(name for name in EventsPart.model_fields if name not in SourcePart.model_fields)
+
+
+@dataclass(frozen=True)
+class Content:
+    """What a source holds: the bytes of a file, or the rows of a database's table; and their SHA-256."""
+
+    bytes: int | None
+    rows: int | None
+    sha256: str
+
+
+def source_part(source: str | os.PathLike[str], beside: Path, reading: dict[str, Any] | None = None) -> SourcePart:
+    """The part of a plan in the folder `beside` that says where a table comes from and how it is read.
+
+    A password in a URL becomes the name of an environment variable.
+    """
+    settings = {name: value for name, value in (reading or {}).items() if value not in (None, (), [], {}, "")}
+    if isinstance(source, str) and is_url(source):
+        return SourcePart.model_validate({"url": password_as(source, PASSWORD_VARIABLE), **settings})
+    return SourcePart.model_validate({"file": _relative(Path(source), beside), **settings})
+
+
+def _relative(file: Path, beside: Path) -> str:
+    """A path as seen from a folder; as it is where none leads there, as between two drives."""
+    try:
+        return Path(os.path.relpath(file.resolve(), beside.resolve())).as_posix()
+    except ValueError:
+        return str(file)
+
+
+def with_content(part: SourcePart, beside: Path, table: pd.DataFrame) -> SourcePart:
+    """The part with what the source holds now; `table` is what was read of it."""
+    found = _content(part, beside, table)
+    return part.model_copy(update={"bytes": found.bytes, "rows": found.rows, "sha256": found.sha256})
+
+
+def place_of(part: SourcePart, beside: Path) -> str:
+    """The path or URL of a source, with what the environment has to tell."""
+    if part.url is not None:
+        return from_environment(part.url)
+    return str(beside / from_environment(part.file or ""))
+
+
+def shown_place(part: SourcePart) -> str:
+    """The path or URL of a source as it may be shown."""
+    return without_password(part.url or part.file or "")
+
+
+def read_source(part: SourcePart, beside: Path, *, option: str = "--source") -> pd.DataFrame:
+    """The table of a source, as a plan in the folder `beside` says; a remark tells when it holds something else now.
+
+    Raises StudyError with the `option` to give when a file is gone.
+    """
+    place = place_of(part, beside)
+    try:
+        with _bad_lines(part) as kept:
+            table = read_table(place, **{name: _setting(part, name) for name in _READING}, skip_bad_lines=kept)
+    except MissingFileError as error:
+        raise StudyError(_gone(place, option)) from error
+    changed = list(about_change(part, beside, table))
+    if changed:
+        attach_remarks(table, [*remarks_of(table), *changed])
+    return table
+
+
+def _gone(place: str, option: str) -> str:
+    return f"the source of this study is gone: there is no file {place}. Say where it is now: {option} FILE."
+
+
+def _setting(part: SourcePart, name: str) -> Any:
+    return getattr(part, name) or None if name == "as_missing" else getattr(part, name)
+
+
+@contextmanager
+def _bad_lines(part: SourcePart) -> Iterator[Path | None]:
+    """A file that malformed lines go to and that nobody needs again: the first reading kept them."""
+    if not part.skip_bad_lines:
+        yield None
+        return
+    with TemporaryDirectory() as folder:
+        yield Path(folder, "bad-lines.csv")
+
+
+def read_customers(plan: Plan, beside: Path, *, option: str = "--source") -> pd.DataFrame:
+    """The customers that a plan speaks of: its source, or the behaviour that its events come to."""
+    if plan.events is None:
+        assert plan.source is not None
+        return read_source(plan.source, beside, option=option)
+    everyone = None if plan.source is None else read_source(plan.source, beside, option=option)
+    events = plan.events
+    file = place_of(events, beside)
+    settings = {**{name: getattr(events, name) for name in _EVENTS}, "customer": plan.key}
+    if _plain(events) and Path(file).is_file():
+        behaviour = summarise_events(file, customers=everyone, **settings)
+        changed = list(about_change(events, beside, behaviour)) if events.sha256 else []
+    else:
+        table = read_source(events, beside, option="--events")
+        behaviour = summarise_events(table, customers=everyone, **settings)
+        changed = list(remarks_of(table))
+    attach_remarks(behaviour, [*remarks_of(behaviour), *changed])
+    return behaviour
+
+
+def _plain(part: SourcePart) -> bool:
+    """Whether a file needs no telling how to read it, so that one larger than memory can be summarised."""
+    default = SourcePart.model_construct(file=part.file)
+    told = [name for name in (*_READING, "skip_bad_lines") if getattr(part, name) != getattr(default, name)]
+    return not told and Path(part.file or "").suffix.lower() in (".csv", ".tsv", ".parquet")
+
+
+def about_change(part: SourcePart, beside: Path, table: pd.DataFrame) -> Iterator[Remark]:
+    """A remark when a source no longer holds what it did."""
+    if part.sha256 is None:
+        return
+    now = _content(part, beside, table)
+    if now.sha256 != part.sha256:
+        yield Remark(
+            "source-changed",
+            f"{shown_place(part)} has changed since the study was made ({_told(part)} then, {_told(now)} now): what "
+            "follows is of the customers as they are now. Segment them again if the segments shall be too.",
+        )
+
+
+def _told(content: SourcePart | Content) -> str:
+    return f"{content.bytes:,} bytes" if content.bytes is not None else f"{content.rows or 0:,} rows"
+
+
+def _content(part: SourcePart, beside: Path, table: pd.DataFrame) -> Content:
+    if part.url is not None:
+        return Content(None, len(table), digest_of_rows(table))
+    file = Path(place_of(part, beside))
+    with task(f"checking {file.name}"), file.open("rb") as stream:
+        return Content(file.stat().st_size, None, hashlib.file_digest(stream, hashlib.sha256).hexdigest())
+
+
+def digest_of_rows(table: pd.DataFrame) -> str:
+    """SHA-256 of a table's names and rows, whatever the order of rows: a database has none."""
+    rows = pd.util.hash_pandas_object(table, index=False).to_numpy()
+    digest = hashlib.sha256("\n".join(map(str, table.columns)).encode())
+    digest.update(np.sort(rows).tobytes())
+    return digest.hexdigest()
