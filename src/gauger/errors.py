@@ -32,6 +32,8 @@ class MissingFileError(GaugerError, FileNotFoundError):
     @classmethod
     def at(cls, path: Path) -> "MissingFileError":
         """The path that was asked for, and the names beside it that come nearest."""
+        if path.is_dir():
+            return cls(f"{path} is a folder, and a file is wanted: name the file in it.")
         beside = [entry.name for entry in path.parent.iterdir()] if path.parent.is_dir() else []
         near = nearest(path.name, beside)
         hint = f" Did you mean {near}?" if near else " Check the folder and the spelling."

@@ -300,14 +300,17 @@ class Segmentation(Readable):
             near = pd.Series(number).reindex(details["nearest_segment"].fillna(0).astype(int)).to_numpy()
             kept = pd.Series(near).astype("Int64").mask(details["nearest_segment"].isna().to_numpy())
             details = details.assign(nearest_segment=kept)
-        names = {new[one] + 1: old.names[other + 1] for one, other in matched.items()}
-        names = {at: name for at, name in names.items() if name != f"segment {at}"}
+        names = {new[one] + 1: old.names[other + 1] for one, other in matched.items() if other + 1 in old.given_names}
+        branches = self.branches
+        if branches is not None:
+            branches = branches.assign(segment=number[branches["segment"].to_numpy()])
         return replace(
             self,
             codes=codes,
             scaled_centres=self.scaled_centres[order],
             details=details,
-            branches=None,
+            branches=branches,
+            own_names={int(number[one]): name for one, name in self.own_names.items()},
             given_names=names,
         )
 

@@ -139,7 +139,7 @@ def test_the_smallest_trees_and_the_finest_cuts_are_drawn(demo_tree: gauger.Merg
 
 def test_segments_may_have_names_and_an_unknown_layout_is_refused() -> None:
     tree = _small()
-    (axes,) = gauger.draw.dendrogram(tree, count=2, names={1: "town", 2: "coast"}).axes
+    (axes,) = gauger.draw.dendrogram(tree, segments=tree.cut(count=2).rename({1: "town", 2: "coast"})).axes
     assert {"town (14)", "coast (7)"} <= {text.get_text() for text in axes.texts}
     with pytest.raises(SettingError, match="layout='flat' is not known; it can be upright or lying"):
         gauger.draw.dendrogram(tree, layout="flat")  # type: ignore[arg-type]

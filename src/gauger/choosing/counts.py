@@ -234,9 +234,9 @@ def _tree_for(
     return tree
 
 
-def possible_counts(features: FeatureSet) -> range:
-    """The counts usually tried, 1 to 10, up to as many customers as differ."""
-    return range(1, min(USUAL_COUNTS[-1], len(order_customers(features).distinct())) + 1)
+def possible_counts(features: FeatureSet, highest: int = USUAL_COUNTS[-1]) -> range:
+    """The counts from 1 to the highest, up to as many as customers differ."""
+    return range(1, min(highest, len(order_customers(features).distinct())) + 1)
 
 
 def _everyone_spread(everyone: RowOrder) -> float:

@@ -20,6 +20,8 @@ from gauger.cli.groups import with_groups
 from gauger.cli.handoff import handoff
 from gauger.cli.look import look
 from gauger.cli.measure import measure
+from gauger.cli.migrate import migrate
+from gauger.cli.name import name
 from gauger.cli.profile import profile
 from gauger.cli.radius import radius
 from gauger.cli.segment import segment
@@ -101,7 +103,12 @@ def _all_commands(
     """Options of every command."""
 
 
-for command in (look, features, counts, segment, tree, radius, profile, compare, assign, drift, handoff, measure, demo):
+COMMANDS = (
+    *(look, features, counts, segment, tree, radius, name, profile, compare),
+    *(assign, drift, migrate, handoff, measure, demo),
+)
+
+for command in COMMANDS:
     app.command()(with_groups(command))
 
 

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from gauger.cli.customers import model_file
 from gauger.cli.options import Reading, Replace, option
 
 if TYPE_CHECKING:
@@ -15,7 +16,7 @@ if TYPE_CHECKING:
 _BY_BLOCKS = 100 * 2**20
 """Bytes from which a file is assigned block by block: what a small machine still holds as a table."""
 
-Model = Annotated[Path, typer.Argument(metavar="MODEL", help="model.json of `gauger segment`.")]
+Model = Annotated[Path, typer.Argument(metavar="STUDY|MODEL", help="The folder of a study, or a model.json.")]
 
 
 def assign(
@@ -43,6 +44,7 @@ def assign(
     from gauger.cli import console
     from gauger.models import load_model
 
+    model = model_file(model)
     learned = load_model(model)
     allowed = _gate(gate)
     if sql is not None:

@@ -1,17 +1,10 @@
 """What `gauger segment --method bands` was asked for."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 from gauger.cli.options import by_feature, option, split_names
 from gauger.errors import SettingError
-
-if TYPE_CHECKING:
-    from gauger.features import FeatureSet
-    from gauger.segmentation import Segmentation
-
-_QUARTERS = 2
-"""Bands of a feature where nobody says: halves, so that two features make quadrants."""
 
 
 @dataclass(frozen=True)
@@ -35,23 +28,18 @@ class BandOptions:
         str | None, option("NAMES", "For bands: features whose lowest values get the highest band: recency_days.")
     ] = None
 
-    def segment(self, prepared: "FeatureSet") -> "Segmentation":
-        """Segments by the bands asked for."""
-        from gauger.clustering import segment_by_bands
-
-        return segment_by_bands(
-            prepared,
-            _bands(self.bands, prepared.names),
-            combine=self.combine or "cells",
-            low_is_good=split_names(self.low_is_good or ""),
-            score_bands=self.score_bands,
-        )
+    def settings(self, names: tuple[str, ...]) -> dict[str, object]:
+        """The settings of bands that were typed, for features of these names."""
+        return {
+            "bands": None if self.bands is None else _bands(self.bands, names),
+            "combine": self.combine,
+            "low_is_good": None if self.low_is_good is None else split_names(self.low_is_good),
+            "score_bands": self.score_bands,
+        }
 
 
-def _bands(text: str | None, names: tuple[str, ...]) -> dict[str, int | list[float]]:
+def _bands(text: str, names: tuple[str, ...]) -> dict[str, int | list[float]]:
     """Bands as typed: one number for all features, or by feature a number of bands or edges with colons between."""
-    if text is None:
-        return dict.fromkeys(names, _QUARTERS)
     given = by_feature(text)
     if isinstance(given, str):
         return dict.fromkeys(names, _whole(given, text))

@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.options import Preparation, Reading, Replace, Source, option, two_features
+from gauger.cli.customers import MaybeSource, Place
+from gauger.cli.options import Preparation, Reading, Replace, option, two_features
+from gauger.cli.segmented import segmented_customers
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -26,11 +28,16 @@ _ROOM = 85
 
 def compare(
     *,
-    source: Source,
+    origin: MaybeSource = None,
+    other: Annotated[
+        Path | None, typer.Argument(metavar="OTHER", help="The folder of another study, or another assignments.csv.")
+    ] = None,
     preparation: Preparation,
-    assignments: Annotated[Path, option("FILE", "assignments.csv of `gauger segment` or `gauger tree`.")],
+    assignments: Annotated[
+        Path | None, option("FILE", "Who is in which segment, for a TABLE. A study knows it.")
+    ] = None,
     against: Annotated[
-        Path | None, option("FILE", "Another assignments.csv; or with --column any table with the key. Default: TABLE.")
+        Path | None, option("FILE", "As OTHER; or with --column any table with the key. Default: TABLE.")
     ] = None,
     column: Annotated[
         str | None, option("NAME", "A column that is known of customers, such as a panel's answer, to compare with.")
@@ -43,6 +50,7 @@ def compare(
         ),
     ] = None,
     replace: Replace = False,
+    place: Place,
     reading: Reading,
 ) -> None:
     """Compare segments with others, with an earlier quarter's, or with something that is known.
@@ -51,28 +59,39 @@ def compare(
     first side's segments were made of. customers.csv says who is where on both sides.
     """
     from gauger.cli import console
-    from gauger.tables import read_table, result_folder
+    from gauger.tables import result_folder
 
     axes = two_features(over)
+    if other is not None and against is not None:
+        raise typer.BadParameter("say either OTHER or --against.", param_hint="--against")
+    against = other or against
     if against is None and column is None:
-        raise typer.BadParameter("name other assignments, or a --column of TABLE.", param_hint="--against")
-    if assignments == against:
-        raise typer.BadParameter("both sides are the same file.", param_hint="--against")
+        raise typer.BadParameter("name another study, other assignments, or a --column.", param_hint="OTHER")
+    if against is not None and str(against) in (str(assignments), origin):
+        raise typer.BadParameter("both sides are the same.", param_hint="OTHER")
+    segmented = segmented_customers(origin, place, reading, preparation, assignments)
+    files = [*segmented.files, *([str(against)] if against else [])]
     folder = (
-        result_folder(
-            out, COMPARE_FILES, optional=OPTIONAL_FILES, replace=replace, sources=[source, assignments, against]
-        )
+        result_folder(out, COMPARE_FILES, optional=OPTIONAL_FILES, replace=replace, sources=files)
         if out
         else nullcontext()
     )
     with folder as results:
-        table = reading.read(source)
-        seg = _segments(preparation.carry_out(table), read_table(assignments), str(assignments))
-        found = _compared(seg, table if against is None else read_table(against), str(against or source), column)
+        seg = segmented.with_features()
+        known = segmented.profiled_table() if against is None else _other_side(against, segmented.table)
+        found = _compared(seg, known, str(against or segmented.other or origin), column)
         if results is not None:
             _write(found, axes, results)
     _tell(found)
     console.wrote(results.paths if results is not None else ())
+
+
+def _other_side(path: Path, like: "pd.DataFrame") -> "pd.DataFrame":
+    """The assignments of another study, or a file."""
+    from gauger.study import open_study
+    from gauger.tables import read_table
+
+    return open_study(path).assignments_like(like) if path.is_dir() else read_table(path)
 
 
 def _segments(prepared: "FeatureSet", assignments: "pd.DataFrame", name: str) -> "Segmentation":

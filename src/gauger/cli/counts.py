@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.options import MaxIterations, Preparation, Reading, Replace, Seed, Source, Starts, typed
+from gauger.cli.customers import MaybeSource, Place, customers_of
+from gauger.cli.options import MaxIterations, MaybeSeed, Preparation, Reading, Replace, Starts, asked
 from gauger.wording import plural
 
 if TYPE_CHECKING:
@@ -15,6 +16,8 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from gauger.choosing import CountAdvice, CountStudy
+    from gauger.cli.customers import Customers
+    from gauger.features import FeatureSet
     from gauger.remarks import Remark
 
 COUNT_FILES = ("counts.csv", "counts.png", "silhouettes.png", "splits.png", "features.png")
@@ -28,13 +31,17 @@ _SENTENCES = 4
 
 def counts(
     *,
-    source: Source,
+    origin: MaybeSource = None,
     preparation: Preparation,
-    lowest: Annotated[int, typer.Option("--from", metavar="N", help="The lowest count to try.")] = 1,
-    highest: Annotated[int, typer.Option("--to", metavar="N", help="The highest count to try.")] = 10,
-    starts: Starts = 10,
-    max_iterations: MaxIterations = 300,
-    seed: Seed = 0,
+    lowest: Annotated[
+        int | None, typer.Option("--from", metavar="N", help="The lowest count to try. Default: 1.")
+    ] = None,
+    highest: Annotated[
+        int | None, typer.Option("--to", metavar="N", help="The highest count to try. Default: 10.")
+    ] = None,
+    starts: Starts = None,
+    max_iterations: MaxIterations = None,
+    seed: MaybeSeed = None,
     json: Annotated[
         bool, typer.Option("--json", help="Print the advice and the table as JSON, and nothing else.")
     ] = False,
@@ -46,6 +53,7 @@ def counts(
         ),
     ] = None,
     replace: Replace = False,
+    place: Place,
     reading: Reading,
 ) -> None:
     """Try several numbers of segments and advise one, with reasons."""
@@ -53,13 +61,23 @@ def counts(
     from gauger.remarks import remarks_of
     from gauger.tables import result_folder
 
-    tries = range(lowest, highest + 1)
-    with result_folder(out, COUNT_FILES, replace=replace, sources=[source]) if out else nullcontext() as results:
-        table = reading.read(source)
-        prepared = preparation.carry_out(table, quietly=json)
+    customers = customers_of(origin, place, reading, preparation)
+    files = customers.files
+    with result_folder(out, COUNT_FILES, replace=replace, sources=files) if out else nullcontext() as results:
+        table = customers.read()
+        prepared = customers.prepare(table, quietly=json)
         from gauger.choosing import study_counts
+        from gauger.study import CountsPart
 
-        study = study_counts(prepared, counts=tries, starts=starts, max_iterations=max_iterations, seed=seed)
+        typed = {"lowest": lowest, "highest": highest, "starts": starts, "max_iterations": max_iterations, "seed": seed}
+        wanted = asked(CountsPart() if customers.plan is None else customers.plan.counts, typed)
+        study = study_counts(
+            prepared,
+            counts=range(wanted.lowest, wanted.highest + 1),
+            starts=wanted.starts,
+            max_iterations=wanted.max_iterations,
+            seed=wanted.seed,
+        )
         if results is not None:
             from gauger.draw import count_study, segment_splits, silhouette_diagrams, treatments
 
@@ -76,13 +94,23 @@ def counts(
         console.table(part)
     tell_advice(study.advice)
     console.wrote(results.paths if results is not None else ())
-    advice = study.advice
+    _tell_next(study.advice, customers, prepared)
+
+
+def _tell_next(advice: "CountAdvice", customers: "Customers", prepared: "FeatureSet") -> None:
+    """The command that follows: segments by the advice, or without what hides them; other ways where there are none."""
+    from gauger.cli import console
+
+    preparation = customers.preparation
     if advice.leave_out:
         preparation = preparation.without(advice.leave_out, prepared)
-    count, why = advice.count, "Next"
-    if advice.verdict == "no structure" and advice.alternatives:
-        count, why = next(iter(advice.alternatives)), "For parts of the cloud all the same"
-    console.next_step(f"gauger segment {typed(source, reading, preparation)} --count {count} --out segments", why)
+    if advice.verdict == "no structure" and not advice.leave_out:
+        console.next_step(
+            f"gauger segment {customers.words(preparation)} --method bands --out segments",
+            "No groups: try other features or another grain, or cut them into bands",
+        )
+        return
+    console.next_step(f"gauger segment {customers.words(preparation)} --count {advice.count} --out segments")
 
 
 def tell_advice(advice: "CountAdvice") -> None:

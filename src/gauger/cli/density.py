@@ -12,9 +12,6 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from gauger.choosing import RadiusStudy
-    from gauger.features import FeatureSet
-    from gauger.segmentation import Segmentation
-    from gauger.tables import Results
 
 RADIUS_FILES = ("radii.csv", "radii.png", "neighbours.png")
 
@@ -52,33 +49,6 @@ class DensityOptions:
         if self.radius is not None and self.coarseness is not None:
             raise typer.BadParameter("say either --radius or --coarseness.", param_hint="--coarseness")
 
-    def segment(self, prepared: "FeatureSet", results: "Results") -> "Segmentation":
-        """Segments at the radius asked for, else at the one of a study, which is told and written."""
-        from gauger.clustering import segment_by_density
-
-        metric = self.metric or "euclidean"
-        if self.radius is not None:
-            return segment_by_density(prepared, self.radius, min_points=self.min_points, metric=metric)
-        from gauger.choosing import refuse_bad_coarseness, study_radius
-
-        if self.coarseness is not None:
-            refuse_bad_coarseness(self.coarseness)
-        study = study_radius(prepared, min_points=self.min_points, metric=metric)
-        write_radius(study, results)
-        tell_advice_on_radius(study)
-        radius = told_radius(study, self.coarseness)
-        seg = segment_by_density(prepared, radius, min_points=study.min_points, metric=metric)
-        said = {remark.code for remark in seg.remarks}
-        return seg.with_remarks(tuple(remark for remark in study.remarks if remark.code not in said))
-
-    def segment_by_levels(self, prepared: "FeatureSet") -> "Segmentation":
-        """Segments of differing density."""
-        from gauger.clustering import segment_by_density_levels
-
-        return segment_by_density_levels(
-            prepared, self.smallest, min_points=self.min_points, metric=self.metric or "euclidean"
-        )
-
 
 def tell_radii(study: "RadiusStudy") -> None:
     """The study's table with a row a radius, and its remarks."""
@@ -112,15 +82,6 @@ def told_radius(study: "RadiusStudy", coarseness: float | None) -> float:
     radius = study.radius_for(coarseness)
     console.say(f"Used: radius {short_number(radius)} for coarseness {coarseness:g}, {study.min_points} min points.")
     return radius
-
-
-def write_radius(study: "RadiusStudy", results: "Results") -> None:
-    """The study's table and its two figures."""
-    from gauger.draw import neighbour_distances, radius_study
-
-    results.add_table("radii.csv", study.table.reset_index())
-    results.add_figure("radii.png", radius_study(study))
-    results.add_figure("neighbours.png", neighbour_distances(study))
 
 
 def split_counts(text: str) -> list[int]:

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Annotated
 
 from gauger.cli.assign import Model
+from gauger.cli.customers import model_file
 from gauger.cli.options import Reading, Replace, Source, option
 
 DRIFT_FILES = ("features.csv", "segments.csv")
@@ -28,6 +29,7 @@ def drift(
     from gauger.monitoring import drift as drift_of
     from gauger.tables import result_folder
 
+    model = model_file(model)
     learned = load_model(model)
     with result_folder(out, DRIFT_FILES, replace=replace, sources=[source, model]) if out else nullcontext() as results:
         found = drift_of(learned, reading.read(source))

@@ -6,9 +6,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.options import Key, Replace, Seed, option, split_names
+from gauger.cli.options import Replace, Seed, option, split_names
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from gauger.campaigns import HandOff
 
 _NO_CONSENT = "none"
@@ -17,12 +19,13 @@ _NO_CONSENT = "none"
 def handoff(
     *,
     assignments: Annotated[
-        Path, typer.Argument(metavar="ASSIGNMENTS", help="assignments.csv, or what `assign` wrote.")
+        Path,
+        typer.Argument(metavar="STUDY|ASSIGNMENTS", help="The folder of a study, or what `gauger assign` wrote."),
     ],
     contacts: Annotated[
         str, typer.Argument(metavar="CONTACTS", help="The contacts: a file, with the key, consent and addresses.")
     ],
-    key: Key,
+    key: Annotated[str | None, option("COLUMN", "The column that identifies a customer; a study knows it.")] = None,
     campaign: Annotated[str, option("NAME", "The campaign; it decides who is held out.")],
     out: Annotated[Path, option("FOLDER", "A folder of its own for the hand-off.")],
     segments: Annotated[
@@ -71,9 +74,11 @@ def handoff(
     from gauger.report import hand_off
     from gauger.tables import read_table
 
+    people = read_table(contacts)
+    who, model, key = _assigned(assignments, people, model, key)
     done = hand_off(
-        read_table(assignments),
-        read_table(contacts),
+        who,
+        people,
         out,
         campaign=campaign,
         key=key,
@@ -98,6 +103,22 @@ def handoff(
     console.remarks(done.remarks)
     console.wrote(done.paths)
     console.next_step(f"gauger measure {out} OUTCOMES --responded COLUMN")
+
+
+def _assigned(
+    source: Path, contacts: "pd.DataFrame", model: Path | None, key: str | None
+) -> "tuple[pd.DataFrame, Path | None, str]":
+    """The assignments typed, or those of a study, which also knows its model and its key."""
+    from gauger.study import MODEL, open_study
+    from gauger.tables import read_table
+
+    if not source.is_dir():
+        if key is None:
+            raise typer.BadParameter("say which column identifies a customer.", param_hint="--key")
+        return read_table(source), model, key
+    study = open_study(source)
+    own = source / MODEL
+    return study.assignments_like(contacts), model or (own if own.is_file() else None), key or study.plan.key
 
 
 def _tell(done: "HandOff") -> None:

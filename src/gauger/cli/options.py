@@ -1,10 +1,10 @@
 """Options that several commands share, and the words that are typed for them."""
 
 import shlex
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, TypeVar
 
 import typer
 
@@ -12,8 +12,11 @@ from gauger.errors import SettingError
 
 if TYPE_CHECKING:
     import pandas as pd
+    from pydantic import BaseModel
 
     from gauger.features import FeatureSet
+
+Part = TypeVar("Part", bound="BaseModel")
 
 _MOST_NAMES = 24
 """Files that a help text names one by one."""
@@ -25,10 +28,14 @@ Source = Annotated[
     ),
 ]
 Starts = Annotated[
-    int, typer.Option(metavar="N", help="How thoroughly to search: the best of four times as many starts counts.")
+    int | None,
+    typer.Option(
+        metavar="N", help="How thoroughly to search: the best of four times as many starts counts. Default: 10."
+    ),
 ]
-MaxIterations = Annotated[int, typer.Option(metavar="N", help="Most iterations of one run.")]
+MaxIterations = Annotated[int | None, typer.Option(metavar="N", help="Most iterations of one run. Default: 300.")]
 Seed = Annotated[int, typer.Option(metavar="N", help="Same seed, same result.")]
+MaybeSeed = Annotated[int | None, typer.Option(metavar="N", help="Same seed, same result. Default: 0.")]
 Replace = Annotated[bool, typer.Option("--replace", help="Write over results that are there already.")]
 Key = Annotated[str, typer.Option(metavar="COLUMN", help="The column that identifies a customer.")]
 
@@ -45,7 +52,9 @@ class Reading:
     sheet: Annotated[str | None, option("NAME", "The sheet of an .xlsx file. Default: the first.")] = None
     table: Annotated[str | None, option("NAME", "The table of a database.")] = None
     query: Annotated[str | None, option("SQL", "A query, instead of a table.")] = None
-    decimal: Annotated[str, option("MARK", "The decimal mark of numbers in text: a point or a comma.")] = "."
+    decimal: Annotated[
+        str | None, option("MARK", "The decimal mark of numbers in text: a point (default) or a comma.")
+    ] = None
     thousands: Annotated[str | None, option("MARK", "The mark between thousands.")] = None
     dates: Annotated[
         str | None, option("FORMAT", "How dates are written, such as %d.%m.%Y; or by column: joined=%d.%m.%Y.")
@@ -71,40 +80,38 @@ class Reading:
         from gauger.remarks import remarks_of
         from gauger.tables import read_table
 
-        dates = None if self.dates is None else by_feature(self.dates)
-        found = read_table(
-            source,
-            sheet=self.sheet,
-            table=self.table,
-            query=self.query,
-            decimal=self.decimal,
-            thousands=self.thousands,
-            dates=dates,
-            as_text=split_names(self.as_text or ""),
-            as_missing=None if self.as_missing is None else pairs(self.as_missing),
-            header=self.header,
-            encoding=self.encoding,
-            skip_bad_lines=self.skip_bad_lines,
-        )
+        found = read_table(source, **self.settings())
         console.remarks(remarks_of(found))
         return found
+
+    def settings(self) -> dict[str, Any]:
+        """The keyword arguments of `read_table` that were typed."""
+        words = {
+            "dates": None if self.dates is None else by_feature(self.dates),
+            "as_text": split_names(self.as_text) if self.as_text else None,
+            "as_missing": None if self.as_missing is None else pairs(self.as_missing),
+        }
+        given = {field.name: getattr(self, field.name) for field in fields(self)} | words
+        return {name: value for name, value in given.items() if value is not None}
 
 
 @dataclass(frozen=True)
 class Preparation:
     """How a command was asked to prepare features."""
 
-    key: Key
+    key: Annotated[str | None, option("COLUMN", "The column that identifies a customer.")] = None
     features: Annotated[str | None, option("NAMES", "Columns to segment by: a,b,c. Default: every numeric column.")] = (
         None
     )
     categories: Annotated[str | None, option("NAMES", "Columns that enter as indicators, one a level: a,b.")] = None
     missing: Annotated[
-        str,
+        str | None,
         option(
-            "RULE", "Missing values: refuse, drop, zero, mean, median or a number; or by feature: age=median,visits=0."
+            "RULE",
+            "Missing values: refuse (default), drop, zero, mean, median or a number; or by feature: "
+            "age=median,visits=0.",
         ),
-    ] = "refuse"
+    ] = None
     flag_missing: Annotated[str | None, option("NAMES", "Features that get a second one: 1 where it was missing.")] = (
         None
     )
@@ -116,34 +123,44 @@ class Preparation:
         str | None,
         option("TRANSFORM", "Pull in long tails: log, signed_log, sqrt or power; or by feature: visits=log."),
     ] = None
-    scale: Annotated[str, option("SCALE", "zscore, minmax, robust, rank or none; or by feature: visits=minmax.")] = (
-        "zscore"
-    )
+    scale: Annotated[
+        str | None, option("SCALE", "zscore (default), minmax, robust, rank or none; or by feature: visits=minmax.")
+    ] = None
     weight: Annotated[str | None, option("PAIRS", "How much features count: visits=2,spend_mean=0.5.")] = None
 
-    def carry_out(self, table: "pd.DataFrame", *, quietly: bool = False) -> "FeatureSet":
-        """Prepare the features of a table, saying which, unless standard output is for something else."""
+    def carry_out(
+        self, table: "pd.DataFrame", *, quietly: bool = False, known: dict[str, Any] | None = None
+    ) -> "FeatureSet":
+        """Prepare the features of a table, saying which, unless standard output is for something else.
+
+        What was typed wins over what is `known` from a plan, the keyword arguments of `prepare`.
+        """
         from gauger.cli import console
         from gauger.features import prepare
 
-        prepared = prepare(
-            table,
-            key=self.key,
-            features=None if self.features is None else split_names(self.features),
-            categories=split_names(self.categories or ""),
-            missing=numbers_among(self.missing),
-            flag_missing=split_names(self.flag_missing or ""),
-            cap=None if self.cap is None else caps(self.cap),
-            transform=None if self.transform is None else by_feature(self.transform),
-            scale=by_feature(self.scale),
-            weight=None if self.weight is None else weights(self.weight),
-        )
+        prepared = prepare(table, **over(known, self.settings()))
         if not quietly:
             names = prepared.names
             shown = names if len(names) <= _MOST_NAMES else (*names[:2], "…", *names[-2:])
             console.say(f"{prepared.headline()}: {', '.join(shown)}")
         console.remarks(prepared.remarks)
         return prepared
+
+    def settings(self) -> dict[str, Any]:
+        """The keyword arguments of `prepare` that were typed."""
+        words: dict[str, Callable[[str], object]] = {
+            "key": str,
+            "features": split_names,
+            "categories": split_names,
+            "missing": numbers_among,
+            "flag_missing": split_names,
+            "cap": caps,
+            "transform": by_feature,
+            "scale": by_feature,
+            "weight": weights,
+        }
+        given = {name: getattr(self, name) for name in words}
+        return {name: words[name](value) for name, value in given.items() if value is not None}
 
     def without(self, left_out: Sequence[str], prepared: "FeatureSet") -> "Preparation":
         """The same without some features and categories of what was prepared, and without what was said of them."""
@@ -159,6 +176,51 @@ class Preparation:
                 pairs = [pair for pair in split_names(value) if pair.partition("=")[0].strip() not in left_out]
                 changed[field.name] = ",".join(pairs) or field.default
         return replace(self, **changed)
+
+
+def asked(known: Part, typed_settings: dict[str, Any]) -> Part:
+    """A part of a plan with what was typed in place of what it says; raises SettingError for what it cannot be."""
+    from pydantic import ValidationError
+
+    content = known.model_dump() | {name: value for name, value in typed_settings.items() if value is not None}
+    try:
+        return type(known).model_validate(content)
+    except ValidationError as error:
+        from gauger.study import told_faults
+
+        raise SettingError(f"{'; '.join(told_faults(content, error))}.") from error
+
+
+def over(known: dict[str, Any] | None, typed_settings: dict[str, Any]) -> dict[str, Any]:
+    """What was typed over what is known: a word for all of its kind, pairs for those that they name.
+
+    What is known of features and categories that are not typed goes.
+    """
+    if known is None:
+        return typed_settings
+    merged = dict(known)
+    for name, value in typed_settings.items():
+        before = merged.get(name)
+        merged[name] = {**before, **value} if isinstance(value, dict) and isinstance(before, dict) else value
+    if merged["features"] is None:
+        return merged
+    measures = list(merged["features"])
+    everything = [*measures, *merged["categories"]]
+    for name, kept in _kept_by_setting(measures, everything).items():
+        if isinstance(merged[name], dict) and isinstance(known[name], dict):
+            named = typed_settings.get(name)
+            spoken = named if isinstance(named, dict) else {}
+            merged[name] = {at: one for at, one in merged[name].items() if at in kept or at in spoken}
+    if "flag_missing" not in typed_settings:
+        merged["flag_missing"] = [name for name in merged["flag_missing"] if name in measures]
+    return merged
+
+
+def _kept_by_setting(measures: list[str], everything: list[str]) -> dict[str, list[str]]:
+    return {
+        **dict.fromkeys(("missing", "scale", "weight"), everything),
+        **dict.fromkeys(("cap", "transform"), measures),
+    }
 
 
 def typed(source: str, *groups: Reading | Preparation) -> str:

@@ -6,11 +6,14 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.options import Preparation, Reading, Replace, Source, option, split_names
+from gauger.cli.customers import MaybeSource, Place
+from gauger.cli.options import Preparation, Reading, Replace, option, split_names
+from gauger.cli.segmented import segmented_customers
 
 if TYPE_CHECKING:
     import pandas as pd
 
+    from gauger.cli.segmented import SegmentedCustomers
     from gauger.profiling import Profile
     from gauger.segmentation import Segmentation
     from gauger.tables import Results
@@ -37,9 +40,11 @@ _MOST_MEMBERS, _LINE_WIDTH = 20, 100
 
 def profile(
     *,
-    source: Source,
+    origin: MaybeSource = None,
     preparation: Preparation,
-    assignments: Annotated[Path, option("FILE", "assignments.csv of `gauger segment` or `gauger tree`.")],
+    assignments: Annotated[
+        Path | None, option("FILE", "Who is in which segment, for a TABLE. A study knows it.")
+    ] = None,
     members: Annotated[
         str | None, option("SEGMENT", "Instead: who is in a segment, by its number, its name, or unassigned.")
     ] = None,
@@ -50,6 +55,7 @@ def profile(
     columns: Annotated[str | None, option("NAMES", "With --members: the columns to show: a,b.")] = None,
     out: Annotated[Path | None, option("FOLDER", "Also write the tables and figures here, or members.csv.")] = None,
     replace: Replace = False,
+    place: Place,
     reading: Reading,
 ) -> None:
     """Describe each segment against everyone, or list who is in one.
@@ -62,39 +68,35 @@ def profile(
     Writes a .csv for each table, and figures: profile.png, heat.png, lines.png, bubbles.png, categories.png, and with
     features boxes.png, pairs.png and components.png.
     """
-    from gauger.tables import read_table, result_folder
+    from gauger.cli import console
+    from gauger.tables import result_folder
 
     if members is None and (where or sort or columns):
         raise typer.BadParameter("--where, --sort and --columns go with --members.", param_hint="--members")
+    segmented = segmented_customers(origin, place, reading, preparation, assignments)
     files, optional = (PROFILE_FILES, OPTIONAL_FILES) if members is None else (MEMBER_FILES, ())
     folder = (
-        result_folder(out, files, optional=optional, replace=replace, sources=[source, assignments])
-        if out
-        else nullcontext()
+        result_folder(out, files, optional=optional, replace=replace, sources=segmented.files) if out else nullcontext()
     )
     with folder as results:
-        table, given = reading.read(source), read_table(assignments)
         if members is not None:
-            _list_members(given, table, preparation.key, members, where, sort, columns, results)
+            table = segmented.profiled_table()
+            _list_members(segmented.assignments(), table, segmented.key, members, where, sort, columns, results)
         else:
-            _describe(given, table, preparation, assignments, results)
-    from gauger.cli import console
-
+            _describe(segmented, results)
     console.wrote(results.paths if results is not None else ())
 
 
-def _describe(
-    given: "pd.DataFrame", table: "pd.DataFrame", preparation: Preparation, file: Path, results: "Results | None"
-) -> None:
+def _describe(segmented: "SegmentedCustomers", results: "Results | None") -> None:
     from gauger.profiling import profile as profile_segments
-    from gauger.profiling import profile_assignments, segmentation_from_assignments
+    from gauger.profiling import profile_assignments
 
-    seg = None
-    if preparation.features or preparation.categories:
-        seg = segmentation_from_assignments(preparation.carry_out(table), given, method=str(file))
+    table = segmented.profiled_table()
+    seg = segmented.segmentation()
+    if seg is not None:
         found = profile_segments(seg, table)
     else:
-        found = profile_assignments(given, table, key=preparation.key)
+        found = profile_assignments(segmented.assignments(), table, key=segmented.key)
     if results is not None:
         _write(found, seg, results)
     _show(found)

@@ -4,13 +4,14 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import Annotated
 
-from gauger.cli.density import RADIUS_FILES, split_counts, tell_advice_on_radius, tell_radii, told_radius, write_radius
-from gauger.cli.options import Preparation, Reading, Replace, Source, option, typed
+from gauger.cli.customers import MaybeSource, Place, customers_of
+from gauger.cli.density import RADIUS_FILES, split_counts, tell_advice_on_radius, tell_radii, told_radius
+from gauger.cli.options import Preparation, Reading, Replace, option
 
 
 def radius(
     *,
-    source: Source,
+    origin: MaybeSource = None,
     preparation: Preparation,
     min_points: Annotated[
         str | None, option("M", "How many near make a customer core; or several to compare: 4,8. Default: 2 a feature.")
@@ -18,11 +19,12 @@ def radius(
     coarseness: Annotated[
         float | None, option("C", "Also the radius of this dial: 0 (many small segments) to 1 (few large ones).")
     ] = None,
-    metric: Annotated[str, option("WORD", "euclidean, city_block, or as for `gauger tree`.")] = "euclidean",
+    metric: Annotated[str | None, option("WORD", "euclidean (default), city_block, or as for `gauger tree`.")] = None,
     out: Annotated[
         Path | None, option("FOLDER", "Also write radii.csv and figures: radii.png and neighbours.png.")
     ] = None,
     replace: Replace = False,
+    place: Place,
     reading: Reading,
 ) -> None:
     """Try a dozen radii for density and advise one, with reasons.
@@ -33,16 +35,22 @@ def radius(
     from gauger.cli import console
     from gauger.tables import result_folder
 
-    with result_folder(out, RADIUS_FILES, replace=replace, sources=[source]) if out else nullcontext() as results:
-        prepared = preparation.carry_out(reading.read(source))
+    customers = customers_of(origin, place, reading, preparation)
+    files = customers.files
+    with result_folder(out, RADIUS_FILES, replace=replace, sources=files) if out else nullcontext() as results:
+        prepared = customers.prepare(customers.read())
         from gauger.choosing import refuse_bad_coarseness, study_radius
+        from gauger.study import DensityPart, add_radius_files
 
         if coarseness is not None:
             refuse_bad_coarseness(coarseness)
         asked = None if min_points is None else split_counts(min_points)
-        study = study_radius(prepared, min_points=asked, metric=metric)
+        known = None if customers.plan is None else customers.plan.segments
+        if isinstance(known, DensityPart):
+            asked, metric = asked or ([known.min_points] if known.min_points else None), metric or known.metric
+        study = study_radius(prepared, min_points=asked, metric=metric or "euclidean")
         if results is not None:
-            write_radius(study, results)
+            add_radius_files(results, study)
         if len(study.by_min_points) > 1:
             shown = study.by_min_points.copy()
             shown["unassigned_share"] = console.percent_column(shown["unassigned_share"])
@@ -52,9 +60,9 @@ def radius(
         tell_advice_on_radius(study)
         chosen = study.advice.radius if coarseness is None else told_radius(study, coarseness)
     console.wrote(results.paths if results is not None else ())
-    words = [typed(source, reading, preparation), f"--method density --radius {chosen:.6g}"]
+    words = [customers.words(), f"--method density --radius {chosen:.6g}"]
     if min_points is not None:
         words.append(f"--min-points {study.min_points}")
-    if metric != "euclidean":
+    if metric not in (None, "euclidean"):
         words.append(f"--metric {metric}")
     console.next_step(f"gauger segment {' '.join(words)} --out segments")

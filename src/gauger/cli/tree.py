@@ -7,21 +7,20 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from gauger.cli.counts import tell_advice
-from gauger.cli.options import Preparation, Reading, Replace, Seed, Source, option, typed
+from gauger.cli.customers import MaybeSource, Place, customers_of
+from gauger.cli.made_study import tell_study, write_study
+from gauger.cli.options import MaybeSeed, Preparation, Reading, Replace, asked, option
 
 if TYPE_CHECKING:
     import pandas as pd
 
+    from gauger.cli.customers import Customers
     from gauger.clustering import MergeTree
     from gauger.features import FeatureSet
+    from gauger.study import Plan, TreePart
     from gauger.tables import Results
 
-TREE_FILES = ("merges.csv", "assignments.csv", "centres.csv", "tree.png", "jumps.png")
-SERIES_FILES = ("series.png",)
 FEATURE_TREE_FILES = ("merges.csv", "groups.csv", "tree.png")
-
-_MOST_COUNT = 10
-"""The most segments that a tree is studied for."""
 
 
 @dataclass(frozen=True)
@@ -50,67 +49,106 @@ class TreeOptions:
     optimal_order: Annotated[
         bool, typer.Option("--optimal-order", help="Turn branches so that neighbours are most alike.")
     ] = False
-    p: Annotated[float, typer.Option("--p", metavar="NUMBER", help="The exponent of minkowski.")] = 3.0
+    p: Annotated[float | None, typer.Option("--p", metavar="NUMBER", help="The exponent of minkowski. Default: 3.")] = (
+        None
+    )
     band: Annotated[int | None, option("N", "How many periods dynamic time warping may stretch over.")] = None
     lag: Annotated[int | None, option("N", "The most periods of lagged_correlation.")] = None
 
-    def build(self, features: "FeatureSet", seed: int) -> "MergeTree":
-        """The tree as asked for."""
-        from gauger.clustering import build_tree
-
-        return build_tree(features, **asdict(self), seed=seed)
-
-    def files(self) -> tuple[str, ...]:
-        """What will be written."""
-        from gauger.algorithms.distances import SERIES_METRICS
-
-        if self.of == "features":
-            return FEATURE_TREE_FILES
-        return TREE_FILES + (SERIES_FILES if self.metric in SERIES_METRICS else ())
+    def settings(self) -> dict[str, object]:
+        """The settings of a tree that were typed."""
+        return {name: value for name, value in asdict(self).items() if name != "of" and value is not False}
 
 
 def tree(
     *,
-    source: Source,
+    origin: MaybeSource = None,
     preparation: Preparation,
     joining: TreeOptions,
     count: Annotated[int | None, option("K", "Cut into so many. Default: the advised count.")] = None,
     height: Annotated[float | None, option("H", "Cut at this height, in the tree's own units.")] = None,
     also: Annotated[int | None, option("K", "A second cut to draw.")] = None,
-    out: Annotated[Path, option("FOLDER", "Where the results go.")],
-    seed: Seed = 0,
+    out: Annotated[Path, option("FOLDER", "The study's folder.")],
+    seed: MaybeSeed = None,
     replace: Replace = False,
+    place: Place,
     reading: Reading,
 ) -> None:
     """Join customers (or features) two by two into a tree, and cut it.
 
-    Writes merges.csv, assignments.csv, centres.csv and figures: tree.png (the dendrogram) and jumps.png (how high the
+    Writes a study as `gauger segment` does, with merges.csv, tree.png (the dendrogram) and jumps.png (how high the
     last merges are). With a metric for series also series.png. Of features: merges.csv, groups.csv and tree.png.
     """
-    from gauger.cli import console
-    from gauger.tables import result_folder
-
     if count is not None and height is not None:
         raise typer.BadParameter("say either --count or --height.", param_hint="--height")
-    with result_folder(out, joining.files(), replace=replace, sources=[source]) as results:
-        made = joining.build(preparation.carry_out(reading.read(source)), seed)
-        for asked in (count, also):
-            if asked is not None:
-                made.height_of(asked)
-        if height is not None:
-            made.groups(height=height)
-        console.heading(made.headline())
-        console.table(_last_merges(made))
-        console.remarks(made.remarks)
-        if made.of == "features":
-            _write_groups(made, count, height, results)
-        else:
-            _write_segments(made, count, height, also, seed, results)
-        results.add_table("merges.csv", _readable_merges(made))
+    customers = customers_of(origin, place, reading, preparation)
+    wanted = _wanted(customers.plan, {**joining.settings(), "count": count, "height": height, "seed": seed})
+    if joining.of == "features":
+        _of_features(customers, joining, wanted, out, replace=replace)
+    else:
+        _of_customers(customers, joining, wanted, also, out, replace=replace)
+
+
+def _wanted(plan: "Plan | None", typed: dict[str, object]) -> "TreePart":
+    """The tree and its cut: what was typed over what a plan says of a tree."""
+    from gauger.study import TreePart
+
+    known = plan.segments if plan is not None and isinstance(plan.segments, TreePart) else TreePart(method="tree")
+    if typed["count"] is not None or typed["height"] is not None:
+        known = known.model_copy(update={"count": None, "height": None})
+    return asked(known, typed)
+
+
+def _of_customers(
+    customers: "Customers", joining: TreeOptions, wanted: "TreePart", also: int | None, out: Path, *, replace: bool
+) -> None:
+    from gauger.study import cut_tree, study_results
+
+    with study_results(out, replace=replace, sources=customers.files) as results:
+        table = customers.read()
+        made = _built(customers.prepare(table), joining, wanted)
+        for asked_for in (wanted.count, also):
+            if asked_for is not None:
+                made.height_of(asked_for)
+        if wanted.height is not None:
+            made.groups(height=wanted.height)
+        _tell_tree(made)
+        found = cut_tree(made, wanted)
+        assert found.count_study is not None
+        tell_advice(found.count_study.advice)
+        found = write_study(results, customers, table, found, out, {"also": also})
+    assert found.count_study is not None
+    tell_study(found.seg, results.paths, out, customers, found.count_study.remarks)
+
+
+def _of_features(customers: "Customers", joining: TreeOptions, wanted: "TreePart", out: Path, *, replace: bool) -> None:
+    from gauger.cli import console
+    from gauger.study import readable_merges
+    from gauger.tables import result_folder
+
+    with result_folder(out, FEATURE_TREE_FILES, replace=replace, sources=customers.files) as results:
+        made = _built(customers.prepare(customers.read()), joining, wanted)
+        if wanted.count is not None:
+            made.height_of(wanted.count)
+        _tell_tree(made)
+        _write_groups(made, wanted.count, wanted.height, results)
+        results.add_table("merges.csv", readable_merges(made))
     console.wrote(results.paths)
-    if made.of == "customers":
-        assigned = out / "assignments.csv"
-        console.next_step(f"gauger profile {typed(source, reading)} --key {preparation.key} --assignments {assigned}")
+
+
+def _built(features: "FeatureSet", joining: TreeOptions, wanted: "TreePart") -> "MergeTree":
+    from gauger.clustering import build_tree
+
+    settings = wanted.model_dump(exclude={"method", "count", "height", "not_repeatable"})
+    return build_tree(features, of=joining.of, **settings)  # type: ignore[arg-type]
+
+
+def _tell_tree(made: "MergeTree") -> None:
+    from gauger.cli import console
+
+    console.heading(made.headline())
+    console.table(_last_merges(made))
+    console.remarks(made.remarks)
 
 
 def _write_groups(tree: "MergeTree", count: int | None, height: float | None, results: "Results") -> None:
@@ -132,32 +170,6 @@ def _write_groups(tree: "MergeTree", count: int | None, height: float | None, re
         console.say("none: each feature says something of its own.")
 
 
-def _write_segments(
-    tree: "MergeTree", count: int | None, height: float | None, also: int | None, seed: int, results: "Results"
-) -> None:
-    from gauger.algorithms.distances import SERIES_METRICS
-    from gauger.choosing import study_counts
-    from gauger.cli import console
-    from gauger.draw import dendrogram, merge_jumps, series_panels
-
-    counts = range(1, min(_MOST_COUNT, tree.leaves) + 1)
-    study = study_counts(tree.features, counts=counts, method="tree", tree=tree, seed=seed)
-    tell_advice(study.advice)
-    if count is None and height is None:
-        count = study.advice.count
-    seg = tree.cut(count=count, height=height)
-    shown = seg.overview()
-    results.add_table("assignments.csv", seg.assignments)
-    results.add_table("centres.csv", shown.reset_index())
-    results.add_figure("tree.png", dendrogram(tree, count=count, height=height, also=also))
-    results.add_figure("jumps.png", merge_jumps(tree, study.advice))
-    if tree.metric in SERIES_METRICS:
-        results.add_figure("series.png", series_panels(seg, relative=tree.metric != "dtw"))
-    console.heading(f"{seg.headline()}, centres in original units")
-    console.segments(shown)
-    console.remarks([*study.remarks, *seg.remarks])
-
-
 def _last_merges(tree: "MergeTree") -> "pd.DataFrame":
     """The last ten merges, heights of features as the likeness they stand for."""
     shown = tree.overview()
@@ -165,14 +177,3 @@ def _last_merges(tree: "MergeTree") -> "pd.DataFrame":
         shown.insert(1, "similarity", [f"{100.0 * (1.0 - height):.0f}%" for height in shown["height"]])
     word = "segments" if tree.of == "customers" else "groups"
     return shown.rename(columns={"segments": f"{word} left", "jump": "jump to the next", "size": f"{tree.of} joined"})
-
-
-def _readable_merges(tree: "MergeTree") -> "pd.DataFrame":
-    """The merges with names: a customer's key, or "step 12" for the branch that step made."""
-    table = tree.merges.copy()
-    for side in ("left", "right"):
-        nodes = table[side].tolist()
-        table[side] = [
-            str(tree.leaf_names[node]) if node < tree.leaves else f"step {node - tree.leaves + 1}" for node in nodes
-        ]
-    return table.assign(segments=tree.leaves - table["step"])

@@ -146,6 +146,7 @@ def build_tree(
             "linkage": named.linkage,
             **told_metric(metric),
             "ward_heights": ward_heights,
+            "optimal_order": optimal_order,
             "condense": condense,
             "p": p,
             "band": band,

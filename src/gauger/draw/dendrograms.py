@@ -18,6 +18,7 @@ from gauger.draw.style import ACCENT, INK, PAPER, QUIET, dress, new_figure, segm
 from gauger.draw.tree_view import Cut, TreeView, view_of
 from gauger.errors import SettingError
 from gauger.features import HIGH_CORRELATION
+from gauger.segmentation import Segmentation
 from gauger.wording import listed, plural, short_number
 
 Layout = Literal["upright", "lying"]
@@ -45,7 +46,7 @@ def dendrogram(
     height: float | None = None,
     also: int | None = None,
     layout: Layout | None = None,
-    names: Mapping[int, str] | None = None,
+    segments: Segmentation | None = None,
 ) -> Figure:
     """Draw a tree with its branches in the colours of the segments that a cut leaves, grey above the cut.
 
@@ -64,8 +65,8 @@ def dendrogram(
         A second count whose cut is drawn too.
     layout : {"upright", "lying"}, optional
         Fixes one.
-    names : mapping, optional
-        What the segments are called, by number.
+    segments : Segmentation, optional
+        The segments of a cut with the numbers and names that they shall bear, in place of `count` and `height`.
 
     Returns
     -------
@@ -89,7 +90,9 @@ def dendrogram(
     """
     if layout not in (None, "upright", "lying"):
         raise SettingError.not_one_of("layout", layout, ("upright", "lying"))
-    view = view_of(tree, count=count, height=height)
+    if segments is not None:
+        count, height = segments.count, None
+    view = view_of(tree, count=count, height=height, codes=None if segments is None else segments.codes)
     second = view_of(tree, count=also).cut if also is not None else None
     upright, size, angle = _layout(view, layout)
     figure = new_figure(_title(tree, view), _note(tree, view))
@@ -100,7 +103,7 @@ def dendrogram(
     if view.cut is not None:
         _draw_cut(axes, view, view.cut, tree, upright=upright)
         if view.cut.spans:
-            _name_segments(axes, view.cut, tree, names or {}, upright=upright)
+            _name_segments(axes, view.cut, tree, {} if segments is None else segments.names, upright=upright)
     if second is not None:
         _draw_cut(axes, view, second, tree, upright=upright)
     return figure

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.merge_trees import branches_after, positions, sizes_of
 from gauger.clustering import MergeTree
+from gauger.segmentation import Codes
 
 MOST_LEAVES = 60
 """Leaves whose names fit."""
@@ -62,10 +63,12 @@ class TreeView:
     collapsed: bool
 
 
-def view_of(tree: MergeTree, *, count: int | None = None, height: float | None = None) -> TreeView:
-    """Lay out a tree; segments are 0 above the cut and without one."""
+def view_of(
+    tree: MergeTree, *, count: int | None = None, height: float | None = None, codes: Codes | None = None
+) -> TreeView:
+    """Lay out a tree; segments are 0 above the cut and without one. `codes` (n,) number those of the cut otherwise."""
     merges, n = tree.steps, tree.leaves
-    segment_of, level, of_segment = _segments(tree, count, height)
+    segment_of, level, of_segment = _segments(tree, count, height, codes)
     many = n if n <= MOST_LEAVES else min(max(USUAL_BRANCHES, 2 * len(of_segment)), MOST_LEAVES, n)
     shown = branches_after(merges, np.arange(n - 1) < n - many)
     first, _ = positions(merges)
@@ -104,14 +107,14 @@ def view_of(tree: MergeTree, *, count: int | None = None, height: float | None =
 
 
 def _segments(
-    tree: MergeTree, count: int | None, height: float | None
+    tree: MergeTree, count: int | None, height: float | None, codes: Codes | None
 ) -> tuple[NDArray[np.int64], float | None, dict[int, int]]:
     """Each node's segment (2 n - 1,), the height of the cut, and the sizes of its segments."""
     merges, n = tree.steps, tree.leaves
     found = np.zeros(2 * n - 1, dtype=np.int64)
     if count is None and height is None:
         return found, None, {}
-    number = tree.groups(count=count, height=height).to_numpy()
+    number = tree.groups(count=count, height=height).to_numpy() if codes is None else codes
     sizes = dict(enumerate(np.bincount(number)[1:].tolist(), 1))
     of_leaf = np.zeros(n, dtype=np.int64)
     of_leaf[tree.leaf_of] = number

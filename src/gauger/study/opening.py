@@ -67,14 +67,15 @@ class Study(Readable):
         """The customers as their source has them now; `remarks_of` tells whether it has changed."""
         if self.source is None:
             return read_customers(self.plan, self.folder)
-        part = source_part(self.source, self.folder, _reading_of(self.plan))
+        reading = {} if self.plan.source is None else self.plan.source.reading()
+        part = source_part(self.source, self.folder, reading)
         told = {} if self.plan.source is None else self.plan.source.model_dump(include={"bytes", "rows", "sha256"})
         return read_customers(self.plan.model_copy(update={"source": part.model_copy(update=told)}), self.folder)
 
     @cached_property
     def assignments(self) -> pd.DataFrame:
         """A row a customer, as assignments.csv has it; keys are text where the table's are."""
-        return self._assignments(like=self.table)
+        return self.assignments_like(self.table)
 
     @cached_property
     def names(self) -> dict[int, str]:
@@ -100,9 +101,16 @@ class Study(Readable):
     @cached_property
     def model(self) -> SegmentModel:
         """The model that other customers are assigned by."""
-        if not (self.folder / MODEL).is_file():
-            raise StudyError(f"{self.folder} has no {MODEL}: {self.segmentation_words} cannot place other customers.")
+        self.refuse_no_model()
         return load_model(self.folder / MODEL)
+
+    def refuse_no_model(self) -> None:
+        """Raise StudyError for a study without a model."""
+        if not (self.folder / MODEL).is_file():
+            raise StudyError(
+                f"{self.folder} has no {MODEL}: its segments, by {self.segmentation_words}, cannot place other "
+                "customers. Begin k-means with them: segment_by_kmeans(features, seeding=segments)."
+            )
 
     @property
     def segmentation_words(self) -> str:
@@ -132,7 +140,8 @@ class Study(Readable):
             ["name", "customers"]
         ]
 
-    def _assignments(self, *, like: pd.DataFrame) -> pd.DataFrame:
+    def assignments_like(self, like: pd.DataFrame) -> pd.DataFrame:
+        """The assignments, with keys as text where another table has them as text."""
         key = self.plan.key
         text = key in like.columns and not types.is_numeric_dtype(like[key]) and not _dated(like[key])
         return read_table(self.folder / ASSIGNMENTS, as_text=[key] if text else [])
@@ -235,13 +244,6 @@ def open_study(folder: str | PathLike[str], *, source: str | PathLike[str] | Non
     place = study_folder(folder)
     recover_folder(place)
     return Study(place, read_plan(place / PLAN_FILE), None if source is None else str(source))
-
-
-def _reading_of(plan: Plan) -> dict[str, Any]:
-    """How the plan's source is read, for a file in its place."""
-    if plan.source is None:
-        return {}
-    return plan.source.model_dump(exclude={"file", "url", "bytes", "rows", "sha256", "table", "query"})
 
 
 def _dated(column: pd.Series) -> bool:

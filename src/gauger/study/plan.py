@@ -36,6 +36,20 @@ class SourcePart(PlanPart):
     rows: Annotated[int, Field(ge=0)] | None = None
     sha256: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")] | None = None
 
+    def without_content(self) -> "SourcePart":
+        """The same place, whatever it holds."""
+        return self.model_copy(update={"bytes": None, "rows": None, "sha256": None})
+
+    def reading(self) -> dict[str, Any]:
+        """The settings of `read_table` that are not as they usually are, but for what only a database has."""
+        told = self.model_dump(exclude={"file", "url", "bytes", "rows", "sha256", "table", "query"})
+        own = SourcePart.model_fields
+        return {
+            name: value
+            for name, value in told.items()
+            if name in own and value != own[name].get_default(call_default_factory=True)
+        }
+
     @model_validator(mode="after")
     def _one_place(self) -> "SourcePart":
         if (self.file is None) == (self.url is None):
@@ -113,8 +127,9 @@ class TreePart(_MethodPart):
 
     method: Literal["tree"]
     linkage: word(_LINKAGES) | None = None  # type: ignore[valid-type]
-    metric: word(CUSTOMER_METRICS) | None = None  # type: ignore[valid-type]
+    metric: word((*CUSTOMER_METRICS, "absolute_correlation")) | None = None  # type: ignore[valid-type]
     ward_heights: word(_WARD_HEIGHTS) = "distance"  # type: ignore[valid-type]
+    optimal_order: bool = False
     condense: Annotated[int, Field(ge=2)] | None = None
     p: Positive = 3.0
     band: Annotated[int, Field(ge=0)] | None = None
@@ -161,6 +176,7 @@ class FiguresPart(PlanPart):
 
     over: Annotated[list[str], Field(min_length=2, max_length=2)] | None = None
     outline: word(("hull", "ellipse")) | None = None  # type: ignore[valid-type]
+    also: Whole | None = None
     label: list[str] = Field(default_factory=list)
 
 

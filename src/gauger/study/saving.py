@@ -7,34 +7,26 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from os import PathLike
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import pandas as pd
 
 from gauger.columns import checked_table
-from gauger.draw import (
-    density_levels,
-    iteration_history,
-    profile_bars,
-    scatter,
-    segment_spread,
-)
 from gauger.errors import SettingError
 from gauger.models import build_model, can_be_model, save_model
-from gauger.profiling import profile
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 from gauger.study.describing import plan_of
+from gauger.study.drawing import segments_figure
 from gauger.study.files import ALWAYS, ASSIGNMENTS, CENTRES, CUSTOMERS, MODEL, REMARKS, SOMETIMES
+from gauger.study.finding import Found
+from gauger.study.method_files import add_method_files
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import EventsPart, FiguresPart, Plan, SourcePart
 from gauger.study.plan_files import PLAN_FILE, text_of
 from gauger.study.sources import source_part, with_content
 from gauger.tables import Results, is_url, read_table, result_folder
 from gauger.wording import listed, plural
-
-if TYPE_CHECKING:
-    from matplotlib.figure import Figure
 
 
 @dataclass(frozen=True)
@@ -101,8 +93,7 @@ def save_study(
     with study_results(place, replace=replace, sources=[source]) as results:
         origin = _origin(seg, source, dict(reading or {}), place, results)
         _refuse_other_customers(seg, origin.table)
-        add_study(results, seg, origin, made_at=made_at)
-        add_method_files(results, seg)
+        add_study(results, Found(seg), origin, made_at=made_at)
     return open_study(place)
 
 
@@ -116,7 +107,7 @@ def study_results(
 
 def add_study(
     results: Results,
-    seg: Segmentation,
+    found: Found,
     origin: Origin,
     *,
     base: Plan | None = None,
@@ -124,18 +115,19 @@ def add_study(
     made_at: datetime | None = None,
 ) -> Plan:
     """Write what every study has; the plan that was written."""
-    time = made_at or datetime.now(UTC)
+    time, seg = made_at or datetime.now(UTC), found.seg
     source = None if origin.source is None else with_content(origin.source, results.folder, origin.table)
     plan = plan_of(seg, source, origin.events, base=base, figures=figures, made_at=time)
     seg = seg.with_remarks(tuple(_about_no_model(seg)))
-    add_names(results, seg, plan, time)
+    _add_segments(results, seg, plan, time)
+    add_method_files(results, found, plan.figures)
     content = [asdict(remark) for remark in (*seg.features.remarks, *seg.remarks)]
     results.path(REMARKS).write_text(json.dumps(content, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
     return plan
 
 
-def add_names(results: Results, seg: Segmentation, plan: Plan, time: datetime) -> None:
-    """Write everything in a study's folder that holds the segments' names."""
+def _add_segments(results: Results, seg: Segmentation, plan: Plan, time: datetime) -> None:
+    """Write who is in which segment, and what that is good for: the centres, the model, the figure, the plan."""
     results.add_table(ASSIGNMENTS, seg.assignments)
     results.add_table(CENTRES, seg.overview().reset_index())
     if can_be_model(seg):
@@ -144,25 +136,6 @@ def add_names(results: Results, seg: Segmentation, plan: Plan, time: datetime) -
     if seg.count:
         results.add_figure("segments.png", segments_figure(seg, plan.figures))
     results.path(PLAN_FILE).write_text(text_of(plan), encoding="utf-8")
-
-
-def add_method_files(results: Results, seg: Segmentation) -> None:
-    """Write what a method has to show besides: its iterations, or its branches."""
-    if seg.history is not None:
-        results.add_figure("spread.png", segment_spread(seg))
-        results.add_figure("iterations.png", iteration_history(seg))
-    if seg.branches is not None:
-        results.add_table("branches.csv", seg.branches.reset_index())
-        results.add_figure("levels.png", density_levels(seg))
-
-
-def segments_figure(seg: Segmentation, wanted: FiguresPart) -> "Figure":
-    """Who is where, over the features that the plan names, else those that tell segments apart best."""
-    axes = [name for name in wanted.over or () if name in seg.features.names]
-    if not axes and len(seg.features.names) == 1:
-        return profile_bars(profile(seg, resamples=0))
-    known = {str(key): key for key in seg.features.keys.tolist()} if wanted.label else {}
-    return scatter(seg, *axes, outline=wanted.outline, label=[known.get(key, key) for key in wanted.label])
 
 
 def _origin(seg: Segmentation, source: object, reading: dict[str, Any], folder: Path, results: Results) -> Origin:

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import pandas as pd
@@ -22,6 +22,8 @@ from gauger.tables import is_url, password_as, read_table, without_password
 
 PASSWORD_VARIABLE = "GAUGER_PASSWORD"
 """The environment variable that a plan names for a password which was typed into a URL."""
+
+Part = TypeVar("Part", bound=SourcePart)
 
 _READING = ("sheet", "table", "query", "decimal", "thousands", "dates", "as_text", "as_missing", "header", "encoding")
 _EVENTS = tuple(name for name in EventsPart.model_fields if name not in SourcePart.model_fields)
@@ -42,9 +44,19 @@ def source_part(source: str | os.PathLike[str], beside: Path, reading: dict[str,
     A password in a URL becomes the name of an environment variable.
     """
     settings = {name: value for name, value in (reading or {}).items() if value not in (None, (), [], {}, "")}
+    settings = {**settings, "as_text": list(settings.get("as_text", []))}
+    settings["as_missing"] = {name: str(value) for name, value in settings.get("as_missing", {}).items()}
+    settings["skip_bad_lines"] = bool(settings.get("skip_bad_lines"))
     if isinstance(source, str) and is_url(source):
         return SourcePart.model_validate({"url": password_as(source, PASSWORD_VARIABLE), **settings})
     return SourcePart.model_validate({"file": _relative(Path(source), beside), **settings})
+
+
+def moved_part(part: Part, beside: Path, folder: Path) -> Part:
+    """The same source as the plan in another folder says it."""
+    if part.file is None:
+        return part
+    return part.model_copy(update={"file": _relative(beside / part.file, folder)})
 
 
 def _relative(file: Path, beside: Path) -> str:

@@ -1,0 +1,180 @@
+"""The customers of a command: from a table and what is typed, or from a study or a plan that knows it all."""
+
+import shlex
+from dataclasses import dataclass, fields, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from gauger.cli.options import Preparation, Reading, option, typed
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from gauger.features import FeatureSet
+    from gauger.study import Origin, Plan, Study
+
+MaybeSource = Annotated[
+    str | None,
+    typer.Argument(
+        metavar="TABLE|STUDY",
+        help="A .csv, .tsv, .jsonl (also .gz), .parquet or .xlsx file, a database's URL, or the folder of a study.",
+    ),
+]
+
+
+StudyFolder = Annotated[
+    Path, typer.Argument(metavar="STUDY", help="The folder of a study, as `gauger segment` wrote it with --out.")
+]
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a command was told to take from what is typed for other tables."""
+
+    plan: Annotated[Path | None, option("FILE", "Take source and preparation from a plan; what is typed wins.")] = None
+    source: Annotated[
+        str | None, option("FILE|URL", "Where a study's or a plan's customers are now, instead of where it says.")
+    ] = None
+
+
+@dataclass(frozen=True)
+class Customers:
+    """Customers, and how they are prepared: what was typed, and below it what a study or a plan knows."""
+
+    where: str
+    reading: Reading
+    preparation: Preparation
+    plan: "Plan | None"
+    beside: Path
+    study: "Study | None" = None
+
+    def read(self) -> "pd.DataFrame":
+        """Read the table, telling what was guessed, left out or has changed."""
+        from gauger.cli import console
+        from gauger.remarks import remarks_of
+        from gauger.study import read_customers
+
+        if self.plan is None:
+            return self.reading.read(self.where)
+        table = read_customers(self.plan, self.beside)
+        console.remarks(remarks_of(table))
+        return table
+
+    def prepare(self, table: "pd.DataFrame", *, quietly: bool = False) -> "FeatureSet":
+        """Prepare the features, saying which, and what was typed in place of what the plan says."""
+        from gauger.cli import console
+
+        known = None if self.plan is None else self.plan.preparation()
+        if self.plan is not None and not quietly:
+            changed = _typed_options(self.reading) + _typed_options(self.preparation)
+            but = f", but for {' '.join(changed)}" if changed else ""
+            console.say(f"As {self.told} says{but}.")
+        return self.preparation.carry_out(table, quietly=quietly, known=known)
+
+    @property
+    def told(self) -> str:
+        """What is known of: the study's folder, or the plan file."""
+        return self.where
+
+    def words(self, preparation: Preparation | None = None, *, with_preparation: bool = True) -> str:
+        """The customers as they are typed for the next command."""
+        own = preparation or self.preparation
+        groups = (self.reading, own) if with_preparation else (self.reading,)
+        if self.study is not None:
+            return typed(str(self.study.folder), *groups)
+        if self.plan is not None:
+            return f"--plan {typed(self.where, *groups)}"
+        return typed(self.where, *groups)
+
+    def origin(self, table: "pd.DataFrame", folder: Path) -> "Origin":
+        """Where they came from, as the plan in another folder says it."""
+        from gauger.study import Origin, moved_part, source_part
+
+        if self.plan is None:
+            return Origin(table, source_part(self.where, folder, self.reading.settings()))
+        source = None if self.plan.source is None else moved_part(self.plan.source, self.beside, folder)
+        events = None if self.plan.events is None else moved_part(self.plan.events, self.beside, folder)
+        return Origin(table, source, events)
+
+    @property
+    def files(self) -> list[str]:
+        """The files that are read, which results must not replace."""
+        if self.plan is None:
+            return [self.where]
+        parts = [part for part in (self.plan.source, self.plan.events) if part is not None and part.file]
+        return [str(self.beside / str(part.file)) for part in parts]
+
+
+def customers_of(source: str | None, place: Place, reading: Reading, preparation: Preparation) -> Customers:
+    """The customers that were typed: a table, the folder of a study, or a plan; raises wrong usage for none."""
+    from gauger.study import PLAN_FILE, open_study, read_plan
+
+    if source is not None and Path(source).is_dir():
+        if place.plan is not None:
+            raise typer.BadParameter(
+                "a study has a plan of its own: leave --plan or the folder out.", param_hint="--plan"
+            )
+        study = open_study(source)
+        plan = _with_reading(_with_source(study.plan, place.source, study.folder), reading)
+        return Customers(source, reading, preparation, plan, study.folder, replace(study, plan=plan))
+    if place.plan is not None:
+        plan = read_plan(place.plan)
+        now = place.source if source is None else source
+        if now is not None and plan.source is not None:
+            plan = plan.model_copy(update={"source": plan.source.without_content()})
+        plan = _with_reading(_with_source(plan, now, place.plan.parent), reading)
+        return Customers(str(place.plan), reading, preparation, plan, place.plan.parent)
+    if source is None:
+        raise typer.BadParameter(
+            "say which customers: a TABLE, the folder of a study, or --plan FILE.", param_hint="TABLE"
+        )
+    if Path(source).name == PLAN_FILE:
+        raise typer.BadParameter(f"{source} is a plan: say --plan {shlex.quote(source)}.", param_hint="TABLE")
+    if place.source is not None:
+        raise typer.BadParameter("--source is for a study or a plan; TABLE says where they are.", param_hint="--source")
+    if preparation.key is None:
+        raise typer.BadParameter("say which column identifies a customer.", param_hint="--key")
+    return Customers(source, reading, preparation, None, Path())
+
+
+def _with_source(plan: "Plan", now: str | None, beside: Path) -> "Plan":
+    """The plan with its customers read from somewhere else."""
+    from gauger.study import source_part
+
+    if now is None:
+        return plan
+    kept = {} if plan.source is None else plan.source.reading()
+    told = {} if plan.source is None else plan.source.model_dump(include={"bytes", "rows", "sha256"})
+    part = source_part(now, beside, kept)
+    return plan.model_copy(update={"source": part.model_copy(update=told), "events": None})
+
+
+def _with_reading(plan: "Plan", reading: Reading) -> "Plan":
+    """The plan with what was typed about reading its source."""
+    changed = {name: value for name, value in reading.settings().items() if name != "skip_bad_lines"}
+    if not changed or plan.source is None:
+        return plan
+    return plan.model_copy(update={"source": plan.source.model_copy(update=changed)})
+
+
+def _typed_options(group: Reading | Preparation) -> list[str]:
+    """The options of a group that were typed."""
+    return [
+        f"--{field.name.replace('_', '-')} {shlex.quote(str(getattr(group, field.name)))}"
+        for field in fields(group)
+        if getattr(group, field.name) != field.default
+    ]
+
+
+def model_file(path: Path) -> Path:
+    """The model that was typed, or that of a study; raises StudyError for a folder that has none."""
+    from gauger.study import MODEL, open_study
+
+    if not path.is_dir():
+        return path
+    study = open_study(path)
+    if not (path / MODEL).is_file():
+        study.refuse_no_model()
+    return path / MODEL

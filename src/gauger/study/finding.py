@@ -1,0 +1,88 @@
+"""Find the segments that a plan asks for: by its method and settings, and by the advice where it leaves them open."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from gauger.choosing import (
+    CountStudy,
+    RadiusStudy,
+    possible_counts,
+    refuse_bad_coarseness,
+    study_counts,
+    study_radius,
+)
+from gauger.clustering import MergeTree, build_tree, segment_again
+from gauger.errors import SettingError
+from gauger.features import FeatureSet
+from gauger.segmentation import Segmentation
+from gauger.study.plan import BandsPart, CountsPart, DensityPart, KmeansPart, SegmentsPart, TreePart
+
+_MOST_COUNT = 10
+"""The most segments that a tree is studied for."""
+
+_HALVES = 2
+"""Bands of a feature where nobody says: halves, so that two features make quadrants."""
+
+
+@dataclass(frozen=True, eq=False)
+class Found:
+    """Segments, and what was studied on the way to them."""
+
+    seg: Segmentation
+    count_study: CountStudy | None = None
+    radius_study: RadiusStudy | None = None
+    tree: MergeTree | None = None
+
+
+def find_segments(features: FeatureSet, wanted: SegmentsPart) -> Found:
+    """Segments as a plan wants them; raises SettingError for what cannot be repeated, and what methods raise."""
+    if wanted.not_repeatable is not None:
+        raise SettingError(f"these segments cannot be made again: {wanted.not_repeatable}.")
+    if isinstance(wanted, TreePart):
+        return _by_tree(features, wanted)
+    if isinstance(wanted, DensityPart) and wanted.radius is None:
+        return _by_advised_radius(features, wanted)
+    settings: dict[str, Any] = wanted.model_dump(exclude={"not_repeatable", "coarseness"})
+    study = None
+    if isinstance(wanted, KmeansPart) and wanted.count == "auto":
+        study = study_counts(
+            features,
+            counts=possible_counts(features),
+            starts=wanted.starts,
+            max_iterations=wanted.max_iterations,
+            seed=wanted.seed,
+        )
+        settings["count"] = study.advice.count
+    if isinstance(wanted, BandsPart) and wanted.bands is None:
+        settings["bands"] = dict.fromkeys(features.names, _HALVES)
+    return Found(segment_again(features, settings), count_study=study)
+
+
+def counts_asked(wanted: CountsPart, features: FeatureSet) -> range:
+    """The counts that a plan tries, no more than customers differ."""
+    return range(wanted.lowest, possible_counts(features, wanted.highest)[-1] + 1)
+
+
+def _by_tree(features: FeatureSet, wanted: TreePart) -> Found:
+    own = wanted.model_dump(exclude={"method", "count", "height", "not_repeatable"})
+    return cut_tree(build_tree(features, **own), wanted)
+
+
+def cut_tree(tree: MergeTree, wanted: TreePart) -> Found:
+    """A tree's segments at the count or the height that is wanted, else as advised."""
+    counts = range(1, min(_MOST_COUNT, tree.leaves) + 1)
+    study = study_counts(tree.features, counts=counts, method="tree", tree=tree, seed=wanted.seed)
+    count = study.advice.count if wanted.count is None and wanted.height is None else wanted.count
+    return Found(tree.cut(count=count, height=wanted.height), count_study=study, tree=tree)
+
+
+def _by_advised_radius(features: FeatureSet, wanted: DensityPart) -> Found:
+    if wanted.coarseness is not None:
+        refuse_bad_coarseness(wanted.coarseness)
+    study = study_radius(features, min_points=wanted.min_points, metric=wanted.metric)
+    radius = study.advice.radius if wanted.coarseness is None else study.radius_for(wanted.coarseness)
+    settings = {"method": "density", "radius": radius, "min_points": study.min_points, "metric": wanted.metric}
+    seg = segment_again(features, settings)
+    said = {remark.code for remark in seg.remarks}
+    seg = seg.with_remarks(tuple(remark for remark in study.remarks if remark.code not in said))
+    return Found(seg, radius_study=study)
