@@ -1,7 +1,17 @@
 """Audiences for campaigns, with consent, suppression and a holdout; the account of who went where; what came of it."""
 
+from gauger.campaigns.folders import holds_only_a_hand_off
 from gauger.campaigns.hand_off_settings import HandOffSettings
 from gauger.campaigns.handing import HandOff, write_hand_off
 from gauger.campaigns.measuring import HELPED, TOO_SMALL, Outcome, measure
 
-__all__ = ["HELPED", "TOO_SMALL", "HandOff", "HandOffSettings", "Outcome", "measure", "write_hand_off"]
+__all__ = [
+    "HELPED",
+    "TOO_SMALL",
+    "HandOff",
+    "HandOffSettings",
+    "Outcome",
+    "holds_only_a_hand_off",
+    "measure",
+    "write_hand_off",
+]

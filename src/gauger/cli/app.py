@@ -22,8 +22,10 @@ from gauger.cli.look import look
 from gauger.cli.measure import measure
 from gauger.cli.migrate import migrate
 from gauger.cli.name import name
+from gauger.cli.plan import plan
 from gauger.cli.profile import profile
 from gauger.cli.radius import radius
+from gauger.cli.run import run
 from gauger.cli.segment import segment
 from gauger.cli.tree import tree
 from gauger.errors import GaugerError
@@ -104,8 +106,8 @@ def _all_commands(
 
 
 COMMANDS = (
-    *(look, features, counts, segment, tree, radius, name, profile, compare),
-    *(assign, drift, migrate, handoff, measure, demo),
+    *(look, features, plan, counts, segment, tree, radius, name, profile, compare),
+    *(assign, drift, migrate, handoff, measure, run, demo),
 )
 
 for command in COMMANDS:

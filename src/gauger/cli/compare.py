@@ -17,10 +17,6 @@ if TYPE_CHECKING:
     from gauger.features import FeatureSet
     from gauger.profiling import Comparison
     from gauger.segmentation import Segmentation
-    from gauger.tables import Results
-
-COMPARE_FILES = ("crossing.csv", "matches.csv", "customers.csv", "flow.png")
-OPTIONAL_FILES = ("worth.csv", "side-by-side.png")
 
 _ROOM = 85
 """Letters that the column names of a contingency table may take beside each other."""
@@ -59,6 +55,7 @@ def compare(
     first side's segments were made of. customers.csv says who is where on both sides.
     """
     from gauger.cli import console
+    from gauger.study import COMPARE_FILES, COMPARE_FILES_OF_SOME, add_comparison_files
     from gauger.tables import result_folder
 
     axes = two_features(over)
@@ -72,7 +69,7 @@ def compare(
     segmented = segmented_customers(origin, place, reading, preparation, assignments)
     files = [*segmented.files, *([str(against)] if against else [])]
     folder = (
-        result_folder(out, COMPARE_FILES, optional=OPTIONAL_FILES, replace=replace, sources=files)
+        result_folder(out, COMPARE_FILES, optional=COMPARE_FILES_OF_SOME, replace=replace, sources=files)
         if out
         else nullcontext()
     )
@@ -81,7 +78,7 @@ def compare(
         known = segmented.profiled_table() if against is None else _other_side(against, segmented.table)
         found = _compared(seg, known, str(against or segmented.other or origin), column)
         if results is not None:
-            _write(found, axes, results)
+            add_comparison_files(results, found, *axes)
     _tell(found)
     console.wrote(results.paths if results is not None else ())
 
@@ -112,19 +109,6 @@ def _compared(seg: "Segmentation", other: "pd.DataFrame", name: str, column: str
         return compare_segments(seg, other.set_index(key)[column])
     same = set(seg.features.keys) <= set(checked_table(other, [key, "segment"])[key])
     return compare_segments(seg, _segments(seg.features, other, name) if same else other)
-
-
-def _write(found: "Comparison", axes: list[str], results: "Results") -> None:
-    from gauger.draw import flow, side_by_side
-
-    results.add_table("crossing.csv", found.crossing.rename(columns=str).reset_index())
-    results.add_table("matches.csv", found.matched.rename_axis("segment").reset_index())
-    results.add_table("customers.csv", found.customers)
-    results.add_figure("flow.png", flow(found))
-    if len(found.worth):
-        results.add_table("worth.csv", found.worth.reset_index())
-    if len(found.seg.features.names) > 1:
-        results.add_figure("side-by-side.png", side_by_side(found, *axes))
 
 
 def _tell(found: "Comparison") -> None:

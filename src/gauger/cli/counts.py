@@ -20,8 +20,6 @@ if TYPE_CHECKING:
     from gauger.features import FeatureSet
     from gauger.remarks import Remark
 
-COUNT_FILES = ("counts.csv", "counts.png", "silhouettes.png", "splits.png", "features.png")
-
 _COUNTS_A_TABLE = 10
 """Counts side by side, so that a table fits 80 columns."""
 
@@ -59,6 +57,7 @@ def counts(
     """Try several numbers of segments and advise one, with reasons."""
     from gauger.cli import console
     from gauger.remarks import remarks_of
+    from gauger.study import COUNT_FILES, CountsPart, add_count_files
     from gauger.tables import result_folder
 
     customers = customers_of(origin, place, reading, preparation)
@@ -67,7 +66,6 @@ def counts(
         table = customers.read()
         prepared = customers.prepare(table, quietly=json)
         from gauger.choosing import study_counts
-        from gauger.study import CountsPart
 
         typed = {"lowest": lowest, "highest": highest, "starts": starts, "max_iterations": max_iterations, "seed": seed}
         wanted = asked(CountsPart() if customers.plan is None else customers.plan.counts, typed)
@@ -79,13 +77,7 @@ def counts(
             seed=wanted.seed,
         )
         if results is not None:
-            from gauger.draw import count_study, segment_splits, silhouette_diagrams, treatments
-
-            results.add_table("counts.csv", study.table.reset_index())
-            results.add_figure("counts.png", count_study(study))
-            results.add_figure("silhouettes.png", silhouette_diagrams(study))
-            results.add_figure("splits.png", segment_splits(study))
-            results.add_figure("features.png", treatments(prepared))
+            add_count_files(results, study, prepared)
     console.remarks(study.remarks)
     if json:
         console.plain(_as_json(study, (*remarks_of(table), *prepared.remarks, *study.remarks)))

@@ -98,6 +98,12 @@ class Customers:
         events = None if self.plan.events is None else moved_part(self.plan.events, self.beside, folder)
         return Origin(table, source, events)
 
+    def plan_for(self, folder: Path) -> "Plan | None":
+        """The plan that they come from, as it reads in another folder."""
+        from gauger.study import moved_plan
+
+        return None if self.plan is None else moved_plan(self.plan, self.beside, folder)
+
     @property
     def files(self) -> list[str]:
         """The files that are read, which results must not replace."""

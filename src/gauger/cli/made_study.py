@@ -29,7 +29,9 @@ def write_study(
 
     found = with_earlier_names(found, customers.plan, customers.beside, out)
     known = FiguresPart() if customers.plan is None else customers.plan.figures
-    add_study(results, found, customers.origin(table, out), base=customers.plan, figures=asked(known, dict(figures)))
+    add_study(
+        results, found, customers.origin(table, out), base=customers.plan_for(out), figures=asked(known, dict(figures))
+    )
     return found
 
 

@@ -15,20 +15,8 @@ if TYPE_CHECKING:
 
     from gauger.cli.segmented import SegmentedCustomers
     from gauger.profiling import Profile
-    from gauger.segmentation import Segmentation
     from gauger.tables import Results
 
-_TABLES = (
-    *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "standard_deviations", "index", "scores"),
-    *("measures", "categories", "category_index", "drivers", "associations", "rules", "names"),
-)
-_TABLES_OF_SOME = ("overlap", "exemplars", "dates")
-PROFILE_FILES = tuple(f"{name}.csv" for name in _TABLES)
-OPTIONAL_FILES = (
-    *(f"{name}.csv" for name in _TABLES_OF_SOME),
-    *("profile.png", "heat.png", "lines.png", "bubbles.png", "categories.png", "boxes.png", "pairs.png"),
-    "components.png",
-)
 MEMBER_FILES = ("members.csv",)
 
 _MOST_DRIVERS, _TINY_P, _SHARES = 12, 0.001, ("share_of_segment", "share_of_matching")
@@ -69,12 +57,13 @@ def profile(
     features boxes.png, pairs.png and components.png.
     """
     from gauger.cli import console
+    from gauger.study import PROFILE_FILES, PROFILE_FILES_OF_SOME
     from gauger.tables import result_folder
 
     if members is None and (where or sort or columns):
         raise typer.BadParameter("--where, --sort and --columns go with --members.", param_hint="--members")
     segmented = segmented_customers(origin, place, reading, preparation, assignments)
-    files, optional = (PROFILE_FILES, OPTIONAL_FILES) if members is None else (MEMBER_FILES, ())
+    files, optional = (PROFILE_FILES, PROFILE_FILES_OF_SOME) if members is None else (MEMBER_FILES, ())
     folder = (
         result_folder(out, files, optional=optional, replace=replace, sources=segmented.files) if out else nullcontext()
     )
@@ -90,6 +79,7 @@ def profile(
 def _describe(segmented: "SegmentedCustomers", results: "Results | None") -> None:
     from gauger.profiling import profile as profile_segments
     from gauger.profiling import profile_assignments
+    from gauger.study import add_profile_files
 
     table = segmented.profiled_table()
     seg = segmented.segmentation()
@@ -98,30 +88,8 @@ def _describe(segmented: "SegmentedCustomers", results: "Results | None") -> Non
     else:
         found = profile_assignments(segmented.assignments(), table, key=segmented.key)
     if results is not None:
-        _write(found, seg, results)
+        add_profile_files(results, found, seg)
     _show(found)
-
-
-def _write(found: "Profile", seg: "Segmentation | None", results: "Results") -> None:
-    from gauger import draw
-
-    for name, table in found.tables.items():
-        results.add_table(f"{name}.csv", table)
-    several = len(found.measures) > 1
-    if len(found.measures):
-        results.add_figure("profile.png", draw.profile_bars(found))
-        results.add_figure("heat.png", draw.profile_heat(found))
-    if several:
-        results.add_figure("bubbles.png", draw.profile_bubbles(found))
-    if several and len(found.numbers) > 1:
-        results.add_figure("lines.png", draw.profile_lines(found))
-    if len(found.categories):
-        results.add_figure("categories.png", draw.category_shares(found))
-    if seg is not None:
-        results.add_figure("boxes.png", draw.segment_boxes(seg))
-    if seg is not None and len(seg.features.names) > 1:
-        results.add_figure("pairs.png", draw.pair_grid(seg))
-        results.add_figure("components.png", draw.component_scatter(seg))
 
 
 def _show(found: "Profile") -> None:

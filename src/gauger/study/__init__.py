@@ -1,6 +1,7 @@
 """The study folder and its plan: what was done, kept so that it is never asked or typed again."""
 
 from gauger.study.carrying import with_earlier_names
+from gauger.study.drafting import PlanDraft, draft_plan
 from gauger.study.faults import told_faults
 from gauger.study.files import ALWAYS, ASSIGNMENTS, MODEL, SOMETIMES, is_study, study_folder
 from gauger.study.finding import Found, cut_tree, find_segments
@@ -19,15 +20,32 @@ from gauger.study.plan import (
     SegmentsPart,
     TreePart,
 )
-from gauger.study.plan_files import PLAN_FILE, read_plan
+from gauger.study.plan_files import PLAN_FILE, plan_file, read_plan
+from gauger.study.refusing import refuse_remarks
+from gauger.study.running import run_plan
 from gauger.study.saving import Origin, add_study, save_study, study_results
-from gauger.study.sources import moved_part, read_customers, read_source, source_part
+from gauger.study.sources import moved_part, moved_plan, read_customers, read_source, source_part
+from gauger.study.step_files import (
+    COMPARE_FILES,
+    COMPARE_FILES_OF_SOME,
+    COUNT_FILES,
+    PROFILE_FILES,
+    PROFILE_FILES_OF_SOME,
+    add_comparison_files,
+    add_count_files,
+    add_profile_files,
+)
 
 __all__ = [
     "ALWAYS",
     "ASSIGNMENTS",
+    "COMPARE_FILES",
+    "COMPARE_FILES_OF_SOME",
+    "COUNT_FILES",
     "MODEL",
     "PLAN_FILE",
+    "PROFILE_FILES",
+    "PROFILE_FILES_OF_SOME",
     "SOMETIMES",
     "BandsPart",
     "CountsPart",
@@ -38,22 +56,31 @@ __all__ = [
     "LevelsPart",
     "Origin",
     "Plan",
+    "PlanDraft",
     "SegmentsPart",
     "Study",
     "TreePart",
+    "add_comparison_files",
+    "add_count_files",
+    "add_profile_files",
     "add_radius_files",
     "add_study",
     "cut_tree",
+    "draft_plan",
     "find_segments",
     "is_study",
     "migration_between",
     "moved_part",
+    "moved_plan",
     "name_study",
     "open_study",
+    "plan_file",
     "read_customers",
     "read_plan",
     "read_source",
     "readable_merges",
+    "refuse_remarks",
+    "run_plan",
     "save_study",
     "source_part",
     "study_folder",

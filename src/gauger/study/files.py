@@ -7,11 +7,11 @@ from gauger.errors import MissingFileError, StudyError
 from gauger.study.plan_files import PLAN_FILE
 
 ASSIGNMENTS, CENTRES, MODEL, REMARKS = "assignments.csv", "centres.csv", "model.json", "remarks.json"
-CUSTOMERS = "customers.parquet"
+CUSTOMERS, BEHAVIOUR = "customers.parquet", "behaviour.parquet"
 
 ALWAYS = (ASSIGNMENTS, CENTRES, REMARKS, PLAN_FILE)
 SOMETIMES = (
-    *(MODEL, CUSTOMERS, "segments.png", "spread.png", "iterations.png", "branches.csv", "levels.png"),
+    *(MODEL, CUSTOMERS, BEHAVIOUR, "segments.png", "spread.png", "iterations.png", "branches.csv", "levels.png"),
     *("radii.csv", "radii.png", "neighbours.png", "merges.csv", "tree.png", "jumps.png", "series.png"),
 )
 """Files of every study, and of those whose method has them; those of an earlier study in the folder then go."""

@@ -18,12 +18,12 @@ from gauger.models import SegmentModel, load_model
 from gauger.profiling import Profile, checked_assignments
 from gauger.profiling import profile as profile_of
 from gauger.readable import Readable
-from gauger.remarks import Remark, remarks_of
+from gauger.remarks import Remark, attach_remarks, remarks_of
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, distances_to_own, segmentation_from_codes
-from gauger.study.files import ASSIGNMENTS, MODEL, REMARKS, study_folder
-from gauger.study.plan import Plan
+from gauger.study.files import ASSIGNMENTS, BEHAVIOUR, MODEL, REMARKS, study_folder
+from gauger.study.plan import EventsPart, Plan
 from gauger.study.plan_files import PLAN_FILE, read_plan
-from gauger.study.sources import read_customers, source_part
+from gauger.study.sources import about_changed_events, read_customers, source_part
 from gauger.tables import read_table, recover_folder
 from gauger.wording import listed, plural
 
@@ -65,12 +65,20 @@ class Study(Readable):
     @cached_property
     def table(self) -> pd.DataFrame:
         """The customers as their source has them now; `remarks_of` tells whether it has changed."""
+        if self.source is None and self.plan.events is not None and (self.folder / BEHAVIOUR).is_file():
+            return self._behaviour(self.plan.events)
         if self.source is None:
             return read_customers(self.plan, self.folder)
         reading = {} if self.plan.source is None else self.plan.source.reading()
         part = source_part(self.source, self.folder, reading)
         told = {} if self.plan.source is None else self.plan.source.model_dump(include={"bytes", "rows", "sha256"})
         return read_customers(self.plan.model_copy(update={"source": part.model_copy(update=told)}), self.folder)
+
+    def _behaviour(self, events: EventsPart) -> pd.DataFrame:
+        """The behaviour that the events came to when the study was made; a remark tells when they have changed."""
+        table = read_table(self.folder / BEHAVIOUR)
+        attach_remarks(table, [*remarks_of(table), *about_changed_events(events, self.folder)])
+        return table
 
     @cached_property
     def assignments(self) -> pd.DataFrame:

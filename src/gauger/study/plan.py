@@ -7,6 +7,7 @@ from pydantic_core import PydanticCustomError
 
 from gauger.clustering import CUSTOMER_METRICS
 from gauger.features import MISSING_RULES, SCALES, TRANSFORMS
+from gauger.remarks import REMARK_CODES
 from gauger.study.words import PlanPart, Positive, Quantiles, Seed, Share, Url, Whole, word
 
 PLAN_FORMAT, PLAN_VERSION = "gauger plan", 1
@@ -232,7 +233,7 @@ class HandOffPart(PlanPart):
 class RemarksPart(PlanPart):
     """Remarks, by code, that a run of this plan does not accept."""
 
-    refuse: list[str] = Field(default_factory=list)
+    refuse: list[word(REMARK_CODES)] = Field(default_factory=list)  # type: ignore[valid-type]
 
 
 class Plan(PlanPart):

@@ -3,7 +3,7 @@
 import os
 import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from os import PathLike
 from pathlib import Path
 from typing import Any
@@ -14,6 +14,7 @@ from pydantic import BaseModel, ValidationError
 from gauger.errors import MissingFileError, PlanError
 from gauger.study.faults import faults_of
 from gauger.study.plan import PLAN_FORMAT, PLAN_VERSION, Plan
+from gauger.wording import visible
 
 PLAN_FILE = "plan.toml"
 """What a study's plan is called."""
@@ -21,6 +22,11 @@ PLAN_FILE = "plan.toml"
 _ABOUT = (
     "A plan of Gauger: what was done to find these segments, and all that it takes to do it again.",
     "Edit it, and run: gauger run plan.toml --out FOLDER. Paths are relative to this file.",
+)
+_ABOUT_DRAFT = (
+    "A plan of Gauger, drafted from what the columns look like: read it, change what is not so, and run it.",
+    "Then: gauger counts --plan plan.toml, gauger segment --plan plan.toml --out FOLDER, or all of it at once with",
+    "gauger run plan.toml --out FOLDER. Paths are relative to this file.",
 )
 _SPOKEN = (
     "FeaturePart",
@@ -33,6 +39,10 @@ _SPOKEN = (
     "BandsPart",
 )
 """Parts that are written in full, so that another default of a later version changes nothing."""
+
+_TOLD = ("format", "version", "segments")
+_QUIET = ("flag_missing", "optimal_order")
+"""Settings that are always written, and switches that are only when they are on."""
 
 _FROM_ENVIRONMENT = re.compile(r"\$\{(\w+)\}")
 
@@ -76,6 +86,12 @@ def read_plan(path: str | PathLike[str]) -> Plan:
     return plan_from_text(text, file)
 
 
+def plan_file(path: str | PathLike[str]) -> Path:
+    """The plan file that a path means: itself, or that of a study's folder."""
+    place = Path(path)
+    return place / PLAN_FILE if (place / PLAN_FILE).is_file() else place
+
+
 def plan_from_text(text: str, file: Path) -> Plan:
     """The plan that a text is; faults are told as those of `file`."""
     try:
@@ -117,7 +133,7 @@ def _content(part: BaseModel) -> dict[str, Any]:
     found = {}
     for name, field in type(part).model_fields.items():
         value = getattr(part, name)
-        spoken = type(part).__name__ in _SPOKEN or name in ("format", "version", "method")
+        spoken = (type(part).__name__ in _SPOKEN or name in _TOLD) and name not in _QUIET
         default = field.get_default(call_default_factory=True)
         if value is None or (value == default and (not spoken or value in ([], {}))):
             continue
@@ -143,3 +159,35 @@ def from_environment(text: str) -> str:
         return value
 
     return _FROM_ENVIRONMENT.sub(found, text)
+
+
+def draft_text(plan: Plan, notes: Mapping[tuple[str, ...], str], about: Sequence[str], optional: str) -> str:
+    """A plan with a comment beside each setting that has a note, on features as a whole, and on what may follow."""
+    document = tomlkit.document()
+    for line in _ABOUT_DRAFT:
+        document.add(tomlkit.comment(line))
+    document.add(tomlkit.nl())
+    for name, value in _content(plan).items():
+        if name == "features" and about:
+            _add_lines(document, about)
+        document.add(name, _noted(value, notes, (name,)))
+    _add_lines(document, optional.strip().splitlines())
+    return tomlkit.dumps(document)
+
+
+def _add_lines(document: tomlkit.TOMLDocument, lines: Sequence[str]) -> None:
+    document.add(tomlkit.nl())
+    for line in lines:
+        document.add(tomlkit.comment(visible(line).replace("\n", " ")))
+    document.add(tomlkit.nl())
+
+
+def _noted(value: Any, notes: Mapping[tuple[str, ...], str], place: tuple[str, ...]) -> Any:
+    item = tomlkit.item(value)
+    if isinstance(value, dict):
+        item = tomlkit.table(is_super_table=place == ("features",))
+        for name, inner in value.items():
+            item.add(name, _noted(inner, notes, (*place, name)))
+    if place in notes:
+        item.comment(visible(notes[place]).replace("\n", " "))
+    return item

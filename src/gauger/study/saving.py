@@ -18,7 +18,7 @@ from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 from gauger.study.describing import plan_of
 from gauger.study.drawing import segments_figure
-from gauger.study.files import ALWAYS, ASSIGNMENTS, CENTRES, CUSTOMERS, MODEL, REMARKS, SOMETIMES
+from gauger.study.files import ALWAYS, ASSIGNMENTS, BEHAVIOUR, CENTRES, CUSTOMERS, MODEL, REMARKS, SOMETIMES
 from gauger.study.finding import Found
 from gauger.study.method_files import add_method_files
 from gauger.study.opening import Study, open_study
@@ -116,8 +116,13 @@ def add_study(
 ) -> Plan:
     """Write what every study has; the plan that was written."""
     time, seg = made_at or datetime.now(UTC), found.seg
-    source = None if origin.source is None else with_content(origin.source, results.folder, origin.table)
-    plan = plan_of(seg, source, origin.events, base=base, figures=figures, made_at=time)
+    source, events = origin.source, origin.events
+    if events is not None:
+        results.add_table(BEHAVIOUR, origin.table)
+        events = with_content(events, results.folder, origin.table) if events.file is not None else events
+    elif source is not None:
+        source = with_content(source, results.folder, origin.table)
+    plan = plan_of(seg, source, events, base=base, figures=figures, made_at=time)
     seg = seg.with_remarks(tuple(_about_no_model(seg)))
     _add_segments(results, seg, plan, time)
     add_method_files(results, found, plan.figures)

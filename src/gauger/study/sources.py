@@ -56,18 +56,51 @@ def moved_part(part: Part, beside: Path, folder: Path) -> Part:
     """The same source as the plan in another folder says it."""
     if part.file is None:
         return part
-    return part.model_copy(update={"file": _relative(beside / part.file, folder)})
+    here = Path(part.file) if "${" in part.file else beside / part.file
+    return part.model_copy(update={"file": _relative(here, folder)})
+
+
+def parts_of(plan: Plan) -> list[SourcePart]:
+    """Every source that a plan names."""
+    handed = [] if plan.hand_off is None else [plan.hand_off.contacts, plan.hand_off.suppress]
+    found = [plan.source, plan.events, plan.profile.table, *(one.table for one in plan.compare), *handed]
+    return [part for part in found if part is not None]
+
+
+def moved_plan(plan: Plan, beside: Path, folder: Path) -> Plan:
+    """The same plan for another folder: its paths lead to the same places from there."""
+    changed: dict[str, Any] = {name: _moved(getattr(plan, name), beside, folder) for name in ("source", "events")}
+    changed["profile"] = plan.profile.model_copy(update={"table": _moved(plan.profile.table, beside, folder)})
+    changed["compare"] = [
+        one.model_copy(
+            update={
+                "table": _moved(one.table, beside, folder),
+                "study": None if one.study is None else _relative(beside / one.study, folder),
+            }
+        )
+        for one in plan.compare
+    ]
+    if plan.hand_off is not None:
+        own = {name: _moved(getattr(plan.hand_off, name), beside, folder) for name in ("contacts", "suppress")}
+        changed["hand_off"] = plan.hand_off.model_copy(update=own)
+    return plan.model_copy(update=changed)
+
+
+def _moved(part: Part | None, beside: Path, folder: Path) -> Part | None:
+    return None if part is None else moved_part(part, beside, folder)
 
 
 def _relative(file: Path, beside: Path) -> str:
-    """A path as seen from a folder; as it is where none leads there, as between two drives."""
+    """A path as seen from a folder; as it is where none leads there, as between two drives, or the environment does."""
+    if "${" in str(file):
+        return str(file)
     try:
         return Path(os.path.relpath(file.resolve(), beside.resolve())).as_posix()
     except ValueError:
         return str(file)
 
 
-def with_content(part: SourcePart, beside: Path, table: pd.DataFrame) -> SourcePart:
+def with_content(part: Part, beside: Path, table: pd.DataFrame) -> Part:
     """The part with what the source holds now; `table` is what was read of it."""
     found = _content(part, beside, table)
     return part.model_copy(update={"bytes": found.bytes, "rows": found.rows, "sha256": found.sha256})
@@ -157,6 +190,18 @@ def about_change(part: SourcePart, beside: Path, table: pd.DataFrame) -> Iterato
             "source-changed",
             f"{shown_place(part)} has changed since the study was made ({_told(part)} then, {_told(now)} now): what "
             "follows is of the customers as they are now. Segment them again if the segments shall be too.",
+        )
+
+
+def about_changed_events(part: EventsPart, beside: Path) -> Iterator[Remark]:
+    """A remark when a file of events, whose behaviour was kept, no longer holds what it did."""
+    if part.sha256 is None or part.file is None or not Path(place_of(part, beside)).is_file():
+        return
+    if _content(part, beside, pd.DataFrame()).sha256 != part.sha256:
+        yield Remark(
+            "source-changed",
+            f"{shown_place(part)} has changed since the study was made: what follows is of the behaviour as it was. "
+            "Run the plan again for the behaviour as it is (gauger run).",
         )
 
 

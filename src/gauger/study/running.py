@@ -1,0 +1,288 @@
+"""Run a plan: read, prepare, study the count, segment, name, profile, compare, hand over; all of it or nothing."""
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from os import PathLike
+from pathlib import Path
+
+import pandas as pd
+
+from gauger.campaigns import holds_only_a_hand_off
+from gauger.choosing import CountStudy, study_counts
+from gauger.columns import checked_table, refuse_bad_key
+from gauger.errors import OutputError, SettingError
+from gauger.features import FeatureSet, prepare
+from gauger.models import load_model
+from gauger.profiling import Profile, compare
+from gauger.profiling import profile as profile_of
+from gauger.progress import task
+from gauger.remarks import Remark, remarks_of
+from gauger.report import hand_off
+from gauger.study.carrying import with_earlier_names
+from gauger.study.files import MODEL
+from gauger.study.finding import Found, counts_asked, find_segments
+from gauger.study.opening import Study, open_study
+from gauger.study.plan import ComparePart, HandOffPart, KmeansPart, Plan, TreePart
+from gauger.study.plan_files import from_environment, read_plan
+from gauger.study.refusing import refuse_remarks
+from gauger.study.saving import Origin, add_study, study_results
+from gauger.study.sources import (
+    moved_part,
+    moved_plan,
+    parts_of,
+    place_of,
+    read_customers,
+    read_source,
+    shown_place,
+)
+from gauger.study.step_files import (
+    COMPARE_FILES,
+    COMPARE_FILES_OF_SOME,
+    COUNT_FILES,
+    PROFILE_FILES,
+    PROFILE_FILES_OF_SOME,
+    add_comparison_files,
+    add_count_files,
+    add_profile_files,
+)
+from gauger.tables import Results
+
+_COUNTS, _PROFILE, _COMPARE, _HAND_OFF = "counts/", "profile/", "compare/", "hand-off/"
+"""The folders of a run's steps, within the study's."""
+
+Told = Callable[[str, str], None]
+Caution = Callable[[Iterable[Remark]], None]
+
+
+def _unheard(*_: object) -> None:
+    return
+
+
+def run_plan(
+    plan: str | PathLike[str],
+    folder: str | PathLike[str],
+    *,
+    replace: bool = False,
+    tell: Told = _unheard,
+    caution: Caution = _unheard,
+) -> Study:
+    """Do all that a plan says, into one folder: the study, its count study, profile, comparisons and hand-off.
+
+    Parameters
+    ----------
+    plan : str or path-like
+        The plan file.
+    folder : str or path-like
+        Where the study goes. Everything appears together at the end, or nothing does.
+    replace : bool
+        Whether a study that stands in the folder may be replaced.
+    tell : callable
+        Hears each step and what it found, as two texts.
+    caution : callable
+        Hears the remarks of each step.
+
+    Returns
+    -------
+    Study
+        The folder, opened.
+
+    Raises
+    ------
+    PlanError
+        For what is wrong with the plan, each fault with its line.
+    RefusedRemarkError
+        For a remark that the plan does not accept.
+    GaugerError
+        What its steps raise.
+
+    Notes
+    -----
+    Run twice, on one core or several, it writes the same bytes; but for the time, which the plan may give (`made_at`).
+
+    Examples
+    --------
+    >>> import gauger, pathlib, tempfile
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     _ = gauger.draft_plan(gauger.demo_file("homes.csv"), key="home", beside=folder).save(f"{folder}/plan.toml")
+    ...     study = gauger.run_plan(f"{folder}/plan.toml", f"{folder}/homes")
+    ...     (study.folder / "profile" / "means.csv").exists()
+    True
+    """
+    file = Path(plan)
+    return _Run(read_plan(file), file.parent, Path(folder), tell, caution).whole(replace=replace)
+
+
+@dataclass
+class _Run:
+    """One run of a plan that stands in the folder `beside`."""
+
+    plan: Plan
+    beside: Path
+    out: Path
+    tell: Told
+    caution: Caution
+
+    def whole(self, *, replace: bool) -> Study:
+        steps = 6 + len(self.plan.compare) + (self.plan.hand_off is not None)
+        with (
+            study_results(self.out, replace=replace, sources=self._sources(), also=self._files()) as results,
+            task("gauger run", steps) as advance,
+        ):
+            for _ in self._steps(results):
+                advance(1)
+        return open_study(self.out)
+
+    def _steps(self, results: Results) -> Iterator[None]:
+        table = read_customers(self.plan, self.beside)
+        self._heed("Read", f"{len(table):,} customers from {self._place()}", remarks_of(table))
+        yield
+        features = prepare(table, **self.plan.preparation())
+        self._heed("Prepared", f"{features.headline()}: {', '.join(features.names)}", features.remarks)
+        yield
+        study = self._count_study(results, features)
+        yield
+        found = self._segments(features, study)
+        yield
+        found = self._names(found)
+        plan = self._write_study(results, found, table)
+        yield
+        self._profile(results, found, table)
+        yield
+        for number, part in enumerate(self.plan.compare, 1):
+            self._compare(results, found, table, part, f"{_COMPARE}{number}/")
+            yield
+        if self.plan.hand_off is not None:
+            self._hand_off(results, found, self.plan.hand_off, plan)
+            yield
+
+    def _heed(self, step: str, text: str, remarks: Iterable[Remark]) -> None:
+        """Say what a step found; raises RefusedRemarkError for a remark that the plan does not accept."""
+        told = tuple(remarks)
+        self.tell(step, text)
+        self.caution(told)
+        refuse_remarks(self.plan, told)
+
+    def _count_study(self, results: Results, features: FeatureSet) -> CountStudy | None:
+        """The study of the count, for methods that have one to choose."""
+        if not isinstance(self.plan.segments, (KmeansPart, TreePart)):
+            self.tell("Counts", f"not studied: {self.plan.segments.method} finds the count by itself")
+            return None
+        if isinstance(self.plan.segments, TreePart):
+            self.tell("Counts", "studied on the tree, below")
+            return None
+        wanted = self.plan.counts
+        study = study_counts(
+            features,
+            counts=counts_asked(wanted, features),
+            starts=wanted.starts,
+            max_iterations=wanted.max_iterations,
+            seed=wanted.seed,
+        )
+        add_count_files(results, study, features, within=_COUNTS)
+        advice = study.advice
+        self._heed("Counts", f"{advice.headline()} {' '.join(advice.reasons[:2])}", study.remarks)
+        return study
+
+    def _segments(self, features: FeatureSet, study: CountStudy | None) -> Found:
+        wanted = self.plan.segments
+        if study is not None and isinstance(wanted, KmeansPart) and wanted.count == "auto":
+            wanted = wanted.model_copy(update={"count": study.advice.count})
+        found = find_segments(features, wanted)
+        if not found.seg.count:
+            raise SettingError("nobody is in a segment, so there is nothing to profile: change the plan's [segments].")
+        sizes = ", ".join(f"{size:,}" for size in found.seg.sizes[:12])
+        self._heed("Segments", f"{found.seg.headline()}: {sizes}", found.seg.remarks)
+        return found
+
+    def _names(self, found: Found) -> Found:
+        named = with_earlier_names(found, self.plan, self.beside, self.out)
+        given = named.seg.given_names
+        told = ", ".join(f"{number} {name}" for number, name in sorted(given.items())) or "none given yet"
+        self._heed("Names", told, named.seg.remarks[len(found.seg.remarks) :])
+        return named
+
+    def _write_study(self, results: Results, found: Found, table: pd.DataFrame) -> Plan:
+        parts = [
+            None if part is None else moved_part(part, self.beside, self.out)
+            for part in (self.plan.source, self.plan.events)
+        ]
+        origin = Origin(table, *parts)  # type: ignore[arg-type]
+        return add_study(results, found, origin, base=self._moved(), made_at=self._time())
+
+    def _profile(self, results: Results, found: Found, table: pd.DataFrame) -> None:
+        part = self.plan.profile.table
+        known = table if part is None else read_source(part, self.beside, option="profile.table")
+        profile = profile_of(found.seg, known)
+        add_profile_files(results, profile, found.seg, within=_PROFILE)
+        self._heed("Profile", self._in_short(profile), profile.remarks)
+
+    def _in_short(self, profile: Profile) -> str:
+        names = profile.suggested_names
+        return "; ".join(f"{number} {names[number]}" for number in profile.numbers if number in names)
+
+    def _compare(self, results: Results, found: Found, table: pd.DataFrame, part: ComparePart, within: str) -> None:
+        key = self.plan.key
+        if part.study is not None:
+            other = open_study(self.beside / from_environment(part.study))
+            comparison = compare(found.seg, other.assignments_like(table))
+        else:
+            known = table if part.table is None else read_source(part.table, self.beside, option="compare.table")
+            known = checked_table(known, [key, str(part.column)])
+            refuse_bad_key(known[key])
+            comparison = compare(found.seg, known.set_index(key)[part.column])
+        add_comparison_files(results, comparison, within=within)
+        self._heed("Compared", comparison.answer or comparison.headline(), comparison.remarks)
+
+    def _hand_off(self, results: Results, found: Found, part: HandOffPart, plan: Plan) -> None:
+        settings = part.model_dump(exclude={"contacts", "suppress", "consent", "address", "format"})
+        done = hand_off(
+            found.seg,
+            read_source(part.contacts, self.beside, option="hand_off.contacts"),
+            results.stage / _HAND_OFF,
+            key=self.plan.key,
+            suppress=None
+            if part.suppress is None
+            else read_source(part.suppress, self.beside, option="hand_off.suppress"),
+            consent=None if part.consent == "none" else part.consent,
+            address=None if part.address == "none" else part.address,
+            format=from_environment(part.format),
+            model=load_model(results.stage / MODEL) if (results.stage / MODEL).is_file() else None,
+            made_at=datetime.fromisoformat(plan.made_at) if plan.made_at is not None else None,
+            **settings,
+        )
+        self._heed("Handed off", done.headline(), done.remarks)
+
+    def _place(self) -> str:
+        part = self.plan.events or self.plan.source
+        assert part is not None
+        return shown_place(part)
+
+    def _time(self) -> datetime | None:
+        return None if self.plan.made_at is None else datetime.fromisoformat(self.plan.made_at)
+
+    def _moved(self) -> Plan:
+        """The plan with the places of its other tables as seen from the study's folder."""
+        return moved_plan(self.plan, self.beside, self.out)
+
+    def _sources(self) -> list[str]:
+        return [place_of(part, self.beside) for part in parts_of(self.plan)]
+
+    def _files(self) -> list[str]:
+        """The files of the steps, and those of an earlier hand-off, which go."""
+        found = [f"{_COUNTS}{name}" for name in COUNT_FILES]
+        found += [f"{_PROFILE}{name}" for name in (*PROFILE_FILES, *PROFILE_FILES_OF_SOME)]
+        for number in range(1, max(len(self.plan.compare), _earlier(self.out / _COMPARE)) + 1):
+            found += [f"{_COMPARE}{number}/{name}" for name in (*COMPARE_FILES, *COMPARE_FILES_OF_SOME)]
+        earlier = self.out / _HAND_OFF
+        if earlier.is_dir() and any(earlier.iterdir()) and not holds_only_a_hand_off(earlier):
+            raise OutputError(
+                f"{earlier} holds other things than a hand-off, and they are not for replacing. Nothing was written: "
+                "choose another place."
+            )
+        return [*found, *(f"{_HAND_OFF}{path.name}" for path in earlier.glob("*"))]
+
+
+def _earlier(folder: Path) -> int:
+    """How many comparisons an earlier run has left."""
+    return max((int(path.name) for path in folder.glob("[0-9]*") if path.name.isdigit()), default=0)
