@@ -141,6 +141,33 @@ from .remarks import Remark as Remark
 from .remarks import remarks_of as remarks_of
 from .report import hand_off as hand_off
 from .segmentation import Segmentation as Segmentation
+from .study import (
+    Plan as Plan,
+)
+from .study import (
+    PlanDraft as PlanDraft,
+)
+from .study import (
+    Study as Study,
+)
+from .study import (
+    draft_plan as draft_plan,
+)
+from .study import (
+    name_study as name_study,
+)
+from .study import (
+    open_study as open_study,
+)
+from .study import (
+    read_plan as read_plan,
+)
+from .study import (
+    run_plan as run_plan,
+)
+from .study import (
+    save_study as save_study,
+)
 from .tables import read_table as read_table
 from .tables import write_table as write_table
 

@@ -14,16 +14,17 @@ import pytest
 from own_postgres import PASSWORD
 
 import gauger
-from gauger.cli.compare import COMPARE_FILES
 from gauger.cli.density import RADIUS_FILES
 from gauger.cli.look import LOOK_FILES
-from gauger.cli.profile import PROFILE_FILES
-from gauger.cli.segment import KMEANS_FILES, LEVELS_FILES, MODEL_FILE, SEGMENT_FILES
-from gauger.cli.tree import FEATURE_TREE_FILES, TREE_FILES
+from gauger.cli.tree import FEATURE_TREE_FILES
 from gauger.demo.walkthrough import OUTPUTS
+from gauger.study import ALWAYS, COMPARE_FILES, MODEL, PROFILE_FILES
 
 Run = Callable[..., "CompletedProcess[str]"]
 HOMES = (gauger.demo_file("homes.csv"), "--key", "home_id", "--features", "east_km,north_km", "--scale", "none")
+SEGMENT_FILES = (*ALWAYS, MODEL, "segments.png")
+KMEANS_FILES, LEVELS_FILES = ("spread.png", "iterations.png"), ("branches.csv", "levels.png")
+TREE_FILES = (*SEGMENT_FILES, "merges.csv", "tree.png", "jumps.png")
 FEATURES = ("--features", "recency_days,visits,spend_mean,seats_mean", "--cap", "0,0.99")
 
 
@@ -325,7 +326,7 @@ def test_segment_learns_on_a_sample_and_says_so(command: Run, tmp_path: Path, fe
     )
     assert shown.returncode == 0, shown.stderr
     assert "the centres were learned on 250 of 500 customers" in " ".join(shown.stderr.split())
-    assert {path.name for path in (tmp_path / "s").iterdir()} == {*SEGMENT_FILES, MODEL_FILE, *KMEANS_FILES}
+    assert {path.name for path in (tmp_path / "s").iterdir()} == {*SEGMENT_FILES, *KMEANS_FILES}
 
 
 def test_the_next_step_leaves_out_what_hides_the_groups(command: Run, tmp_path: Path) -> None:
@@ -353,7 +354,7 @@ def test_where_there_is_no_structure_the_next_step_says_that_it_cuts_a_cloud(com
     shown = command("counts", "members.csv", "--key", "who", "--to", "4")
     assert "Advice: 1 segment (no structure)" in shown.stdout
     assert "only repeat the values of app: a filter on app does that" in " ".join(shown.stdout.split())
-    assert "For parts of the cloud all the same: gauger segment" in shown.stdout
+    assert "No groups: try other features or another grain, or cut them into bands: gauger segment" in shown.stdout
 
 
 def test_tree_prints_the_last_merges_and_the_advice_and_writes_the_cut(
@@ -482,7 +483,7 @@ def test_segment_by_density_studies_the_radius_itself_and_says_what_it_used(comm
     assert "Used: radius 0.902, 4 min points." in shown.stdout
     assert "4 segments of 1,580 customers by density (radius 0.902, min points 4), 77 unassigned" in shown.stdout
     assert _narrow(shown.stdout)
-    assert _files(tmp_path / "s") == {*SEGMENT_FILES, MODEL_FILE, *RADIUS_FILES}
+    assert _files(tmp_path / "s") == {*SEGMENT_FILES, *RADIUS_FILES}
     assigned = pd.read_csv(tmp_path / "s" / "assignments.csv")
     assert assigned["kind"].value_counts()["unassigned"] == 77
     outside = assigned["segment"] == 0
@@ -495,7 +496,7 @@ def test_segment_by_density_takes_a_radius_or_a_coarseness(command: Run, tmp_pat
     assert shown.returncode == 0, shown.stderr
     assert "by density (radius 0.6, min points 5)" in shown.stdout
     assert "Advice" not in shown.stdout
-    assert _files(tmp_path / "s") == {*SEGMENT_FILES, MODEL_FILE}
+    assert _files(tmp_path / "s") == set(SEGMENT_FILES)
     coarse = command("segment", *HOMES, "--method", "density", "--coarseness", 1, "--out", "coarse")
     assert "for coarseness 1, 4 min points." in coarse.stdout
     assert "3 segments of 1,580 customers by density" in coarse.stdout
@@ -527,7 +528,7 @@ def test_segment_by_density_levels_writes_the_hierarchy(command: Run, tmp_path: 
     shown = command("segment", *HOMES, "--method", "density-levels", "--smallest", 60, "--out", "s")
     assert shown.returncode == 0, shown.stderr
     assert "by density levels (smallest 60, min points 20)" in " ".join(shown.stdout.split())
-    assert _files(tmp_path / "s") == {*SEGMENT_FILES, MODEL_FILE, *LEVELS_FILES}
+    assert _files(tmp_path / "s") == {*SEGMENT_FILES, *LEVELS_FILES}
     assigned = pd.read_csv(tmp_path / "s" / "assignments.csv")
     assert assigned["strength"].between(0.0, 1.0).all()
     assert assigned["segment"].max() == 4

@@ -176,11 +176,6 @@ def _typed_options(group: Reading | Preparation) -> list[str]:
 
 def model_file(path: Path) -> Path:
     """The model that was typed, or that of a study; raises StudyError for a folder that has none."""
-    from gauger.study import MODEL, open_study
+    from gauger.study import open_study
 
-    if not path.is_dir():
-        return path
-    study = open_study(path)
-    if not (path / MODEL).is_file():
-        study.refuse_no_model()
-    return path / MODEL
+    return open_study(path).model_file if path.is_dir() else path

@@ -178,6 +178,10 @@ class Preparation:
         return replace(self, **changed)
 
 
+_FLAGS = {"lowest": "from", "highest": "to"}
+"""Options that are not called as the settings of a plan are."""
+
+
 def asked(known: Part, typed_settings: dict[str, Any]) -> Part:
     """A part of a plan with what was typed in place of what it says; raises SettingError for what it cannot be."""
     from pydantic import ValidationError
@@ -188,7 +192,11 @@ def asked(known: Part, typed_settings: dict[str, Any]) -> Part:
     except ValidationError as error:
         from gauger.study import told_faults
 
-        raise SettingError(f"{'; '.join(told_faults(content, error))}.") from error
+        told = [
+            f"--{_FLAGS.get(name, name.replace('_', '-'))} {words.removeprefix('it ')}"
+            for name, words in told_faults(content, error)
+        ]
+        raise SettingError(f"{'; '.join(told).rstrip('?')}{'?' if told[-1].endswith('?') else '.'}") from error
 
 
 def over(known: dict[str, Any] | None, typed_settings: dict[str, Any]) -> dict[str, Any]:

@@ -43,13 +43,13 @@ def faults_of(text: str, content: Mapping[str, Any], error: ValidationError) -> 
     return [f"line {lines[place]}, {_path(place)}: {_joined(told[place])}" for place in ordered]
 
 
-def told_faults(content: Mapping[str, Any], error: ValidationError) -> list[str]:
-    """A sentence for each setting that is wrong, without lines: of what was typed, not of a file."""
+def told_faults(content: Mapping[str, Any], error: ValidationError) -> list[tuple[str, str]]:
+    """Each setting that is wrong, and how: of what was typed, not of a file."""
     told: dict[Place, list[str]] = {}
     for one in error.errors():
         place, _ = _within(content, one["loc"], missing=one["type"] == "missing")
         told.setdefault(place, []).append(_in_words(one, place, content))
-    return [f"{_path(place)}: {_joined(words)}" for place, words in told.items()]
+    return [(_path(place), _joined(words)) for place, words in told.items()]
 
 
 def line_of(text: str, place: Place) -> int:

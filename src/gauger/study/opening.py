@@ -109,16 +109,17 @@ class Study(Readable):
     @cached_property
     def model(self) -> SegmentModel:
         """The model that other customers are assigned by."""
-        self.refuse_no_model()
-        return load_model(self.folder / MODEL)
+        return load_model(self.model_file)
 
-    def refuse_no_model(self) -> None:
-        """Raise StudyError for a study without a model."""
+    @property
+    def model_file(self) -> Path:
+        """Where the model is; raises StudyError for a study without one."""
         if not (self.folder / MODEL).is_file():
             raise StudyError(
                 f"{self.folder} has no {MODEL}: its segments, by {self.segmentation_words}, cannot place other "
                 "customers. Begin k-means with them: segment_by_kmeans(features, seeding=segments)."
             )
+        return self.folder / MODEL
 
     @property
     def segmentation_words(self) -> str:
@@ -149,7 +150,27 @@ class Study(Readable):
         ]
 
     def assignments_like(self, like: pd.DataFrame) -> pd.DataFrame:
-        """The assignments, with keys as text where another table has them as text."""
+        """Give the assignments, with keys as text where another table has them as text.
+
+        Parameters
+        ----------
+        like : pandas.DataFrame
+            A table with the key that they are to be matched with.
+
+        Returns
+        -------
+        pandas.DataFrame
+            A row a customer, as assignments.csv has it.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd, tempfile
+        >>> table = pd.DataFrame({"who": list("abcde"), "visits": [1, 2, 9, 10, 11]})
+        >>> seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)
+        >>> with tempfile.TemporaryDirectory() as folder:
+        ...     gauger.save_study(seg, f"{folder}/segments").assignments_like(table)["who"].tolist()
+        ['a', 'b', 'c', 'd', 'e']
+        """
         key = self.plan.key
         text = key in like.columns and not types.is_numeric_dtype(like[key]) and not _dated(like[key])
         return read_table(self.folder / ASSIGNMENTS, as_text=[key] if text else [])

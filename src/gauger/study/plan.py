@@ -242,6 +242,13 @@ class Plan(PlanPart):
     `source` is where customers come from, or `events` is where their behaviour does. `key` is the column that
     identifies a customer, `features` and `categories` say what is prepared and how, `counts` and `segments` how many
     segments are looked for and by which method. `names` belong to centres. The other parts say what a run does besides.
+
+    Examples
+    --------
+    >>> import gauger
+    >>> plan = gauger.draft_plan(gauger.demo_file("homes.csv"), key="home_id").plan
+    >>> plan.segments.method, plan.segments.count
+    ('kmeans', 'auto')
     """
 
     format: Literal["gauger plan"] = "gauger plan"

@@ -104,7 +104,7 @@ def run_plan(
     --------
     >>> import gauger, pathlib, tempfile
     >>> with tempfile.TemporaryDirectory() as folder:
-    ...     _ = gauger.draft_plan(gauger.demo_file("homes.csv"), key="home", beside=folder).save(f"{folder}/plan.toml")
+    ...     _ = gauger.draft_plan(gauger.demo_file("homes.csv"), key="home_id", beside=folder).save(f"{folder}/plan.toml")
     ...     study = gauger.run_plan(f"{folder}/plan.toml", f"{folder}/homes")
     ...     (study.folder / "profile" / "means.csv").exists()
     True

@@ -102,7 +102,13 @@ def study_results(
 ) -> AbstractContextManager[Results]:
     """The folder of a study that is being made, with `also` further files."""
     files = [one for one in sources if isinstance(one, (str, Path)) and not is_url(str(one))]
-    return result_folder(folder, ALWAYS, optional=(*SOMETIMES, *also), replace=replace, sources=files)
+    own = [name for name in SOMETIMES if name != CUSTOMERS or not _is_among(folder / name, files)]
+    return result_folder(folder, ALWAYS, optional=(*own, *also), replace=replace, sources=files)
+
+
+def _is_among(path: Path, files: Sequence[str | Path]) -> bool:
+    """Whether a file is one of those that are read: a study made again of the table that it keeps, keeps it."""
+    return path.exists() and any(Path(file).exists() and path.samefile(file) for file in files)
 
 
 def add_study(
@@ -121,7 +127,8 @@ def add_study(
         results.add_table(BEHAVIOUR, origin.table)
         events = with_content(events, results.folder, origin.table) if events.file is not None else events
     elif source is not None:
-        source = with_content(source, results.folder, origin.table)
+        kept = (results.stage / CUSTOMERS).exists()
+        source = with_content(source, results.stage if kept else results.folder, origin.table)
     plan = plan_of(seg, source, events, base=base, figures=figures, made_at=time)
     seg = seg.with_remarks(tuple(_about_no_model(seg)))
     _add_segments(results, seg, plan, time)
@@ -138,8 +145,7 @@ def _add_segments(results: Results, seg: Segmentation, plan: Plan, time: datetim
     if can_be_model(seg):
         model = build_model(seg, seed=getattr(plan.segments, "seed", None), made_at=time)
         save_model(model, results.path(MODEL))
-    if seg.count:
-        results.add_figure("segments.png", segments_figure(seg, plan.figures))
+    results.add_figure("segments.png", segments_figure(seg, plan.figures))
     results.path(PLAN_FILE).write_text(text_of(plan), encoding="utf-8")
 
 

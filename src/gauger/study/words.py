@@ -56,8 +56,14 @@ def _rising(quantiles: list[float]) -> list[float]:
 
 
 Whole = Annotated[int, Field(ge=1)]
+"""A whole number from 1."""
 Seed = Annotated[int, Field(ge=0)]
+"""A whole number from 0."""
 Share = Annotated[FiniteFloat, Field(ge=0.0, le=1.0)]
+"""A number from 0 to 1."""
 Positive = Annotated[FiniteFloat, Field(gt=0.0)]
+"""A number above 0."""
 Quantiles = Annotated[list[Share], Field(min_length=2, max_length=2), AfterValidator(_rising)]
+"""Two quantiles, the lower one first."""
 Url = Annotated[str, AfterValidator(_without_secret)]
+"""A database's URL without a password of its own."""
