@@ -76,8 +76,8 @@ def test_tables_are_ready_to_be_written(seg: gauger.Segmentation) -> None:
     tables = gauger.profile(seg).tables
     assert list(tables) == [
         *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "standard_deviations", "index", "scores"),
-        *("measures", "categories", "category_index", "drivers", "associations", "rules", "overlap", "exemplars"),
-        "names",
+        *("measures", "categories", "category_index", "known", "drivers", "associations", "rules", "overlap"),
+        *("exemplars", "names"),
     ]
     by_segment = ("sizes", "means", "index", "rules", "overlap", "exemplars", "names")
     assert all(tables[name].columns[0] == "segment" for name in by_segment)

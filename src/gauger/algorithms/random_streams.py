@@ -22,6 +22,7 @@ class Stream(Enum):
     EMBEDDED_SAMPLE = (8,)
     LINKAGES_SAMPLE = (11,)
     METRICS_SAMPLE = (13,)
+    ASSOCIATION = (14,)
     LEARNERS = (1, 0)
     OTHER_LEARNERS = (1, 1)
 

@@ -12,11 +12,16 @@ from gauger.cli.options import Preparation, Reading, Replace, option, two_featur
 from gauger.cli.segmented import segmented_customers
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     import pandas as pd
 
     from gauger.features import FeatureSet
     from gauger.profiling import Comparison
     from gauger.segmentation import Segmentation
+
+_NO_VALUE = "unassigned"
+"""What a contingency table calls customers without a value."""
 
 _ROOM = 85
 """Letters that the column names of a contingency table may take beside each other."""
@@ -114,6 +119,20 @@ def _compared(seg: "Segmentation", other: "pd.DataFrame", name: str, column: str
 def _tell(found: "Comparison") -> None:
     from gauger.cli import console
 
+    if found.association is not None:
+        _tell_known(found)
+    else:
+        _tell_segments(found)
+    if found.answer:
+        console.say()
+        console.say(found.answer)
+    console.remarks(found.remarks)
+
+
+def _tell_segments(found: "Comparison") -> None:
+    """Two divisions of the same kind: which matches which, and how far they agree."""
+    from gauger.cli import console
+
     console.heading(
         f"{found.agreement:.0%} of {len(found.customers):,} customers agree, adjusted Rand {found.adjusted_rand:.2f} "
         "(1: the same, 0: chance)"
@@ -121,8 +140,7 @@ def _tell(found: "Comparison") -> None:
     console.say(f"Down: {found.seg.method}. Across: {found.other.title}.")
     crossing = console.largest(console.largest(found.crossing).T).T
     letters = _letters(crossing)
-    for name, letter in letters.items():
-        console.say(f"{letter}: {name}")
+    _tell_letters(letters)
     console.table(crossing.rename(columns=lambda name: letters.get(name, str(name))))
     console.heading("Best match of each segment, one to one")
     named = any(found.matched["name"] != [f"segment {number}" for number in found.matched.index])
@@ -132,10 +150,54 @@ def _tell(found: "Comparison") -> None:
     shown["share of the segment"] = console.percent_column(shown["share of the segment"])
     shown["overlap"] = console.percent_column(shown["overlap"])
     console.table(console.largest(shown))
-    if found.answer:
-        console.say()
-        console.say(found.answer)
-    console.remarks(found.remarks)
+
+
+def _tell_known(found: "Comparison") -> None:
+    """Segments against a known column: shares both ways, each with the customers that it is of."""
+    import pandas as pd
+
+    from gauger.cli import console
+
+    assert found.association is not None
+    console.heading(f"{found.other.title}: {found.association.headline()}")
+    known = found.crossing.drop(columns=_NO_VALUE, errors="ignore")
+    crossing = console.largest(console.largest(known).T).T
+    letters = _letters(crossing)
+    console.heading(f"Of each segment, the share with each {found.other.title}")
+    _tell_letters(letters)
+    rows = _shares_with_bases(crossing, known.sum(axis=1))
+    names = found.seg.names
+    if any(names[number] != f"segment {number}" for number in found.seg.numbers):
+        rows.insert(0, "name", [names.get(row, "") if isinstance(row, int) else "" for row in rows.index])
+    console.table(rows.rename(columns=lambda name: letters.get(name, str(name))))
+    console.heading(f"Of each {found.other.title}, the share in each segment")
+    turned = _shares_with_bases(crossing.T, known.sum(axis=0))
+    turned.index = pd.Index([letters.get(name, str(name)) for name in turned.index], name=found.other.title)
+    console.table(turned.rename(columns=str))
+
+
+def _shares_with_bases(counts: "pd.DataFrame", bases: "pd.Series[int]") -> "pd.DataFrame":
+    """Each row's shares and what they are of; where that is fewer than 30 customers, counts in their place."""
+    from gauger.profiling import FEWEST_SHARED
+    from gauger.wording import percent
+
+    shown = counts.astype(object)
+    for row in counts.index:
+        base = int(bases.loc[row])
+        few = base < FEWEST_SHARED
+        shown.loc[row] = [f"{int(one)}" if few else percent(one / base) for one in counts.loc[row]]
+    shown["known"] = [
+        f"{int(bases.loc[row]):,}{' (counts)' if bases.loc[row] < FEWEST_SHARED else ''}" for row in shown.index
+    ]
+    shown.index.name = counts.index.name
+    return shown
+
+
+def _tell_letters(letters: "Mapping[object, str]") -> None:
+    from gauger.cli import console
+
+    for name, letter in letters.items():
+        console.say(f"{letter}: {name}")
 
 
 def _letters(crossing: "pd.DataFrame") -> dict[object, str]:

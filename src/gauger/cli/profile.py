@@ -8,19 +8,18 @@ import typer
 
 from gauger.cli.customers import MaybeSource, Place
 from gauger.cli.options import Preparation, Reading, Replace, option, split_names
+from gauger.cli.profile_view import show_profile
 from gauger.cli.segmented import segmented_customers
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     import pandas as pd
 
     from gauger.cli.segmented import SegmentedCustomers
-    from gauger.profiling import Profile
     from gauger.tables import Results
 
 MEMBER_FILES = ("members.csv",)
-
-_MOST_DRIVERS, _TINY_P, _SHARES = 12, 0.001, ("share_of_segment", "share_of_matching")
-"""Drivers shown, and the p below which "< 0.001" says enough."""
 
 _MOST_MEMBERS, _LINE_WIDTH = 20, 100
 """Customers of a segment shown, and the columns that they must fit."""
@@ -41,6 +40,11 @@ def profile(
         str | None, option("COLUMN", "With --members: order by a column; -COLUMN from the highest.")
     ] = None,
     columns: Annotated[str | None, option("NAMES", "With --members: the columns to show: a,b.")] = None,
+    ordered: Annotated[
+        list[str] | None,
+        option("COLUMN=LEVELS", "Levels that stand in an order: 'income=low<middle<high'. May be given several times."),
+    ] = None,
+    whole: Annotated[bool, typer.Option("--all", help="Print all tables: every measure, the index, drivers.")] = False,
     out: Annotated[Path | None, option("FOLDER", "Also write the tables and figures here, or members.csv.")] = None,
     replace: Replace = False,
     place: Place,
@@ -48,13 +52,12 @@ def profile(
 ) -> None:
     """Describe each segment against everyone, or list who is in one.
 
-    How many customers, what is typical in every measure of TABLE (the median where a long tail moves the mean), the
-    index (everyone = 100), which measures set segments apart, and a short rule and a suggested name for each. With the
-    features that segments were made of (--features and the options of their preparation) also which segments overlap,
-    whether they come back on bootstrap samples, and who is typical.
+    Of each segment: how many customers, the three measures that set it apart with everyone's beside them, what is
+    known of it more often than of others, a short rule, and whom it overlaps with. --all prints every table. TABLE with
+    --assignments does the same for segments from elsewhere; with --features of what they were made of.
 
-    Writes a .csv for each table, and figures: profile.png, heat.png, lines.png, bubbles.png, categories.png, and with
-    features boxes.png, pairs.png and components.png.
+    Writes a .csv for each table, and figures: profile.png, heat.png, lines.png, bubbles.png, categories.png, and where
+    features are known boxes.png, pairs.png and components.png.
     """
     from gauger.cli import console
     from gauger.study import PROFILE_FILES, PROFILE_FILES_OF_SOME
@@ -72,11 +75,17 @@ def profile(
             table = segmented.profiled_table()
             _list_members(segmented.assignments(), table, segmented.key, members, where, sort, columns, results)
         else:
-            _describe(segmented, results)
+            _describe(segmented, _orders(ordered), results, whole=whole)
     console.wrote(results.paths if results is not None else ())
 
 
-def _describe(segmented: "SegmentedCustomers", results: "Results | None") -> None:
+def _describe(
+    segmented: "SegmentedCustomers",
+    ordered: "Mapping[str, list[str]]",
+    results: "Results | None",
+    *,
+    whole: bool,
+) -> None:
     from gauger.profiling import profile as profile_segments
     from gauger.profiling import profile_assignments
     from gauger.study import add_profile_files
@@ -84,63 +93,26 @@ def _describe(segmented: "SegmentedCustomers", results: "Results | None") -> Non
     table = segmented.profiled_table()
     seg = segmented.segmentation()
     if seg is not None:
-        found = profile_segments(seg, table)
+        found = profile_segments(seg, table, ordered=ordered)
     else:
-        found = profile_assignments(segmented.assignments(), table, key=segmented.key)
+        found = profile_assignments(segmented.assignments(), table, key=segmented.key, ordered=ordered)
     if results is not None:
         add_profile_files(results, found, seg)
-    _show(found)
+    show_profile(found, whole=whole)
 
 
-def _show(found: "Profile") -> None:
-    """Sizes, then what is typical, the index, drivers, rules and names; measures go down, segments across."""
-    from gauger.cli import console
-    from gauger.segmentation import EVERYONE
-
-    console.title(found.headline())
-    shares = {
-        name: console.percent_column(found.sizes[name]) for name in found.sizes.columns if name.startswith("share")
-    }
-    sizes = console.largest(found.sizes.assign(**shares))
-    console.table(sizes)
-    if len(found.measures):
-        console.heading("Typical, in original units: the median where there is a long tail, else the mean")
-        typical = _measures_down(found.typical.loc[sizes.index])
-        typical["leads"] = found.measures["leads"]
-        console.table(typical)
-        console.heading("Index of the means: everyone = 100")
-        console.table(_measures_down(found.index.loc[sizes.index]).round(0).drop(columns=EVERYONE))
-        console.heading("What sets segments apart: share of a measure's variance, or of its ranks', between them")
-        drivers = found.drivers[["effect", "F", "p"]].head(_MOST_DRIVERS)
-        console.table(
-            drivers.assign(p=["" if p != p else "< 0.001" if p < _TINY_P else f"{p:.3f}" for p in drivers["p"]])
-        )
-        console.heading("In a rule, and in a name")
-        rules = found.rules.assign(**{name: console.percent_column(found.rules[name]) for name in _SHARES})
-        for number in [row for row in sizes.index if row in rules.index]:
-            rule = rules.loc[number]
-            worth = f"{rule['share_of_segment']} of the segment, {rule['share_of_matching']} of those who match"
-            console.say(f"{number}  {found.suggested_names[number]}: {rule['rule']} ({worth})")
-    if found.overlap.shape[1]:
-        _show_overlap(found.overlap.loc[[row for row in sizes.index if row in found.overlap.index]])
-    console.remarks(found.remarks)
-
-
-def _show_overlap(overlap: "pd.DataFrame") -> None:
-    from gauger.cli import console
-
-    console.heading("How firmly segments stand: who is nearly as close to the nearest other, and who comes back")
-    shown = overlap.assign(near_share=console.percent_column(overlap["near_share"]))
-    shown = shown.rename(columns={"nearest": "nearest other", "near_share": "nearly as close"})
-    tried = int(overlap["resamples"].max())
-    shown = shown.drop(columns="resamples").rename(columns={"dissolved": f"dissolved in {tried} resamples"})
-    console.table(shown if tried else shown.iloc[:, :2])
-
-
-def _measures_down(means: "pd.DataFrame") -> "pd.DataFrame":
-    turned = means.T
-    turned.index.name = "measure"
-    return turned
+def _orders(texts: list[str] | None) -> dict[str, list[str]]:
+    """Orders as typed: income=low<middle<high."""
+    found = {}
+    for text in texts or ():
+        name, sign, levels = text.partition("=")
+        if not sign or "<" not in levels:
+            raise typer.BadParameter(
+                f"{text!r} must be a column and its levels from the lowest: 'income=low<middle<high'.",
+                param_hint="--ordered",
+            )
+        found[name.strip()] = [level.strip() for level in levels.split("<")]
+    return found
 
 
 def _list_members(

@@ -10,6 +10,7 @@ from gauger.columns.checking import (
 )
 from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts, Values
 from gauger.columns.looking import TableLook, look
+from gauger.columns.ordered_levels import levels_in_order
 from gauger.columns.roles import MOST_LEVELS, guess_role, is_identifier, is_ordinal_code, named_like_a_key
 
 __all__ = [
@@ -24,6 +25,7 @@ __all__ = [
     "is_identifier",
     "is_ordinal_code",
     "keys_as_text",
+    "levels_in_order",
     "look",
     "named_like_a_key",
     "refuse_bad_key",

@@ -102,6 +102,8 @@ def _looks(comparison: Comparison, drawn: Segmentation) -> list[int]:
 
 
 def _title(comparison: Comparison) -> str:
+    if comparison.association is not None:
+        return f"{comparison.other.title}: {comparison.association.headline()}"
     return (
         f"{comparison.agreement:.0%} of customers are in matching segments "
         f"(adjusted Rand {comparison.adjusted_rand:.2f})"

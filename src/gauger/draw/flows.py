@@ -69,7 +69,7 @@ def flow(comparison: Comparison) -> Figure:
     >>> seg = gauger.segment_by_kmeans(features, 3)
     >>> comparison = gauger.compare(seg, table.set_index("who")["household"])
     >>> gauger.draw.flow(comparison).get_suptitle()
-    '67% of customers are in groups that match; most of the others: segment 2 → family (3)'
+    "household: Cramér's V 0.84 (0.71 to 1.00; by chance 0.37), 12 customers with a value"
     """
     names = {UNASSIGNED_NAME: UNASSIGNED_NAME}
     matched = {label: number for number, label in comparison.matched["other"].dropna().items()}
@@ -80,6 +80,8 @@ def flow(comparison: Comparison) -> Figure:
         {UNASSIGNED_NAME: UNASSIGNED_NAME, **matched},
         (comparison.seg.method, comparison.other.title),
     )
+    if comparison.association is not None:
+        return _draw(sides, f"{comparison.other.title}: {comparison.association.headline()}", _NOTE)
     agree = f"{comparison.agreement:.0%} of customers are in groups that match"
     return _draw(sides, f"{agree}{_most(sides, '; most of the others: ')}", _NOTE)
 

@@ -5,12 +5,13 @@ import pandas as pd
 from matplotlib.axes import Axes
 from matplotlib.colors import LinearSegmentedColormap, to_hex
 from matplotlib.figure import Figure
+from numpy.typing import NDArray
 
 from gauger.draw.labels import short_name
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import INK, PAPER, dress, new_figure
 from gauger.errors import SettingError, UnknownColumnError
-from gauger.profiling import EVERYONE, OTHER_LEVELS, Profile
+from gauger.profiling import EVERYONE, FEWEST_SHARED, OTHER_LEVELS, Profile
 
 _TONES = LinearSegmentedColormap.from_list("levels", ["#1c3c5a", "#5f8fb4", "#dfe9f1"])
 _HATCHES = ("", "///", "...", "\\\\\\", "xx")
@@ -21,8 +22,9 @@ _WRITTEN, _HEIGHT = 0.045, 0.74
 def category_shares(profile: Profile, column: str | None = None) -> Figure:
     """Draw of each segment, and of everyone, the share of customers with each level of a category, as one bar.
 
-    Shares below 4.5 % are drawn without their number. Levels that the profile leaves out of very many are "(other)"; of
-    a flag the yes is drawn.
+    Shares below 4.5 % are drawn without their number; where fewer than 30 customers have a value, their number is
+    written in place of a share. Levels that the profile leaves out of very many are "(other)"; of a flag the yes is
+    drawn.
 
     Parameters
     ----------
@@ -66,14 +68,15 @@ def category_shares(profile: Profile, column: str | None = None) -> Figure:
     shares = shares[rows]
     fewer = len(profile.numbers) - MOST_NAMED
     note = "Among the customers with a value." + (f" {fewer} smaller segments are left out." if fewer > 0 else "")
-    figure = new_figure(_title(profile, chosen, shares), note)
+    known = profile.known[rows].loc[[chosen]].iloc[0]
+    figure = new_figure(_title(profile, chosen, shares, known), note)
     axes = figure.subplots()
-    _draw(axes, shares)
+    _draw(axes, shares, known.to_numpy(dtype=np.int64))
     dress(axes, x="share of customers")
     axes.grid(visible=False)
     axes.set_xlim(0.0, 1.0)
     axes.xaxis.set_major_formatter(lambda value, _: f"{value:.0%}")
-    labels = [short_name(profile.name_of(row)) for row in rows]
+    labels = [f"{short_name(profile.name_of(row))}\n{known[row]:,} known" for row in rows]
     axes.set_yticks(range(len(rows)), labels)
     axes.tick_params(axis="y", length=0, labelsize=11)
     axes.set_ylim(len(rows) - 0.5, -0.5)
@@ -90,7 +93,7 @@ def category_shares(profile: Profile, column: str | None = None) -> Figure:
     return figure
 
 
-def _draw(axes: Axes, shares: pd.DataFrame) -> None:
+def _draw(axes: Axes, shares: pd.DataFrame, known: NDArray[np.int64]) -> None:
     count = len(shares)
     starts = np.zeros(len(shares.columns))
     for position, level in enumerate(shares.index):
@@ -113,7 +116,7 @@ def _draw(axes: Axes, shares: pd.DataFrame) -> None:
                 axes.text(
                     starts[row] + share / 2.0,
                     row,
-                    f"{share:.0%}",
+                    f"{share:.0%}" if known[row] >= FEWEST_SHARED else f"{round(share * known[row])}",
                     ha="center",
                     va="center",
                     fontsize=10,
@@ -123,9 +126,9 @@ def _draw(axes: Axes, shares: pd.DataFrame) -> None:
         starts += own
 
 
-def _title(profile: Profile, column: str, shares: pd.DataFrame) -> str:
+def _title(profile: Profile, column: str, shares: pd.DataFrame, known: "pd.Series[int]") -> str:
     shares = shares.drop(index=OTHER_LEVELS, errors="ignore")
-    numbers = [row for row in shares.columns if isinstance(row, int)]
+    numbers = [row for row in shares.columns if isinstance(row, int) and known[row] >= FEWEST_SHARED]
     gaps = shares[numbers].sub(shares[EVERYONE], axis=0).to_numpy(dtype=np.float64)
     if len(profile.numbers) < 2 or not gaps.size or np.isnan(gaps).all():
         return f"{column}, in shares of customers"

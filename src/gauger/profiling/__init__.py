@@ -8,12 +8,14 @@ from gauger.profiling.describing import profile, profile_assignments
 from gauger.profiling.levels import OTHER_LEVELS
 from gauger.profiling.matching import matched_table
 from gauger.profiling.member_search import members
+from gauger.profiling.profile_tables import FEWEST_SHARED
 from gauger.profiling.profiles import Profile
 from gauger.profiling.series_patterns import pattern_of
 from gauger.segmentation import EVERYONE
 
 __all__ = [
     "EVERYONE",
+    "FEWEST_SHARED",
     "OTHER_LEVELS",
     "Comparison",
     "Components",

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import adjusted_rand, best_match, contingency_table
 from gauger.errors import SettingError
+from gauger.profiling.association import Association, association_of
 from gauger.profiling.divisions import Partition, partition_of
 from gauger.profiling.worth import worth_in_words, worth_of
 from gauger.readable import Readable
@@ -52,6 +53,8 @@ class Comparison(Readable):
         A row for each side that are segments of the same features: segments, explained (share of the variance between
         segments), kmeans_explained (that of k-means with as many segments, on the same customers), stability (mean
         overlap with the most similar segment on bootstrap samples) and weakest (that of the weakest segment).
+    association : Association, optional
+        Against a known column: how far the two go together, and what one would guess of it from the segment alone.
     remarks : tuple of Remark
         The cautions.
 
@@ -81,6 +84,7 @@ class Comparison(Readable):
     only_first: pd.Index
     only_second: pd.Index
     worth: pd.DataFrame
+    association: "Association | None" = None
     remarks: tuple[Remark, ...] = ()
 
     @property
@@ -95,16 +99,18 @@ class Comparison(Readable):
 
     @property
     def answer(self) -> str:
-        """What `.worth` says, in a sentence or two; empty where it says nothing."""
-        return worth_in_words(self.worth)
+        """What `.worth` or `.association` says, in a sentence or two; empty where neither says anything."""
+        return self.association.in_words(self.other.title) if self.association else worth_in_words(self.worth)
 
     def headline(self) -> str:
         many = len(self.other.labels)
-        return (
+        sides = (
             f"{self.seg.method} ({self.seg.count} {plural(self.seg.count, 'segment')}) against {self.other.title} "
-            f"({many} {plural(many, 'segment' if self.other.numbered else 'group')}): {self.agreement:.0%} of "
-            f"customers agree, adjusted Rand {self.adjusted_rand:.2f}"
+            f"({many} {plural(many, 'segment' if self.other.numbered else 'group')})"
         )
+        if self.association is not None:
+            return f"{sides}: {self.association.headline()}"
+        return f"{sides}: {self.agreement:.0%} of customers agree, adjusted Rand {self.adjusted_rand:.2f}"
 
     def overview(self) -> pd.DataFrame:
         return self.crossing
@@ -142,7 +148,8 @@ def compare(
 
     References
     ----------
-    Hubert & Arabie (1985), Journal of Classification 2, 193-218 (adjusted Rand index).
+    Hubert & Arabie (1985), Journal of Classification 2, 193-218 (adjusted Rand index). Cramér (1946), Mathematical
+    Methods of Statistics, 282. Goodman & Kruskal (1954), J. American Statist. Assoc. 49, 732-764.
 
     Examples
     --------
@@ -187,6 +194,7 @@ def compare(
         keys[~here],
         only_second,
         worth,
+        None if theirs.numbered else association_of(crossing, seed),
         (*_of_one_side(keys[~here], only_second), *_unassigned_here_or_there(own, across, among, chance)),
     )
 

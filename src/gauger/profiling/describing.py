@@ -8,14 +8,14 @@ import pandas as pd
 from numpy.typing import NDArray
 from pandas.api import types
 
-from gauger.columns import guess_role
+from gauger.columns import guess_role, levels_in_order
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import LARGEST, Indicator
 from gauger.profiling.assignments import checked_assignments
 from gauger.profiling.components import about_the_plane
 from gauger.profiling.drivers import adjusted_together, associations_of, circular, drivers_of, on_significance, tested
 from gauger.profiling.exemplars import exemplars_of
-from gauger.profiling.levels import Levels, levels_by_group, median_dates, share_tables
+from gauger.profiling.levels import Levels, known_table, levels_by_group, median_dates, share_tables
 from gauger.profiling.matching import matched_table
 from gauger.profiling.naming import suggested_names
 from gauger.profiling.overlap import about_overlap, overlap_of
@@ -29,6 +29,8 @@ from gauger.wording import listed, plural
 
 _MEASURED, _LEVELLED = ("measure", "count"), ("category", "flag", "ordinal code")
 _TOTAL = "_total"
+_CLEAR = 0.5
+"""Standard deviations that everyone's mean must be above zero for an index, where some are below zero: judgement."""
 _NOBODY = "nobody is in a segment: there is nothing to profile."
 
 
@@ -66,6 +68,7 @@ def profile(
     table: pd.DataFrame | None = None,
     *,
     totals: Sequence[str] | None = None,
+    ordered: Mapping[str, Sequence[object]] | None = None,
     resamples: int = 20,
     seed: int = 0,
 ) -> Profile:
@@ -81,6 +84,9 @@ def profile(
     totals : sequence of str, optional
         Measures that add up, such as spend_total, of which each segment's share is told; by default those that end in
         _total.
+    ordered : mapping, optional
+        The levels of categories that stand in an order: `{"income": ["low", "middle", "high"]}`. Ordered categoricals
+        and levels with numbers in their names, such as bands of age, are known without.
     resamples : int
         How many bootstrap samples stability is over; 0 for none.
     seed : int
@@ -126,11 +132,16 @@ def profile(
     with task("profiling"):
         overlap = overlap_of(seg, resamples=resamples, seed=seed)
         remarks += [*about_overlap(overlap), *about_the_plane(seg)]
-        return _describe(subject, totals, remarks, overlap, exemplars_of(seg))
+        return _describe(subject, totals, ordered or {}, remarks, overlap, exemplars_of(seg))
 
 
 def profile_assignments(
-    assignments: pd.DataFrame, table: pd.DataFrame, *, key: str, totals: Sequence[str] | None = None
+    assignments: pd.DataFrame,
+    table: pd.DataFrame,
+    *,
+    key: str,
+    totals: Sequence[str] | None = None,
+    ordered: Mapping[str, Sequence[object]] | None = None,
 ) -> Profile:
     """Describe segments by the columns of a table, from assignments that were written to a file earlier.
 
@@ -146,6 +157,8 @@ def profile_assignments(
     key : str
         The key column of both.
     totals : sequence of str, optional
+        As for `profile`.
+    ordered : mapping, optional
         As for `profile`.
 
     Returns
@@ -173,19 +186,20 @@ def profile_assignments(
     columns, remarks = matched_table(keys, table, key)
     subject = _Subject(columns, np.searchsorted([UNASSIGNED, *numbers], codes), numbers, names)
     with task("profiling"):
-        return _describe(subject, totals, remarks, pd.DataFrame(), pd.DataFrame())
+        return _describe(subject, totals, ordered or {}, remarks, pd.DataFrame(), pd.DataFrame())
 
 
 def _describe(
     subject: _Subject,
     totals: Sequence[str] | None,
+    ordered: Mapping[str, Sequence[object]],
     remarks: list[Remark],
     overlap: pd.DataFrame,
     exemplars: pd.DataFrame,
 ) -> Profile:
     codes, numbers = subject.codes, subject.numbers
     rows, groups = subject.rows
-    measured, categories, dates, infinite = _sorted_out(subject)
+    measured, categories, dates, infinite = _sorted_out(subject, ordered)
     summaries = summarise(measured, Grouping.of(codes, len(numbers)))
 
     def figures(part: str) -> pd.DataFrame:
@@ -193,9 +207,9 @@ def _describe(
 
     means, scores = figures("mean"), figures("score")
     everyone = means.loc[[EVERYONE]].iloc[0]
-    shares, category_index = (
-        table.iloc[:, groups].set_axis(rows, axis=1) for table in share_tables(categories, len(numbers))
-    )
+    tables = (*share_tables(categories, len(numbers)), known_table(categories, len(numbers)))
+    shares, category_index, known = (table.iloc[:, groups].set_axis(rows, axis=1) for table in tables)
+    clear = _clear_of_zero(means, figures("standard_deviation"), measured)
     repeats = circular({name: measured[name].to_numpy() for name in measured.columns}, subject.used or ())
     drivers, associations = adjusted_together(
         drivers_of(summaries, subject.built_on, repeats), associations_of(categories, subject.built_on)
@@ -210,24 +224,65 @@ def _describe(
         lower_quartiles=figures("lower"),
         upper_quartiles=figures("upper"),
         standard_deviations=figures("standard_deviation"),
-        index=100.0 * means / everyone.mask(everyone <= 0.0),
+        index=100.0 * means / everyone.where(clear),
+        differences=(means - everyone).loc[:, ~clear],
         scores=scores,
         dates=median_dates(dates, codes, len(numbers)).iloc[groups].set_axis(rows),
         measures=_measures(summaries, subject),
         categories=shares,
         category_index=category_index,
+        known=known,
         drivers=drivers,
         associations=associations,
         rules=rules_of(measured[told], codes, own_scores),
         overlap=overlap,
         exemplars=exemplars,
-        suggested_names=suggested_names(own_scores, subject.indicators, subject.names),
+        suggested_names=suggested_names(
+            own_scores,
+            subject.indicators,
+            subject.names,
+            medians=figures("median").loc[[*numbers, EVERYONE], told],
+            counts=_counts(subject.columns, told),
+        ),
+        ordered=_orders(subject, categories, ordered),
         remarks=(*remarks, *infinite, on_significance(subject.used, proven, repeats)),
     )
 
 
-def _sorted_out(subject: _Subject) -> tuple[pd.DataFrame, dict[str, Levels], pd.DataFrame, list[Remark]]:
+def _clear_of_zero(means: pd.DataFrame, spreads: pd.DataFrame, measured: pd.DataFrame) -> "pd.Series[bool]":
+    """Whether everyone's mean of each measure stands clear of zero, so that an index against it says something.
+
+    Where nobody is below zero any mean above it does; else it must be at least half a standard deviation.
+    """
+    everyone, spread = means.loc[[EVERYONE]].iloc[0], spreads.loc[[EVERYONE]].iloc[0]
+    lowest = measured.min()
+    return (everyone > 0.0) & ((lowest >= 0.0) | (everyone >= _CLEAR * spread))
+
+
+def _counts(columns: pd.DataFrame, told: Sequence[str]) -> set[str]:
+    """The measures that count something, so that there are few of them and not little."""
+    key = str(columns.index.name)
+    return {name for name in told if name in columns and guess_role(columns[name], name, key=key).name == "count"}
+
+
+def _orders(
+    subject: _Subject, categories: Mapping[str, Levels], ordered: Mapping[str, Sequence[object]]
+) -> dict[str, str]:
+    """Where the order of each ordered category is from."""
+    found = {}
+    for name, levels in categories.items():
+        if levels.ordered:
+            told = name in ordered or isinstance(subject.columns[name].dtype, pd.CategoricalDtype)
+            steps = types.is_numeric_dtype(subject.columns[name])
+            found[name] = "given" if told else "steps" if steps else "numbers"
+    return found
+
+
+def _sorted_out(
+    subject: _Subject, ordered: Mapping[str, Sequence[object]]
+) -> tuple[pd.DataFrame, dict[str, Levels], pd.DataFrame, list[Remark]]:
     """The columns to describe: measures as numbers, categories and flags by level, dates; and what was left out."""
+    _refuse_strange_orders(subject, ordered)
     measured, categories, dates = {}, {}, []
     infinite: dict[str, int] = {}
     for name, column in subject.columns.items():
@@ -240,9 +295,15 @@ def _sorted_out(subject: _Subject) -> tuple[pd.DataFrame, dict[str, Levels], pd.
                 infinite[str(name)] = int(beyond.sum())
                 values = np.where(beyond, np.nan, values)
             measured[str(name)] = values
-        elif role in _LEVELLED:
-            kind = {"flag": role == "flag", "steps": role == "ordinal code"}
-            categories[str(name)] = levels_by_group(column, subject.codes, len(subject.numbers), **kind)
+        elif role in _LEVELLED or str(name) in ordered:
+            categories[str(name)] = levels_by_group(
+                column,
+                subject.codes,
+                len(subject.numbers),
+                flag=role == "flag",
+                steps=role == "ordinal code",
+                order=ordered.get(str(name)) or (None if role == "flag" else levels_in_order(column)),
+            )
         elif role == "date":
             dates.append(name)
     if not (measured or categories or dates):
@@ -254,6 +315,20 @@ def _sorted_out(subject: _Subject) -> tuple[pd.DataFrame, dict[str, Levels], pd.
             Remark("infinite-left-out", f"infinite values were left out of {listed(parts)}.", features=tuple(infinite))
         )
     return pd.DataFrame(measured, index=subject.columns.index), categories, subject.columns[dates], remarks
+
+
+def _refuse_strange_orders(subject: _Subject, ordered: Mapping[str, Sequence[object]]) -> None:
+    """Raise for an order of a column that there is not, or of levels that it does not have."""
+    strangers = [name for name in ordered if name not in subject.columns]
+    if strangers:
+        raise UnknownColumnError.among(strangers, [str(name) for name in subject.columns])
+    for name, levels in ordered.items():
+        present = set(map(str, subject.columns[name].dropna().unique()))
+        if not present & set(map(str, levels)):
+            raise SettingError(
+                f"ordered: {name!r} has none of the levels {listed(map(repr, levels), most=6)}; it has "
+                f"{listed(sorted(map(repr, present)), most=6)}."
+            )
 
 
 def _sizes(

@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import refuse_bad_key
+from gauger.columns import levels_in_order, refuse_bad_key
 from gauger.errors import SettingError
 from gauger.profiling.assignments import checked_assignments
 from gauger.segmentation import UNASSIGNED, Segmentation
@@ -68,6 +68,9 @@ def partition_of(other: "Segmentation | pd.Series | pd.DataFrame", key: str) -> 
 def _of_column(column: pd.Series, key: str) -> Partition:
     refuse_bad_key(pd.Series(column.index, name=key))
     title = "the column" if column.name is None else str(column.name)
+    order = levels_in_order(column)
+    if isinstance(column.dtype, pd.CategoricalDtype):
+        column = column.astype(object)
     indices, values = pd.factorize(column, sort=True)
     if not len(values):
         raise SettingError(f"{title!r} has no value at all: there is nothing to compare with.")
@@ -76,5 +79,10 @@ def _of_column(column: pd.Series, key: str) -> Partition:
             f"{title!r} has {len(values):,} different values, more than the {_MOST_GROUPS} that can be compared: group "
             "it into fewer first, such as by segment_by_bands."
         )
+    if order is not None:
+        place = {level: at for at, level in enumerate(order)}
+        arranged = sorted(range(len(values)), key=lambda at: place.get(values[at], len(place)))
+        indices = np.where(indices < 0, -1, np.argsort(arranged)[indices])
+        values = values[arranged]
     labels = [value.item() if isinstance(value, np.generic) else value for value in values]
     return Partition(column.index, indices + 1, labels, title, numbered=False)

@@ -1,6 +1,6 @@
 """Categories, flags and dates by segment: who is over-represented where, and since when."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,12 +28,19 @@ class Levels:
     """One category: how many customers of each group (columns, the unassigned first) have each of its `names` (rows).
 
     `told` are the places of the levels that a profile shows: all of a few, of many the most over-represented, of a flag
-    the yes.
+    the yes. `ordered` is whether they stand in an order of their own.
     """
 
     names: list[str]
     counts: Counts
     told: list[int]
+    ordered: bool = False
+
+    @property
+    def known(self) -> Counts:
+        """How many customers of each group, and of everyone, have a value (groups + 1,)."""
+        by_group = self.counts.sum(axis=0)
+        return np.append(by_group, by_group.sum())
 
     def rows(self) -> Iterator[tuple[str, NDArray[np.float64]]]:
         """Each level that is told, and the share (groups + 1,) of each group, and of everyone, that has it."""
@@ -47,24 +54,40 @@ class Levels:
             yield OTHER_LEVELS, shares[rest].sum(axis=0)
 
 
-def levels_by_group(column: pd.Series, codes: NDArray[np.integer], segments: int, *, flag: bool, steps: bool) -> Levels:
-    """The levels of a category by group; most frequent first, those of a scale (`steps`) in their order.
+def levels_by_group(
+    column: pd.Series,
+    codes: NDArray[np.integer],
+    segments: int,
+    *,
+    flag: bool,
+    steps: bool,
+    order: Sequence[object] | None = None,
+) -> Levels:
+    """The levels of a category by group; most frequent first, those of a scale (`steps`) or an `order` in theirs.
 
-    Customers without a value are left out.
+    Customers without a value are left out; levels that the order does not name come last.
     """
     present = column.notna().to_numpy()
-    index, found = pd.factorize(column[present], sort=True)
+    values = column[present]
+    if isinstance(values.dtype, pd.CategoricalDtype):
+        values = values.astype(object)
+    index, found = pd.factorize(values, sort=True)
+    if order is not None:
+        place = {str(level): at for at, level in enumerate(order)}
+        arranged = sorted(range(len(found)), key=lambda at: place.get(str(found[at]), len(place)))
+        index, found = np.argsort(arranged)[index], found[arranged]
+        steps = True
     counts = contingency_table(index, codes[present], (len(found), segments + 1))
     names = [_word(level) for level in found]
     if not steps:
-        order = np.argsort(-counts.sum(axis=1), kind="stable")
-        counts, names = counts[order], [names[index] for index in order]
+        frequent = np.argsort(-counts.sum(axis=1), kind="stable")
+        counts, names = counts[frequent], [names[index] for index in frequent]
     told = list(range(len(names)))
     if flag:
         told = [index for index, name in enumerate(names) if name.lower() in _YES] or told[-1:]
     elif len(names) > MOST_LEVELS:
         told = _over_represented(counts)
-    return Levels(names, counts, told)
+    return Levels(names, counts, told, steps)
 
 
 def _word(level: object) -> str:
@@ -87,6 +110,13 @@ def _over_represented(counts: Counts) -> list[int]:
     }
     chosen = sorted(best, key=lambda level: -best[level])[:MOST_LEVELS]
     return sorted(chosen)
+
+
+def known_table(categories: Mapping[str, Levels], segments: int) -> pd.DataFrame:
+    """How many customers have a value, by column: a column a group and one for everyone."""
+    index = pd.Index(list(categories), name="column", dtype=object)
+    rows = [levels.known for levels in categories.values()]
+    return pd.DataFrame(rows, index=index, columns=range(segments + 2), dtype=np.int64)
 
 
 def share_tables(categories: Mapping[str, Levels], segments: int) -> tuple[pd.DataFrame, pd.DataFrame]:

@@ -2,7 +2,7 @@
 
 import re
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,6 +18,11 @@ _BESIDE = 0.4
 """A second word is said when its difference is at least this share of the first's."""
 
 _COUNTS = re.compile(r"^(visits|orders|calls|events|purchases|bookings|sessions|logins|trips|seats|items|refunds)(_|$)")
+_AMOUNTS = re.compile(
+    r"(^|_)(spend|spent|amount|revenue|income|sales|price|cost|value|balance|paid|fees?|money|score|rating|share|rate"
+    r"|percent|km|minutes|hours|age|tenure|distance)(_|$)"
+)
+"""What is many, and what is much whatever its numbers look like."""
 _ENDINGS = {"_mean": "a time", "_total": "in all", "_median": "usually", "_largest": "at most"}
 _PHRASES = (
     (re.compile(r"^(recency|days_since)"), "here lately", "long away"),
@@ -38,19 +43,27 @@ class _Part:
 
 
 def suggested_names(
-    scores: pd.DataFrame, indicators: Mapping[str, Indicator], names: Mapping[int, str]
+    scores: pd.DataFrame,
+    indicators: Mapping[str, Indicator],
+    names: Mapping[int, str],
+    *,
+    medians: pd.DataFrame,
+    counts: Collection[str] = (),
 ) -> dict[int, str]:
     """A name for each segment by number, from the features it differs in most (`scores`, a row a segment).
 
     The strongest difference, and the next if it is nearly as strong; where two segments would be called the same, how
     strong they are, and more of them. A segment that differs in nothing is "like everyone". `names` tell apart what
-    nothing else does.
+    nothing else does. Nothing is said that is false of the segment's median customer: `medians` has a row a segment and
+    everyone last. Of `counts` there are few, of other measures little.
     """
-    table = scores.astype(np.float64).fillna(0.0)
-    words = _nouns([str(name) for name in table.columns], indicators)
+    table = _true_of_medians(scores.astype(np.float64).fillna(0.0), medians, indicators)
+    words = _nouns(indicators, counts)
     differences = {number: _ordered(table.loc[number]) for number in table.index.tolist()}
     parts = {
-        number: [_Part(words(name, score > 0.0), _graded(words(name, score > 0.0), score)) for name, score in order]
+        number: [
+            _Part(words(name, score > 0.0), _graded(words(name, score > 0.0), score)) for name, score in order if score
+        ]
         for number, order in differences.items()
     }
     found = {number: [part.plain for part in parts[number][: _said(differences[number])]] for number in parts}
@@ -60,6 +73,19 @@ def suggested_names(
     for number in _clashing(found):
         found[number] = [*found[number], names[number]]
     return {number: ", ".join(dict.fromkeys(said)) or "like everyone" for number, said in found.items()}
+
+
+def _true_of_medians(scores: pd.DataFrame, medians: pd.DataFrame, indicators: Mapping[str, Indicator]) -> pd.DataFrame:
+    """The scores, 0 where the median customer of a segment is not on the side of everyone's that a word would say.
+
+    Of a level that is whether more or fewer than half of the segment have it.
+    """
+    own = medians.loc[scores.index, scores.columns].to_numpy(dtype=np.float64)
+    everyone = medians[scores.columns].iloc[-1].to_numpy(dtype=np.float64)
+    of_levels = np.array([name in indicators for name in scores.columns], dtype=np.bool_)
+    middle = np.where(of_levels, 0.5, everyone)
+    sides = np.sign(np.nan_to_num(own - middle))
+    return scores.where(np.sign(scores.to_numpy()) == sides, 0.0)
 
 
 def _ordered(row: pd.Series) -> list[tuple[str, float]]:
@@ -89,9 +115,8 @@ def _graded(words: str, score: float) -> str:
     )
 
 
-def _nouns(features: Sequence[str], indicators: Mapping[str, Indicator]) -> Callable[[str, bool], str]:
-    """How to say that a feature is high, or low, in words that no other of the features has."""
-    short = Counter(_without_ending(str(name))[0] for name in features)
+def _nouns(indicators: Mapping[str, Indicator], counts: Collection[str]) -> Callable[[str, bool], str]:
+    """How to say that a feature is high, or low: of what, and whether a time or in all."""
 
     def words(feature: str, high: bool) -> str:
         if feature in indicators:
@@ -103,8 +128,9 @@ def _nouns(features: Sequence[str], indicators: Mapping[str, Indicator]) -> Call
                 said = high_words if high else low_words
                 return said.format(**{name: _spaced(what) for name, what in match.groupdict().items()})
         stem, ending = _without_ending(feature)
-        grade = ("many" if high else "few") if _COUNTS.search(feature) else ("high" if high else "low")
-        return f"{grade} {_spaced(stem)}" + (f" {ending}" if short[stem] > 1 else "")
+        counted = _COUNTS.search(feature) or (feature in counts and not _AMOUNTS.search(feature))
+        grade = ("many" if high else "few") if counted else ("high" if high else "low")
+        return f"{grade} {_spaced(stem)} {ending}".rstrip()
 
     return words
 

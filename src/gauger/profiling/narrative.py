@@ -1,7 +1,7 @@
 """A segment told in words, from its profile."""
 
 from gauger.errors import SettingError
-from gauger.profiling.profile_tables import ProfileTables
+from gauger.profiling.profile_tables import FEWEST_SHARED, ProfileTables
 from gauger.profiling.rules import rule_sentence
 from gauger.segmentation import EVERYONE
 from gauger.wording import listed, plain_number, plural
@@ -44,9 +44,13 @@ def _levels(profile: ProfileTables, number: int) -> list[str]:
     """The levels that are most over-represented in a segment, if any is by much."""
     shares = profile.categories
     surplus = (shares[number] - shares[EVERYONE]).sort_values(ascending=False, kind="stable")
+    known = profile.known[number]
+    enough = [
+        (column, level) for column, level in surplus.index[surplus >= _MUCH_MORE] if known[column] >= FEWEST_SHARED
+    ]
     parts = [
         f"{column} {level} {shares.loc[(column, level), number]:.0%} "
         f"(everyone {shares.loc[(column, level), EVERYONE]:.0%})"
-        for column, level in surplus.index[surplus >= _MUCH_MORE][:_TOLD]
+        for column, level in enough[:_TOLD]
     ]
     return [f"More often {', '.join(parts)}."] if parts else []

@@ -7,9 +7,13 @@ import pandas as pd
 
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.wording import plural
+from gauger.wording import percent, plural
 
-_OF_SOME = ("overlap", "dates")
+FEWEST_SHARED = 30
+"""Customers whose value is known, below whom a level is counted and not given as a share: a share of fewer has an
+interval wider than 35 points (Newcombe 1998)."""
+
+_OF_SOME = ("overlap", "dates", "differences")
 """Tables that only some profiles have: without columns they are not written."""
 
 
@@ -24,10 +28,12 @@ class ProfileTables(Readable):
     upper_quartiles: pd.DataFrame
     standard_deviations: pd.DataFrame
     index: pd.DataFrame
+    differences: pd.DataFrame
     scores: pd.DataFrame
     measures: pd.DataFrame
     categories: pd.DataFrame
     category_index: pd.DataFrame
+    known: pd.DataFrame
     drivers: pd.DataFrame
     associations: pd.DataFrame
     rules: pd.DataFrame
@@ -35,6 +41,7 @@ class ProfileTables(Readable):
     dates: pd.DataFrame
     exemplars: pd.DataFrame
     suggested_names: Mapping[int, str] = field(default_factory=dict)
+    ordered: Mapping[str, str] = field(default_factory=dict)
     remarks: tuple[Remark, ...] = ()
 
     @property
@@ -63,6 +70,36 @@ class ProfileTables(Readable):
         'segment 2'
         """
         return str(self.sizes["name"].to_dict()[row])
+
+    def share_in_words(self, column: str, level: str, row: object) -> str:
+        """Give a share of those whose level is known: a percentage, or of fewer than 30 a count.
+
+        Parameters
+        ----------
+        column, level : str
+            The category and its level.
+        row : int or str
+            A segment's number, "unassigned" or "everyone".
+
+        Returns
+        -------
+        str
+            Such as "38%", or "6 of 16".
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> table = pd.DataFrame({"who": list("abcd"), "visits": [1, 3, 9, 11], "kind": ["x", "x", "y", "x"]})
+        >>> features = gauger.prepare(table, key="who", features=["visits"])
+        >>> found = gauger.profile(gauger.segment_by_kmeans(features, 2), table)
+        >>> found.share_in_words("kind", "x", 2)
+        '2 of 2'
+        """
+        known = int(self.known.loc[[column]].iloc[0].to_dict()[row])
+        share = float(self.categories.loc[[(column, level)]].iloc[0].to_dict()[row])
+        if known < FEWEST_SHARED:
+            return f"{round(share * known) if known else 0} of {known}"
+        return percent(share)
 
     @property
     def typical(self) -> pd.DataFrame:

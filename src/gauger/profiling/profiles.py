@@ -17,7 +17,9 @@ class Profile(ProfileTables):
     means, medians, lower_quartiles, upper_quartiles, standard_deviations : pandas.DataFrame
         A column a measure, in original units.
     index : pandas.DataFrame
-        The segment's mean against everyone's, everyone = 100; NaN where everyone's mean is not positive.
+        The segment's mean against everyone's, everyone = 100; only where everyone's mean stands clear of zero.
+    differences : pandas.DataFrame
+        The segment's mean less everyone's, for the measures that have no index, such as trends and balances.
     scores : pandas.DataFrame
         How far the segment is from the rest, in standard deviations (0.2 is little, 0.8 much); of measures with a long
         tail by ranks.
@@ -29,6 +31,8 @@ class Profile(ProfileTables):
     categories, category_index : pandas.DataFrame
         The share of the segment (columns) with each level (rows: column, level), among those with a value; of many
         levels the most over-represented. The same against everyone, everyone = 100.
+    known : pandas.DataFrame
+        How many customers have a value, by category: what shares are of. `share_in_words` gives none of fewer than 30.
     drivers, associations : pandas.DataFrame
         What sets segments apart, the strongest first: effect, F, p, eta_squared, and by ranks rank_h, rank_p,
         rank_eta_squared; of categories cramers_v (0 to 1), chi_square and p. used says whether segments were built on
@@ -41,6 +45,9 @@ class Profile(ProfileTables):
         The most and the least typical customers; empty where features are not known.
     suggested_names : mapping
         A plain name for each number, for `seg.rename(…)`.
+    ordered : mapping
+        The categories whose levels stand in an order, and where that is from: "given", "numbers" (in their names) or
+        "steps".
     remarks : tuple of Remark
         The cautions.
 

@@ -104,8 +104,9 @@ def run_plan(
     --------
     >>> import gauger, pathlib, tempfile
     >>> with tempfile.TemporaryDirectory() as folder:
-    ...     _ = gauger.draft_plan(gauger.demo_file("homes.csv"), key="home_id", beside=folder).save(f"{folder}/plan.toml")
-    ...     study = gauger.run_plan(f"{folder}/plan.toml", f"{folder}/homes")
+    ...     draft = gauger.draft_plan(gauger.demo_file("homes.csv"), key="home_id", beside=folder)
+    ...     plan = draft.save(f"{folder}/plan.toml")
+    ...     study = gauger.run_plan(plan, f"{folder}/homes")
     ...     (study.folder / "profile" / "means.csv").exists()
     True
     """

@@ -11,9 +11,9 @@ COUNT_FILES = ("counts.csv", "counts.png", "silhouettes.png", "splits.png", "fea
 
 _TABLES = (
     *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "standard_deviations", "index", "scores"),
-    *("measures", "categories", "category_index", "drivers", "associations", "rules", "names"),
+    *("measures", "categories", "category_index", "known", "drivers", "associations", "rules", "names"),
 )
-_TABLES_OF_SOME = ("overlap", "exemplars", "dates")
+_TABLES_OF_SOME = ("overlap", "exemplars", "dates", "differences")
 PROFILE_FILES = tuple(f"{name}.csv" for name in _TABLES)
 PROFILE_FILES_OF_SOME = (
     *(f"{name}.csv" for name in _TABLES_OF_SOME),

@@ -1,5 +1,6 @@
 """Statistics on arrays: moments, ranks, correlation, contingency tables, intervals, tests and the dip."""
 
+from gauger.algorithms.statistics.association import cramers_v, cramers_v_interval, guessed_right
 from gauger.algorithms.statistics.contingency import (
     adjusted_rand,
     best_match,
@@ -25,7 +26,10 @@ __all__ = [
     "contingency_table",
     "correlation_matrix",
     "correlation_order",
+    "cramers_v",
+    "cramers_v_interval",
     "difference_of_means",
+    "guessed_right",
     "holm",
     "jaccard_overlaps",
     "newcombe",

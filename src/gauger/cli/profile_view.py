@@ -1,0 +1,233 @@
+"""A profile in a terminal: what sets each segment apart, on one screen; or every table."""
+
+from typing import TYPE_CHECKING
+
+from gauger.wording import listed, percent, plain_number, plural
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from gauger.profiling import Profile
+
+_TOLD_MEASURES, _TOLD_LEVELS = 3, 2
+"""Measures and levels told of each segment."""
+
+_STANDS_OUT = 0.1
+"""The surplus of a level's share that is worth telling: judgement."""
+
+_OVERLAPS = 0.05
+"""The share of a segment that is nearly as close to another from which their overlap is told: judgement."""
+
+_KNOWN_OF_FEW = 0.5
+"""A category known of fewer than this share of the customers is said to be, first."""
+
+_NEARLY_WHOLE = 0.95
+"""A category known of at least this share of a segment is as good as known of all of it: judgement."""
+
+_MOST_DRIVERS, _TINY_P, _SHARES = 12, 0.001, ("share_of_segment", "share_of_matching")
+"""Drivers shown, and the p below which "< 0.001" says enough."""
+
+
+def show_profile(found: "Profile", *, whole: bool) -> None:
+    """Each segment in a few lines; `whole` adds every table."""
+    from gauger.cli import console
+
+    console.title(found.headline())
+    _show_little_known(found)
+    sizes = console.largest(found.sizes)
+    for number in sizes.index:
+        if isinstance(number, int):
+            _show_segment(found, number)
+    _show_orders(found)
+    if whole:
+        _show_all(found)
+    else:
+        console.say()
+        console.say("More: --all for every measure, the index and the drivers; --out FOLDER for tables and figures.")
+    console.remarks(found.remarks)
+
+
+def _show_little_known(found: "Profile") -> None:
+    """The categories that are known of fewer than half of the customers."""
+    from gauger.cli import console
+    from gauger.segmentation import EVERYONE
+
+    customers = int(found.sizes.loc[[EVERYONE], "customers"].iloc[0])
+    known = found.known[EVERYONE] if len(found.known) else found.known
+    few = [
+        f"{name} ({int(known[name]):,} of {customers:,})"
+        for name in known.index
+        if known[name] < _KNOWN_OF_FEW * customers
+    ]
+    if few:
+        console.say(f"Known of fewer than half of the customers: {listed(few, most=6)}. Their shares are of those.")
+
+
+def _show_segment(found: "Profile", number: int) -> None:
+    from gauger.cli import console
+
+    size = found.sizes.loc[[number]].iloc[0]
+    name, suggested = str(size["name"]), found.suggested_names.get(number, "")
+    customers = int(size["customers"])
+    shares = [percent(float(size["share"]))]
+    shares += [
+        f"{percent(float(size[total]))} of {total.removeprefix('share_of_')}"
+        for total in found.sizes.columns
+        if total.startswith("share_of_")
+    ]
+    called = suggested if name == f"segment {number}" else name
+    console.heading(f"{number}  {called}: {customers:,} {plural(customers, 'customer')}, {', '.join(shares)}")
+    measures, levels = _measures(found, number), _levels(found, number)
+    lines = {
+        "apart by": ", ".join(measures),
+        "more often": ", ".join(levels),
+        "rule": _rule(found, number),
+        "like": _overlap(found, number),
+    }
+    for label, text in lines.items():
+        if text:
+            console.step(f"   {label}", text)
+
+
+def _measures(found: "Profile", number: int) -> list[str]:
+    """The measures in which the segment differs most, with everyone's figure beside its own."""
+    from gauger.segmentation import EVERYONE
+
+    if not len(found.measures):
+        return []
+    scores = found.scores.loc[[number]].iloc[0].abs().sort_values(ascending=False, kind="stable")
+    own, everyone = (found.typical.loc[[row]].iloc[0] for row in (number, EVERYONE))
+    return [
+        f"{name} {plain_number(float(own[name]))} ({plain_number(float(everyone[name]))})"
+        for name in scores.index[:_TOLD_MEASURES]
+        if scores[name] == scores[name]
+    ]
+
+
+def _levels(found: "Profile", number: int) -> list[str]:
+    """The levels that are known of the segment more often than of everyone; counted where few are known."""
+    from gauger.profiling import FEWEST_SHARED, OTHER_LEVELS
+    from gauger.segmentation import EVERYONE
+
+    if not len(found.categories):
+        return []
+    surplus = (found.categories[number] - found.categories[EVERYONE]).sort_values(ascending=False, kind="stable")
+    told = [
+        (str(column), str(level))
+        for column, level in surplus.index[surplus >= _STANDS_OUT]
+        if level != OTHER_LEVELS and found.known[number][column] >= FEWEST_SHARED
+    ]
+    once = dict(reversed(told))
+    chosen = [(column, level) for column, level in told if once[column] == level][:_TOLD_LEVELS]
+    return [
+        f"{column} {level} {found.share_in_words(column, level, number)}{_base(found, column, number)} "
+        f"({found.share_in_words(column, level, EVERYONE)})"
+        for column, level in chosen
+    ]
+
+
+def _base(found: "Profile", column: str, number: int) -> str:
+    """What a share is of, where that is not nearly the whole segment."""
+    known, customers = int(found.known[number][column]), int(found.sizes.loc[[number], "customers"].iloc[0])
+    return f" of {known:,} known" if known < _NEARLY_WHOLE * customers else ""
+
+
+def _rule(found: "Profile", number: int) -> str:
+    if number not in found.rules.index:
+        return ""
+    rule = found.rules.loc[[number]].iloc[0]
+    return (
+        f"{rule['rule']} ({percent(float(rule['share_of_segment']))} of the segment, "
+        f"{percent(float(rule['share_of_matching']))} of those who match)"
+    )
+
+
+def _overlap(found: "Profile", number: int) -> str:
+    """Whom the segment overlaps with, and whether it comes back."""
+    if not found.overlap.shape[1] or number not in found.overlap.index:
+        return ""
+    row = found.overlap.loc[[number]].iloc[0]
+    near, parts = float(row["near_share"]), []
+    if near >= _OVERLAPS:
+        parts.append(f"{percent(near)} are nearly as close to {found.name_of(int(row['nearest']))}")
+    tried = int(row["resamples"])
+    if tried and int(row["dissolved"]):
+        parts.append(f"dissolved in {int(row['dissolved'])} of {tried} resamples")
+    return "; ".join(parts)
+
+
+def _show_orders(found: "Profile") -> None:
+    from gauger.cli import console
+
+    by_numbers = [name for name, way in found.ordered.items() if way == "numbers"]
+    if by_numbers:
+        console.say()
+        console.say(
+            f"{listed(by_numbers, most=6)}: levels stand in the order of the numbers in their names (else: --ordered)."
+        )
+
+
+def _show_all(found: "Profile") -> None:
+    """Sizes, then what is typical, the index, drivers, categories and overlap; measures go down, segments across."""
+    from gauger.cli import console
+    from gauger.segmentation import EVERYONE
+
+    shares = {
+        name: console.percent_column(found.sizes[name]) for name in found.sizes.columns if name.startswith("share")
+    }
+    sizes = console.largest(found.sizes.assign(**shares))
+    console.heading("Sizes")
+    console.table(sizes)
+    if len(found.measures):
+        console.heading("Typical, in original units: the median where there is a long tail, else the mean")
+        typical = _measures_down(found.typical.loc[sizes.index])
+        typical["leads"] = found.measures["leads"]
+        console.table(typical)
+        index = found.index.drop(columns=found.differences.columns)
+        if len(index.columns):
+            console.heading("Index of the means: everyone = 100")
+            console.table(_measures_down(index.loc[sizes.index]).round(0).drop(columns=EVERYONE))
+        if len(found.differences.columns):
+            console.heading("Means less everyone's, of measures around zero, which have no index")
+            console.table(_measures_down(found.differences.loc[sizes.index]).drop(columns=EVERYONE))
+        console.heading("What sets segments apart: share of a measure's variance, or of its ranks', between them")
+        drivers = found.drivers[["effect", "F", "p"]].head(_MOST_DRIVERS)
+        console.table(
+            drivers.assign(p=["" if p != p else "< 0.001" if p < _TINY_P else f"{p:.3f}" for p in drivers["p"]])
+        )
+    if len(found.categories):
+        console.heading("Categories: the share with each level, among those with a value; counts where few are known")
+        console.table(_level_table(found, list(sizes.index)))
+    if found.overlap.shape[1]:
+        _show_overlap(found.overlap.loc[[row for row in sizes.index if row in found.overlap.index]])
+
+
+def _level_table(found: "Profile", rows: "list[object]") -> "pd.DataFrame":
+    """A row a level, a column a segment, and before each category's levels how many are known."""
+    import pandas as pd
+
+    table: dict[str, list[str]] = {}
+    for column in found.known.index:
+        table[f"{column}: known"] = [f"{int(found.known[row][column]):,}" for row in rows]
+        for level in found.categories.loc[[column]].index.get_level_values("level"):
+            table[f"  {column} {level}"] = [found.share_in_words(column, level, row) for row in rows]
+    shown = pd.DataFrame.from_dict(table, orient="index", columns=[str(row) for row in rows])
+    shown.index.name = "level"
+    return shown
+
+
+def _show_overlap(overlap: "pd.DataFrame") -> None:
+    from gauger.cli import console
+
+    console.heading("How firmly segments stand: who is nearly as close to the nearest other, and who comes back")
+    shown = overlap.assign(near_share=console.percent_column(overlap["near_share"]))
+    shown = shown.rename(columns={"nearest": "nearest other", "near_share": "nearly as close"})
+    tried = int(overlap["resamples"].max())
+    shown = shown.drop(columns="resamples").rename(columns={"dissolved": f"dissolved in {tried} resamples"})
+    console.table(shown if tried else shown.iloc[:, :2])
+
+
+def _measures_down(means: "pd.DataFrame") -> "pd.DataFrame":
+    turned = means.T
+    turned.index.name = "measure"
+    return turned
