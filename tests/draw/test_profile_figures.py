@@ -182,7 +182,7 @@ def test_the_flow_is_as_wide_as_the_customers_in_it(demo_segments: gauger.Segmen
     heights = sorted(band.get_path().vertices[0, 1] - band.get_path().vertices[-2, 1] for band in bands)
     counts = np.sort(found.crossing.to_numpy()[found.crossing.to_numpy() > 0])
     np.testing.assert_allclose(np.array(heights) / heights[-1], counts / counts[-1])
-    assert figure.get_suptitle().startswith(f"{found.agreement:.0%} of customers are in groups that match; most of")
+    assert figure.get_suptitle().startswith(f"answer: Cramér's V {found.association.cramers_v:.2f} (")
     assert any("I go on the cheap evenings" in text.get_text() for text in axes.texts)
 
 

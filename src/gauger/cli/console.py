@@ -3,9 +3,11 @@
 import re
 import textwrap
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from threading import Timer
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
+from rich.cells import cell_len
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskID, TaskProgressColumn, TextColumn, TimeRemainingColumn
 from rich.table import Table
@@ -79,15 +81,100 @@ def heading(text: str) -> None:
 
 
 def table(frame: "pd.DataFrame") -> None:
-    """A DataFrame with its index, numbers to the right, rounded as people read them."""
-    shown = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
-    shown.add_column(_as_text(frame.index.name or ""), no_wrap=True)
-    for index, name in enumerate(frame.columns):
-        side: Literal["left", "right"] = "right" if _of_numbers(frame.iloc[:, index]) else "left"
-        shown.add_column(_as_text(name), justify=side, overflow="fold")
-    for row in frame.itertuples():
-        shown.add_row(*(_as_text(cell(value)) for value in row))
-    _console(wide=True).print(shown)
+    """A DataFrame with its index, numbers to the right, rounded as people read them.
+
+    No number is ever broken: where columns do not fit, text folds, and where that is not enough, columns follow below.
+    """
+    console = _console(wide=True)
+    columns = [_Column.of(str(frame.index.name or ""), list(frame.index), folds=True)]
+    columns += [_Column.of(str(name), frame.iloc[:, at].tolist()) for at, name in enumerate(frame.columns)]
+    for part in _parts(columns, console.width):
+        shown = Table(box=None, pad_edge=False, header_style="bold", padding=(0, _GAP, 0, 0))
+        for column in part:
+            shown.add_column(
+                _as_text(column.name),
+                justify="right" if column.numeric else "left",
+                no_wrap=column.width is None,
+                overflow="fold",
+                max_width=column.width,
+            )
+        for cells in zip(*(column.cells for column in part), strict=True):
+            shown.add_row(*map(_as_text, cells))
+        console.print(shown)
+
+
+_GAP = 2
+"""Blanks between columns."""
+
+_NARROWEST = 20
+"""Letters that a folded column keeps."""
+
+
+@dataclass(frozen=True)
+class _Column:
+    """A column as it is shown: its cells, whether they are numbers, and the width it is folded to, if it is."""
+
+    name: str
+    cells: list[str]
+    numeric: bool
+    folds: bool
+    width: int | None = None
+
+    @classmethod
+    def of(cls, name: str, values: "list[object]", *, folds: bool | None = None) -> "_Column":
+        numeric = _of_numbers(values)
+        cells = [visible(cell(value)).replace("\n", "\\n") for value in values]
+        return cls(
+            visible(name).replace("\n", "\\n"), cells, numeric and not folds, not numeric if folds is None else folds
+        )
+
+    @property
+    def natural(self) -> int:
+        """The letters of the longest cell, or of the name."""
+        return max(map(cell_len, (self.name, *self.cells)), default=0)
+
+    @property
+    def least(self) -> int:
+        """The letters that it needs at least."""
+        return min(self.natural, _NARROWEST) if self.folds else self.natural
+
+
+def _parts(columns: "list[_Column]", width: int) -> "list[list[_Column]]":
+    """The columns as they fit beside each other, the first one beside every part; parts of about equally many."""
+    first, rest = columns[0], columns[1:]
+    greedy = _cut(first, rest, width, len(rest))
+    even = _cut(first, rest, width, -(-len(rest) // max(len(greedy), 1)))
+    chosen = even if len(even) == len(greedy) else greedy
+    return [_folded([first, *part], width) for part in chosen or [[]]]
+
+
+def _cut(first: "_Column", rest: "list[_Column]", width: int, most: int) -> "list[list[_Column]]":
+    """The columns in parts of at most so many, each as wide as fits beside the first."""
+    parts: list[list[_Column]] = []
+    for column in rest:
+        own = [first, *parts[-1], column] if parts else []
+        if parts and len(parts[-1]) < most and sum(one.least + _GAP for one in own) - _GAP <= width:
+            parts[-1].append(column)
+        else:
+            parts.append([column])
+    return parts
+
+
+def _folded(columns: "list[_Column]", width: int) -> "list[_Column]":
+    """The columns with text folded as far as it takes, the widest first."""
+    widths = [column.natural for column in columns]
+    over = sum(widths) + _GAP * (len(columns) - 1) - width
+    while over > 0:
+        foldable = [at for at, column in enumerate(columns) if widths[at] > column.least]
+        if not foldable:
+            break
+        widest = max(foldable, key=lambda at: widths[at])
+        widths[widest] -= 1
+        over -= 1
+    return [
+        replace(column, width=own) if own < column.natural else column
+        for column, own in zip(columns, widths, strict=True)
+    ]
 
 
 def _as_text(value: object) -> Text:

@@ -10,6 +10,8 @@ import typer
 from gauger.cli.options import Preparation, Reading, option, typed
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     import pandas as pd
 
     from gauger.features import FeatureSet
@@ -62,7 +64,7 @@ class Customers:
         console.remarks(remarks_of(table))
         return table
 
-    def prepare(self, table: "pd.DataFrame", *, quietly: bool = False) -> "FeatureSet":
+    def prepare(self, table: "pd.DataFrame", *, quietly: bool = False, unsaid: "Sequence[str]" = ()) -> "FeatureSet":
         """Prepare the features, saying which, and what was typed in place of what the plan says."""
         from gauger.cli import console
 
@@ -71,7 +73,7 @@ class Customers:
             changed = _typed_options(self.reading) + _typed_options(self.preparation)
             but = f", but for {' '.join(changed)}" if changed else ""
             console.say(f"As {self.told} says{but}.")
-        return self.preparation.carry_out(table, quietly=quietly, known=known)
+        return self.preparation.carry_out(table, quietly=quietly, known=known, unsaid=unsaid)
 
     @property
     def told(self) -> str:

@@ -11,6 +11,9 @@ from gauger.cli.options import Reading, Replace, Source
 if TYPE_CHECKING:
     import pandas as pd
 
+_WHOLE_FROM = 1e5
+"""From here on decimals say nothing."""
+
 LOOK_FILES = ("columns.csv", "distributions.png", "correlations.png")
 
 
@@ -70,4 +73,4 @@ def show_columns(columns: "pd.DataFrame") -> None:
 def _in_full(value: object) -> object:
     if not isinstance(value, float) or math.isnan(value):
         return value
-    return f"{value:,.0f}" if value.is_integer() else f"{value:,.6g}"
+    return f"{value:,.0f}" if value.is_integer() or abs(value) >= _WHOLE_FROM else f"{value:,.6g}"

@@ -129,11 +129,17 @@ class Preparation:
     weight: Annotated[str | None, option("PAIRS", "How much features count: visits=2,spend_mean=0.5.")] = None
 
     def carry_out(
-        self, table: "pd.DataFrame", *, quietly: bool = False, known: dict[str, Any] | None = None
+        self,
+        table: "pd.DataFrame",
+        *,
+        quietly: bool = False,
+        known: dict[str, Any] | None = None,
+        unsaid: Sequence[str] = (),
     ) -> "FeatureSet":
         """Prepare the features of a table, saying which, unless standard output is for something else.
 
-        What was typed wins over what is `known` from a plan, the keyword arguments of `prepare`.
+        What was typed wins over what is `known` from a plan, the keyword arguments of `prepare`. Remarks of the codes
+        in `unsaid` do not apply to what follows.
         """
         from gauger.cli import console
         from gauger.features import prepare
@@ -143,7 +149,7 @@ class Preparation:
             names = prepared.names
             shown = names if len(names) <= _MOST_NAMES else (*names[:2], "…", *names[-2:])
             console.say(f"{prepared.headline()}: {', '.join(shown)}")
-        console.remarks(prepared.remarks)
+        console.remarks(remark for remark in prepared.remarks if remark.code not in unsaid)
         return prepared
 
     def settings(self) -> dict[str, Any]:

@@ -21,6 +21,9 @@ _OVERLAPS = 0.05
 _KNOWN_OF_FEW = 0.5
 """A category known of fewer than this share of the customers is said to be, first."""
 
+_OF_TESTS = ("significance",)
+"""Remarks on what only the whole profile prints: p."""
+
 _NEARLY_WHOLE = 0.95
 """A category known of at least this share of a segment is as good as known of all of it: judgement."""
 
@@ -33,6 +36,8 @@ def show_profile(found: "Profile", *, whole: bool) -> None:
     from gauger.cli import console
 
     console.title(found.headline())
+    if len(found.measures):
+        console.say("Medians, or means where there is no long tail; everyone's in brackets.")
     _show_little_known(found)
     sizes = console.largest(found.sizes)
     for number in sizes.index:
@@ -44,7 +49,7 @@ def show_profile(found: "Profile", *, whole: bool) -> None:
     else:
         console.say()
         console.say("More: --all for every measure, the index and the drivers; --out FOLDER for tables and figures.")
-    console.remarks(found.remarks)
+    console.remarks(remark for remark in found.remarks if whole or remark.code not in _OF_TESTS)
 
 
 def _show_little_known(found: "Profile") -> None:
@@ -95,7 +100,9 @@ def _measures(found: "Profile", number: int) -> list[str]:
 
     if not len(found.measures):
         return []
-    scores = found.scores.loc[[number]].iloc[0].abs().sort_values(ascending=False, kind="stable")
+    told_already = found.drivers.index[found.drivers["repeats"].notna()]
+    scores = found.scores.loc[[number]].iloc[0].drop(told_already, errors="ignore")
+    scores = scores.abs().sort_values(ascending=False, kind="stable")
     own, everyone = (found.typical.loc[[row]].iloc[0] for row in (number, EVERYONE))
     return [
         f"{name} {plain_number(float(own[name]))} ({plain_number(float(everyone[name]))})"

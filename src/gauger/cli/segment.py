@@ -81,7 +81,7 @@ def segment(
     neighbours.png: the study of the radius. By density-levels also branches.csv and levels.png. By bands
     assignments.csv also says in which band of each feature a customer is.
     """
-    from gauger.study import find_segments, study_results
+    from gauger.study import find_segments, remarks_beside, study_results
 
     chosen = _checked_method(method, count, place.plan is not None or _is_folder(origin))
     axes = two_features(over)
@@ -99,7 +99,7 @@ def segment(
     figures = {"over": axes or None, "outline": outline, "label": split_names(label) if label else None}
     with study_results(out, replace=replace, sources=customers.files) as results:
         table = customers.read()
-        prepared = customers.prepare(table)
+        prepared = customers.prepare(table, unsaid=remarks_beside(chosen))
         wanted = _wanted(customers.plan, chosen, {"count": _number_or_word(count), **kmeans}, density, bands, prepared)
         found = find_segments(prepared, wanted)
         _tell_studies(found, wanted)

@@ -59,9 +59,9 @@ def segment_by_bands(
     Returns
     -------
     Segmentation
-        Numbered from the largest and named after their bands. `.assignments` has each customer's bands, and the score;
-        `.edges` has for each feature where each band but the first begins. A remark says where equal values, which are
-        always in the same band, leave fewer bands than asked for.
+        Numbered from the largest, or by score from the best, and named after their bands. `.assignments` has each
+        customer's bands, and the score; `.edges` has for each feature where each band but the first begins. A remark
+        says where equal values, which are always in the same band, leave fewer bands than asked for.
 
     Raises
     ------
@@ -91,7 +91,7 @@ def segment_by_bands(
     if alike:
         raise SettingError(f"{listed(map(repr, alike))} cannot be cut into bands: the same for everyone.")
     details, groups, names = _grouped(recorded, edges, combine, low_is_good, score_bands)
-    codes, order = _numbered(features, groups)
+    codes, order = _best_first(groups) if combine == "score" else _numbered(features, groups)
     settings = {
         "method": "bands",
         "bands": {name: asked if isinstance(asked, int) else list(asked) for name, asked in bands.items()},
@@ -194,6 +194,12 @@ def _by_score(score: Rows, score_bands: int | None) -> tuple[Rows, list[str]]:
         ]
         return groups, [f"score {low}" if low == high else f"score {low} to {high}" for low, high in ends]
     return groups, [f"score {level}" for level in levels]
+
+
+def _best_first(groups: Rows) -> tuple[Codes, Rows]:
+    """Groups by score from 0 for the lowest, numbered from 1 for the highest; and which group each segment is."""
+    last = int(groups.max())
+    return np.asarray(last + 1 - groups, dtype=np.int32), np.arange(last, -1, -1)
 
 
 def _numbered(features: FeatureSet, groups: Rows) -> tuple[Codes, Rows]:

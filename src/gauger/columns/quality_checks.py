@@ -1,11 +1,13 @@
 """What a study would stumble over in a table: one remark a kind of oddity."""
 
 import datetime
+import re
 from collections.abc import Iterator, Mapping, Sequence
 
 import pandas as pd
 
 from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts
+from gauger.columns.roles import MOST_LEVELS
 from gauger.remarks import Remark
 from gauger.wording import listed, plural, written_like
 
@@ -16,6 +18,9 @@ MOSTLY = 0.8
 
 _TOGETHER = 0.9
 """From this share of shared gaps two columns are missing together: judgement."""
+
+_TOP = re.compile(r"(\d+)\s*(?:\+|or more|and more|plus)|(?:>=?|over|more than)\s*(\d+)", re.IGNORECASE)
+"""How a top level is written."""
 
 _COMMON = 3
 """A value that fewer rows have may be somebody's own, and is not repeated."""
@@ -136,7 +141,15 @@ def _nearly_numbers(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remar
     for name in texts:
         words = table[name].dropna().astype(str)
         numbers = pd.to_numeric(words, errors="coerce").notna()
-        if MOSTLY <= numbers.mean() < 1.0:
+        top = _top_level(words[~numbers], words[numbers])
+        if top is not None:
+            yield Remark(
+                "top-level",
+                f"{name} is numbers with a top level, {top!r}: a category whose levels stand in their order, and not "
+                f"for averaging. As a feature, say categories=[{name!r}] (--categories {name}).",
+                (name,),
+            )
+        elif MOSTLY <= numbers.mean() < 1.0:
             odd = words[~numbers].value_counts()
             common = odd.index[odd >= _COMMON].tolist()  # what fewer rows have may be somebody's
             shown = listed(map(repr, common)) if common else f"written {written_like(odd.index)}"
@@ -155,6 +168,17 @@ def _nearly_numbers(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remar
                 "decimal=',' and, where there are marks between thousands, thousands='.' (--decimal , --thousands .).",
                 (name,),
             )
+
+
+def _top_level(odd: pd.Series, numbers: pd.Series) -> str | None:
+    """The one value besides numbers that says "so many or more", such as 5+ or >10, where there is one."""
+    levels = odd.unique()
+    if len(levels) != 1 or numbers.empty or numbers.nunique() > MOST_LEVELS:
+        return None
+    found = _TOP.fullmatch(str(levels[0]).strip())
+    if found is None:
+        return None
+    return str(levels[0]) if float(found[1] or found[2]) >= float(pd.to_numeric(numbers).max()) else None
 
 
 def _dates_as_text(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remark]:

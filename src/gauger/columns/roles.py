@@ -14,6 +14,14 @@ _KEY_NAME = re.compile(r"(^|_)(id|key|no|nr|number|uuid)$|(Id|ID|Key|No)$")
 _OTHER_KEY_NAME = re.compile(r"(^|_)(id|key|uuid)$")
 _ORDINAL_NAME = re.compile(r"(^|_)(band|score|rating|level|class|grade|rank|code|answer|step|tier)(_|$)", re.IGNORECASE)
 _COUNT_NAME = re.compile(r"(^|_)(distinct|count|number|visits|orders|calls|seats|days|n)(_|$)", re.IGNORECASE)
+_AMOUNT_NAME = re.compile(
+    r"(^|_)(spend|spent|amount|revenue|income|sales|price|cost|value|balance|paid|salary|turnover|points|km|meters|views)"
+    r"(_|$)",
+    re.IGNORECASE,
+)
+_FEWEST_NUMBERED, _CARD_DIGITS, _ROUND = 20, 6, 0.3
+"""Rows from which whole numbers that never repeat are taken for identifiers, the digits that those have, and the share
+of round tens from which they are amounts: judgement."""
 _FLAG_WORDS = frozenset({"0", "1", "y", "n", "yes", "no", "true", "false", "t", "f"})
 MOST_LEVELS = 60
 """More levels than this are no category."""
@@ -66,10 +74,19 @@ def is_identifier(column: pd.Series, name: str) -> bool:
         return False
     named = named_like_a_key(name)
     if types.is_integer_dtype(column):
-        numbered = len(column) >= 20 and int(column.max()) - int(column.min()) == len(column) - 1
-        return named or numbered
+        numbered = len(column) >= _FEWEST_NUMBERED and int(column.max()) - int(column.min()) == len(column) - 1
+        return named or numbered or (len(column) >= _FEWEST_NUMBERED and _like_card_numbers(column, name))
     text = column.astype(str)
     return named or bool((text.str.fullmatch(r"[\w\-]{1,36}") & text.str.contains(r"\d")).all())
+
+
+def _like_card_numbers(column: pd.Series, name: str) -> bool:
+    """Whether whole numbers that never repeat all have as many digits, six or more, and are no round amounts."""
+    low, high = int(column.min()), int(column.max())
+    digits = len(str(high))
+    if low <= 0 or len(str(low)) != digits or digits < _CARD_DIGITS or _AMOUNT_NAME.search(name):
+        return False
+    return bool((column % 10 == 0).mean() < _ROUND)
 
 
 def is_ordinal_code(column: pd.Series, name: str, facts: ColumnFacts) -> bool:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from pandas.api import types
 from scipy.stats import gaussian_kde
 
+from gauger.draw.curves import Curve, curve_of, even_steps, follow, span_back, span_on
 from gauger.draw.labels import short_name
 from gauger.draw.panels import most_panels, panels_for
 from gauger.draw.planes import MOST_NAMED
@@ -128,6 +129,7 @@ def _columns(seg: Segmentation, measures: Sequence[str] | None, table: pd.DataFr
 
 def _panel(axes: Axes, seg: Segmentation, measure: tuple[str, Values], kind: str, *, named: bool) -> None:
     name, values = measure
+    curve = curve_of(seg.features, name)
     halves, ends = [], []
     for position, number in enumerate(seg.numbers[:MOST_NAMED].tolist()):
         own = values[seg.codes == number]
@@ -138,7 +140,7 @@ def _panel(axes: Axes, seg: Segmentation, measure: tuple[str, Values], kind: str
         halves += [marks[1], marks[3]]
         ends += [marks[0], marks[-1]]
         if kind == "violin" and marks[0] < marks[-1]:
-            _violin(axes, position, own, marks, number)
+            _violin(axes, position, own, marks, number, curve)
         else:
             _box(axes, position, marks, number)
     dress(axes, title=name)
@@ -149,9 +151,12 @@ def _panel(axes: Axes, seg: Segmentation, measure: tuple[str, Values], kind: str
     axes.set_ylim(count - 0.4, -0.6)
     if ends:
         axes.axvline(float(np.median(values[np.isfinite(values)])), color=FAINT, linewidth=3.0, zorder=0)
-        low, high = min(halves), max(halves)
-        beyond = _BEYOND * (high - low) or (max(ends) - min(ends)) or 1.0
-        axes.set_xlim(max(min(ends), low - beyond) - 0.05 * beyond, min(max(ends), high + beyond) + 0.05 * beyond)
+        low, high = span_on(curve, (min(halves), max(halves)))
+        least, most = span_on(curve, (min(ends), max(ends)))
+        beyond = _BEYOND * (high - low) or (most - least) or 1.0
+        shown = max(least, low - beyond) - 0.05 * beyond, min(most, high + beyond) + 0.05 * beyond
+        follow(axes, "x", curve, span_back(curve, shown))
+        axes.set_xlim(*span_back(curve, shown))
 
 
 def _box(axes: Axes, position: int, marks: Values, number: int) -> None:
@@ -172,9 +177,11 @@ def _box(axes: Axes, position: int, marks: Values, number: int) -> None:
     )
 
 
-def _violin(axes: Axes, position: int, own: Values, marks: Values, number: int) -> None:
-    along = np.linspace(marks[0], marks[-1], _STEPS)
-    heights = gaussian_kde(own[sample_of(len(own), _SMOOTHED)])(along)
+def _violin(axes: Axes, position: int, own: Values, marks: Values, number: int, curve: Curve | None) -> None:
+    along = even_steps(curve, (float(marks[0]), float(marks[-1])), _STEPS)
+    sampled = own[sample_of(len(own), _SMOOTHED)]
+    there, steps = (sampled, along) if curve is None else (curve.forward(sampled), curve.forward(along))
+    heights = gaussian_kde(there)(steps)
     heights *= 0.42 / heights.max()
     axes.fill_between(
         along,

@@ -9,6 +9,7 @@ from matplotlib.patheffects import withStroke
 from matplotlib.text import Text
 from numpy.typing import NDArray
 
+from gauger.draw.curves import Curve, even_steps, span_on
 from gauger.draw.style import INK, PAPER, segment_colour, segment_marker
 from gauger.segmentation import UNASSIGNED
 
@@ -28,7 +29,14 @@ Codes = NDArray[np.integer]
 
 
 def draw_cloud(
-    axes: Axes, points: Points, codes: Codes, inside: Spans, looks: Sequence[int] = (), *, scale: float = 1.0
+    axes: Axes,
+    points: Points,
+    codes: Codes,
+    inside: Spans,
+    looks: Sequence[int] = (),
+    *,
+    scale: float = 1.0,
+    curves: tuple[Curve | None, Curve | None] = (None, None),
 ) -> None:
     """Customers at `points` (n, 2), in the colours of their segments or of `looks`, one for each segment.
 
@@ -39,7 +47,7 @@ def draw_cloud(
     points, codes = points[there], codes[there]
     numbers = [UNASSIGNED, *(looks or range(1, int(codes.max(initial=0)) + 1))]
     if len(points) > MOST_POINTS:
-        _shade(axes, points, np.array(numbers)[codes], inside)
+        _shade(axes, points, np.array(numbers)[codes], inside, curves)
         return
     for code, number in enumerate(numbers):
         own = points[codes == code]
@@ -56,9 +64,15 @@ def draw_cloud(
         )
 
 
-def _shade(axes: Axes, points: Points, shown: Codes, inside: Spans) -> None:
-    """Cells of the frame in the mean colour of the customers there, the more opaque the more they are."""
-    (left, right), (low, high) = inside
+def _shade(axes: Axes, points: Points, shown: Codes, inside: Spans, curves: tuple[Curve | None, Curve | None]) -> None:
+    """Cells of the frame in the mean colour of the customers there, the more opaque the more they are.
+
+    Cells are alike where they stand on the axes.
+    """
+    points = np.column_stack(
+        [column if curve is None else curve.forward(column) for curve, column in zip(curves, points.T, strict=True)]
+    )
+    (left, right), (low, high) = (span_on(curve, span) for curve, span in zip(curves, inside, strict=True))
     across = np.floor((points[:, 0] - left) / (right - left) * _ACROSS)
     up = np.floor((points[:, 1] - low) / (high - low) * _DOWN)
     held = (across >= 0) & (across < _ACROSS) & (up >= 0) & (up < _DOWN)
@@ -73,13 +87,8 @@ def _shade(axes: Axes, points: Points, shown: Codes, inside: Spans) -> None:
     colours[filled, :3] = sums[filled] / counts[filled, None]
     strength = np.log1p(counts[filled]) / np.log1p(counts.max(initial=1.0))
     colours[filled, 3] = _FAINTEST + (1.0 - _FAINTEST) * strength
-    axes.imshow(
-        colours.reshape(_DOWN, _ACROSS, 4),
-        extent=(left, right, low, high),
-        origin="lower",
-        aspect="auto",
-        interpolation="nearest",
-    )
+    edges = even_steps(curves[0], inside[0], _ACROSS), even_steps(curves[1], inside[1], _DOWN)
+    axes.pcolorfast(*edges, colours.reshape(_DOWN, _ACROSS, 4))
 
 
 def note_on_points(customers: int) -> str:

@@ -22,6 +22,9 @@ _MARK = 7.0
 _FAR = 14.0
 """Pixels from which a label gets a line to its mark."""
 
+_SMALLEST = 7.0
+"""Points below which no label shrinks: where room is so scarce, labels stay as near as they can."""
+
 _LONGEST_NAME = 30
 """Letters of the longest name before it is cut."""
 
@@ -45,8 +48,8 @@ def wrapped(text: str, width: int, most: int = 4) -> str:
 def push_apart(axes: Axes, labels: Sequence[Text], marks: Sequence[Point] | Point = ()) -> None:
     """Move labels up and down, by as little as it takes, until no two overlap; a line leads back from far ones.
 
-    They stay inside the axes, one that would leave them to the right stands to the left of its point, and off `marks`,
-    points of the data that must stay in sight.
+    Where there is no room they shrink. They stay inside the axes, one that would leave them to the right stands to the
+    left of its point, and off `marks`, points of the data that must stay in sight.
     """
     figure = axes.get_figure(root=True)
     assert figure is not None
@@ -65,6 +68,11 @@ def push_apart(axes: Axes, labels: Sequence[Text], marks: Sequence[Point] | Poin
     anchors = [axes.transData.transform(label.get_position()) for label in labels]
     fixed = [axes.transData.transform(mark) for mark in marks]
     shifts = _shifts(boxes, _in_the_way(boxes, anchors, fixed), frame)
+    if _covered(boxes, shifts) and min(float(label.get_fontsize()) for label in labels) > _SMALLEST:
+        for label in labels:
+            label.set_fontsize(max(float(label.get_fontsize()) - 1.5, _SMALLEST))
+        push_apart(axes, labels, marks)
+        return
     back = axes.transData.inverted()
     for label, box, shift in zip(labels, boxes, shifts, strict=True):
         if shift:
@@ -74,6 +82,12 @@ def push_apart(axes: Axes, labels: Sequence[Text], marks: Sequence[Point] | Poin
             if abs(shift) > _FAR:
                 start = back.transform((box.x0 + 0.12 * box.width, y + shift))
                 axes.plot([at[0], start[0]], [at[1], start[1]], color=INK, linewidth=0.9, zorder=3)
+
+
+def _covered(boxes: Sequence[Bbox], shifts: Sequence[float]) -> bool:
+    """Whether two labels still cover each other."""
+    moved = [box.translated(0.0, shift) for box, shift in zip(boxes, shifts, strict=True)]
+    return any(one.overlaps(other) for at, one in enumerate(moved) for other in moved[:at])
 
 
 def _turn_left(label: Text) -> None:

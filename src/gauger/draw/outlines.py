@@ -5,10 +5,11 @@ from typing import Any
 
 import numpy as np
 from matplotlib.axes import Axes
-from matplotlib.patches import Ellipse, Polygon
+from matplotlib.patches import Polygon
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
+from gauger.draw.curves import Curve
 from gauger.draw.style import segment_colour
 from gauger.errors import SettingError
 
@@ -16,6 +17,9 @@ OUTLINES = ("hull", "ellipse")
 
 _SHARE_INSIDE = 0.9
 """The share of a normal cloud that an ellipse holds."""
+
+_CORNERS = 120
+"""Corners of an ellipse, so that it looks round."""
 
 _LOOK: dict[str, Any] = {"fill": False, "linewidth": 1.6, "zorder": 3}
 """How outlines are drawn."""
@@ -28,26 +32,38 @@ def refuse_bad_outline(kind: str | None) -> None:
 
 
 def draw_outlines(
-    axes: Axes, points: NDArray[np.float64], codes: NDArray[np.integer], numbers: Iterable[int], kind: str | None
+    axes: Axes,
+    points: NDArray[np.float64],
+    codes: NDArray[np.integer],
+    numbers: Iterable[int],
+    kind: str | None,
+    curves: tuple[Curve | None, Curve | None] = (None, None),
 ) -> None:
-    """The outline asked for, if any, around each of some segments."""
-    if kind is not None:
-        for number in numbers:
-            _draw_outline(axes, points[codes == number], kind, segment_colour(number))
+    """The outline asked for, if any, around each of some segments, as they stand on the axes."""
+    if kind is None:
+        return
+    on_axes = np.column_stack(
+        [column if curve is None else curve.forward(column) for curve, column in zip(curves, points.T, strict=True)]
+    )
+    for number in numbers:
+        corners = _outline(on_axes[codes == number], kind)
+        if corners is not None:
+            own = [side if curve is None else curve.back(side) for curve, side in zip(curves, corners.T, strict=True)]
+            axes.add_patch(Polygon(np.column_stack(own), edgecolor=segment_colour(number), **_LOOK))
 
 
-def _draw_outline(axes: Axes, points: NDArray[np.float64], kind: str, colour: str) -> None:
-    """A hull or an ellipse around points (n, 2); nothing where they lie on a line."""
+def _outline(points: NDArray[np.float64], kind: str) -> NDArray[np.float64] | None:
+    """The corners of a hull, or of an ellipse, around points (n, 2); None where they lie on a line."""
     points = points[~np.isnan(points).any(axis=1)]
     if kind == "hull":
         try:
-            corners = points[ConvexHull(points).vertices]
+            return np.asarray(points[ConvexHull(points).vertices])
         except (QhullError, ValueError):
-            return
-        axes.add_patch(Polygon(corners, edgecolor=colour, **_LOOK))
-    elif len(points) > 2:
-        spreads, directions = np.linalg.eigh(np.cov(points, rowvar=False))
-        reach = np.sqrt(-2.0 * np.log(1.0 - _SHARE_INSIDE))
-        width, height = 2.0 * reach * np.sqrt(np.maximum(spreads, 0.0))
-        turn = float(np.degrees(np.arctan2(directions[1, 0], directions[0, 0])))
-        axes.add_patch(Ellipse(tuple(points.mean(axis=0)), width, height, angle=turn, edgecolor=colour, **_LOOK))
+            return None
+    if len(points) < 3:
+        return None
+    spreads, directions = np.linalg.eigh(np.cov(points, rowvar=False))
+    reach = np.sqrt(-2.0 * np.log(1.0 - _SHARE_INSIDE) * np.maximum(spreads, 0.0))
+    turn = np.linspace(0.0, 2.0 * np.pi, _CORNERS, endpoint=False)
+    circle = np.column_stack([np.cos(turn), np.sin(turn)])
+    return np.asarray(points.mean(axis=0) + (circle * reach) @ directions.T)

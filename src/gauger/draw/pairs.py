@@ -6,7 +6,9 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
+from matplotlib.ticker import MaxNLocator
 
+from gauger.draw.curves import curve_of, even_steps, follow
 from gauger.draw.labels import short_name, wrapped
 from gauger.draw.planes import MOST_NAMED, draw_plane, frame_of, note_on_names, plane_of
 from gauger.draw.style import INK, dress, new_figure, segment_colour, segment_marker
@@ -96,14 +98,16 @@ def pair_grid(seg: Segmentation, features: Sequence[str] | None = None) -> Figur
 def _by_segment(axes: Axes, seg: Segmentation, feature: str) -> None:
     """How many customers of each segment have how much of a feature, as steps."""
     values = seg.features.original[feature].to_numpy(dtype=np.float64)
-    low, high = frame_of(values)
-    edges = np.linspace(low, high, _BINS + 1)
+    curve = curve_of(seg.features, feature)
+    low, high = frame_of(values, curve)
+    edges = even_steps(curve, (low, high), _BINS)
     for number in seg.numbers[:MOST_NAMED].tolist():
         counts, _ = np.histogram(values[seg.codes == number], bins=edges)
         colour = segment_colour(number)
         axes.stairs(counts / max(counts.max(), 1), edges, color=colour, linewidth=1.4)
         axes.stairs(counts / max(counts.max(), 1), edges, color=colour, fill=True, alpha=0.12)
     dress(axes, title=feature)
+    follow(axes, "x", curve, (low, high))
     axes.set_xlim(low, high)
     axes.set_ylim(0.0, 1.08)
     axes.set_yticks([])
@@ -120,7 +124,8 @@ def _only_outer_names(axes: Axes, x: str, y: str) -> None:
     axes.set_xlabel(x, fontsize=10)
     axes.set_ylabel(wrapped(y, 10), fontsize=10)
     axes.tick_params(labelsize=8, labelbottom=bool(x), labelleft=bool(y))
-    axes.locator_params(nbins=4, axis="x")
+    if isinstance(axes.xaxis.get_major_locator(), MaxNLocator):
+        axes.locator_params(nbins=4, axis="x")
 
 
 def _name_markers(axes: Axes, seg: Segmentation) -> None:

@@ -9,6 +9,7 @@ from matplotlib.text import Text
 from numpy.typing import NDArray
 
 from gauger.draw.clouds import Points, Span, Spans, draw_cloud, label_at, mark_centre, note_on_points
+from gauger.draw.curves import Curve, curve_of, follow, span_back
 from gauger.draw.labels import short_name
 from gauger.draw.style import dress
 from gauger.profiling import lies_around_centres
@@ -18,6 +19,8 @@ from gauger.wording import plural
 MOST_NAMED = 20
 """Segments whose names find room."""
 
+Curves = tuple[Curve | None, Curve | None]
+
 _RIGHT_SIDE = 0.98
 """The quantile, across, at which a segment without a middle is named."""
 
@@ -26,7 +29,7 @@ _RIGHT_SIDE = 0.98
 class Plane:
     """Customers at `points` (n, 2), segments named at `middles` (k, 2), within the frame `inside`.
 
-    `equal` is whether both axes have the same scale, as a map has.
+    `equal` is whether both axes have the same scale, as a map has; `curves` are those that the axes follow.
     """
 
     x: str
@@ -35,11 +38,21 @@ class Plane:
     middles: Points
     inside: Spans
     equal: bool = False
+    curves: Curves = (None, None)
 
     @classmethod
-    def of(cls, names: tuple[str, str], points: Points, middles: Points, *, equal: bool = False) -> "Plane":
+    def of(
+        cls,
+        names: tuple[str, str],
+        points: Points,
+        middles: Points,
+        *,
+        equal: bool = False,
+        curves: Curves = (None, None),
+    ) -> "Plane":
         """The plane of points with the frame that suits them."""
-        return cls(*names, points, middles, (frame_of(points[:, 0]), frame_of(points[:, 1])), equal)
+        inside = frame_of(points[:, 0], curves[0]), frame_of(points[:, 1], curves[1])
+        return cls(*names, points, middles, inside, equal, curves)
 
     def note(self) -> str:
         """What a figure of the plane leaves out, and what shading means."""
@@ -70,7 +83,8 @@ def plane_of(seg: Segmentation, across: str, up: str) -> Plane:
             [right_side(points[seg.codes == number], middle) for number, middle in enumerate(middles, 1)]
         )
     kilometres = across.endswith("_km") and up.endswith("_km")
-    return Plane.of((across, up), points, middles.reshape(-1, 2), equal=kilometres)
+    curves = curve_of(seg.features, across), curve_of(seg.features, up)
+    return Plane.of((across, up), points, middles.reshape(-1, 2), equal=kilometres, curves=curves)
 
 
 def right_side(points: Points, otherwise: Points) -> Points:
@@ -82,9 +96,13 @@ def right_side(points: Points, otherwise: Points) -> Points:
     return np.asarray(points[position])
 
 
-def frame_of(values: NDArray[np.float64]) -> Span:
-    """Limits around all values, or around their middle 99 % when the rest would stretch the frame to double."""
+def frame_of(values: NDArray[np.float64], curve: Curve | None = None) -> Span:
+    """Limits around all values, or around their middle 99 % when the rest would stretch the frame to double.
+
+    Under a curve that is measured where values stand on the axis.
+    """
     values = values[~np.isnan(values)]
+    values = values if curve is None else curve.forward(values)
     if not values.size:
         return -1.0, 1.0
     inner_low, inner_high = (float(limit) for limit in np.quantile(values, (0.005, 0.995)))
@@ -92,14 +110,16 @@ def frame_of(values: NDArray[np.float64]) -> Span:
     inside = values[(values >= inner_low - 0.5 * span) & (values <= inner_high + 0.5 * span)]
     low, high = float(inside.min()), float(inside.max())
     margin = 0.05 * (high - low or 1.0)
-    return low - margin, high + margin
+    return span_back(curve, (low - margin, high + margin))
 
 
 def draw_plane(
     axes: Axes, plane: Plane, seg: Segmentation, looks: Sequence[int] = (), *, title: str = "", scale: float = 1.0
 ) -> None:
     """Customers in the colours of their segments, or of `looks`, one for each segment, and the axes that they need."""
-    draw_cloud(axes, plane.points, seg.codes, plane.inside, looks, scale=scale)
+    for which, curve, span in zip(("x", "y"), plane.curves, plane.inside, strict=True):
+        follow(axes, which, curve, span)  # type: ignore[arg-type]
+    draw_cloud(axes, plane.points, seg.codes, plane.inside, looks, scale=scale, curves=plane.curves)
     dress(axes, title=title, x=plane.x, y=plane.y)
     axes.set_xlim(*plane.inside[0])
     axes.set_ylim(*plane.inside[1])

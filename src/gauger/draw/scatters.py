@@ -81,7 +81,7 @@ def scatter(
     figure = new_figure(_title(seg, across, up), " ".join(filter(None, notes)))
     axes = figure.subplots()
     draw_plane(axes, plane, seg)
-    draw_outlines(axes, plane.points, seg.codes, seg.numbers[:MOST_NAMED], outline)
+    draw_outlines(axes, plane.points, seg.codes, seg.numbers[:MOST_NAMED], outline, plane.curves)
     labels = name_segments(axes, plane, seg)
     for position in named.tolist():
         at = tuple(plane.points[position].tolist())

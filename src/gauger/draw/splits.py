@@ -27,12 +27,14 @@ _LABELLED = 0.03
 """The smallest share whose number fits its box."""
 
 Tops = dict[int, float]
+Looks = dict[int, int]
 
 
 def segment_splits(study: CountStudy, counts: Sequence[int] | None = None) -> Figure:
     """Draw which segments come from which when there is one more; bands are as wide as they have customers.
 
-    Segments stand so that bands cross little; each has its own colour.
+    Segments stand so that bands cross little. A segment has its own colour at the advised count, and keeps it from
+    count to count: of the parts of one that splits, the largest keeps it.
 
     Parameters
     ----------
@@ -69,11 +71,13 @@ def segment_splits(study: CountStudy, counts: Sequence[int] | None = None) -> Fi
     figure = new_figure(_title(study, shown))
     axes = figure.subplots()
     axes.set_axis_off()
-    orders = _orders([study.segmentations[count] for count in shown])
+    made = [study.segmentations[count] for count in shown]
+    orders = _orders(made)
+    looks = _looks(made, shown.index(study.advice.count) if study.advice.count in shown else 0)
     for position, (count, order) in enumerate(zip(shown, orders, strict=True)):
         if position:
-            _draw_bands(axes, position, study.segmentations[shown[position - 1]], study.segmentations[count], orders)
-        _draw_boxes(axes, position, study.segmentations[count], order)
+            _draw_bands(axes, position, made[position - 1], made[position], orders, looks[position])
+        _draw_boxes(axes, position, made[position], order, looks[position])
         name = f"{count}\nadvised" if count == study.advice.count else f"{count}\n"
         axes.text(position + _BOX / 2, 1.09, name, ha="center", va="center", fontsize=12, color=INK, fontweight="bold")
     axes.set_xlim(-0.1, len(shown) - 1 + _BOX + 0.1)
@@ -104,6 +108,28 @@ def _orders(segmentations: Sequence[Segmentation]) -> list[list[int]]:
     return orders
 
 
+def _looks(segmentations: Sequence[Segmentation], anchor: int) -> list[Looks]:
+    """The colour of each segment of each column, by number: their own numbers at the anchor, kept from there."""
+    looks: list[Looks] = [{} for _ in segmentations]
+    looks[anchor] = {number: number for number in segmentations[anchor].numbers.tolist()}
+    for at in range(anchor, 0, -1):
+        looks[at - 1] = _kept(_flows(segmentations[at], segmentations[at - 1]), looks[at])
+    for at in range(anchor + 1, len(segmentations)):
+        looks[at] = _kept(_flows(segmentations[at - 1], segmentations[at]), looks[at - 1])
+    return looks
+
+
+def _kept(flows: NDArray[np.float64], known: Looks) -> Looks:
+    """Colours of the columns' segments: that of the row they share most with, largest first; else a new one."""
+    found: Looks = {}
+    for at in np.argsort(-flows, axis=None, kind="stable").tolist():
+        row, column = divmod(at, flows.shape[1])
+        if flows[row, column] > 0.0 and column + 1 not in found and known[row + 1] not in found.values():
+            found[column + 1] = known[row + 1]
+    new = (look for look in range(1, sum(flows.shape) + 1) if look not in {*known.values(), *found.values()})
+    return {number: found[number] if number in found else next(new) for number in range(1, flows.shape[1] + 1)}
+
+
 def _tops(seg: Segmentation, order: Sequence[int]) -> tuple[Tops, float]:
     """Where each segment's box begins, from 1 downwards, and how high one customer in all is."""
     scale = 1.0 - _SPACE * (seg.count - 1)
@@ -115,12 +141,14 @@ def _tops(seg: Segmentation, order: Sequence[int]) -> tuple[Tops, float]:
     return tops, scale
 
 
-def _draw_boxes(axes: Axes, position: int, seg: Segmentation, order: Sequence[int]) -> None:
+def _draw_boxes(axes: Axes, position: int, seg: Segmentation, order: Sequence[int], looks: Looks) -> None:
     tops, scale = _tops(seg, order)
     for number in order:
         share = int(seg.sizes[number]) / len(seg.codes)
         axes.add_patch(
-            Rectangle((position, tops[number] - scale * share), _BOX, scale * share, color=segment_colour(number))
+            Rectangle(
+                (position, tops[number] - scale * share), _BOX, scale * share, color=segment_colour(looks[number])
+            )
         )
         if share >= _LABELLED:
             axes.text(
@@ -133,7 +161,9 @@ def _draw_boxes(axes: Axes, position: int, seg: Segmentation, order: Sequence[in
             )
 
 
-def _draw_bands(axes: Axes, position: int, one: Segmentation, other: Segmentation, orders: list[list[int]]) -> None:
+def _draw_bands(
+    axes: Axes, position: int, one: Segmentation, other: Segmentation, orders: list[list[int]], looks: Looks
+) -> None:
     flows = _flows(one, other)
     (left, left_scale), (right, right_scale) = _tops(one, orders[position - 1]), _tops(other, orders[position])
     for number in orders[position - 1]:
@@ -143,7 +173,11 @@ def _draw_bands(axes: Axes, position: int, one: Segmentation, other: Segmentatio
                 continue
             heights = left_scale * share, right_scale * share
             ribbon(
-                axes, (position - 1 + _BOX, left[number]), (position, right[target]), heights, segment_colour(target)
+                axes,
+                (position - 1 + _BOX, left[number]),
+                (position, right[target]),
+                heights,
+                segment_colour(looks[target]),
             )
             left[number] -= heights[0]
             right[target] -= heights[1]

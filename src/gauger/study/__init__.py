@@ -4,7 +4,7 @@ from gauger.study.carrying import with_earlier_names
 from gauger.study.drafting import PlanDraft, draft_plan
 from gauger.study.faults import told_faults
 from gauger.study.files import ALWAYS, ASSIGNMENTS, MODEL, SOMETIMES, is_study, study_folder
-from gauger.study.finding import Found, cut_tree, find_segments
+from gauger.study.finding import Found, cut_tree, find_segments, remarks_beside
 from gauger.study.method_files import add_radius_files, readable_merges
 from gauger.study.movement import migration_between
 from gauger.study.naming import name_study
@@ -80,6 +80,7 @@ __all__ = [
     "read_source",
     "readable_merges",
     "refuse_remarks",
+    "remarks_beside",
     "run_plan",
     "save_study",
     "source_part",

@@ -20,6 +20,9 @@ from gauger.study.plan import BandsPart, CountsPart, DensityPart, KmeansPart, Se
 _MOST_COUNT = 10
 """The most segments that a tree is studied for."""
 
+_BESIDE_BANDS = ("heavy-tail", "raw-scales", "extreme-customers", "near-constant")
+"""Remarks on features that say nothing of bands, which are cut where values lie, whatever their scale."""
+
 _HALVES = 2
 """Bands of a feature where nobody says: halves, so that two features make quadrants."""
 
@@ -32,6 +35,11 @@ class Found:
     count_study: CountStudy | None = None
     radius_study: RadiusStudy | None = None
     tree: MergeTree | None = None
+
+
+def remarks_beside(method: str) -> tuple[str, ...]:
+    """The codes of remarks on features that do not apply to a method."""
+    return _BESIDE_BANDS if method == "bands" else ()
 
 
 def find_segments(features: FeatureSet, wanted: SegmentsPart) -> Found:

@@ -21,7 +21,7 @@ from gauger.remarks import Remark, remarks_of
 from gauger.report import hand_off
 from gauger.study.carrying import with_earlier_names
 from gauger.study.files import MODEL
-from gauger.study.finding import Found, counts_asked, find_segments
+from gauger.study.finding import Found, counts_asked, find_segments, remarks_beside
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import ComparePart, HandOffPart, KmeansPart, Plan, TreePart
 from gauger.study.plan_files import from_environment, read_plan
@@ -139,7 +139,9 @@ class _Run:
         self._heed("Read", f"{len(table):,} customers from {self._place()}", remarks_of(table))
         yield
         features = prepare(table, **self.plan.preparation())
-        self._heed("Prepared", f"{features.headline()}: {', '.join(features.names)}", features.remarks)
+        beside = remarks_beside(self.plan.segments.method)
+        remarks = [remark for remark in features.remarks if remark.code not in beside]
+        self._heed("Prepared", f"{features.headline()}: {', '.join(features.names)}", remarks)
         yield
         study = self._count_study(results, features)
         yield

@@ -19,7 +19,7 @@ from gauger.segmentation import Segmentation
 from gauger.study.describing import plan_of
 from gauger.study.drawing import segments_figure
 from gauger.study.files import ALWAYS, ASSIGNMENTS, BEHAVIOUR, CENTRES, CUSTOMERS, MODEL, REMARKS, SOMETIMES
-from gauger.study.finding import Found
+from gauger.study.finding import Found, remarks_beside
 from gauger.study.method_files import add_method_files
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import EventsPart, FiguresPart, Plan, SourcePart
@@ -133,7 +133,8 @@ def add_study(
     seg = seg.with_remarks(tuple(_about_no_model(seg)))
     _add_segments(results, seg, plan, time)
     add_method_files(results, found, plan.figures)
-    content = [asdict(remark) for remark in (*seg.features.remarks, *seg.remarks)]
+    beside = remarks_beside(plan.segments.method)
+    content = [asdict(one) for one in (*seg.features.remarks, *seg.remarks) if one.code not in beside]
     results.path(REMARKS).write_text(json.dumps(content, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
     return plan
 
