@@ -58,7 +58,7 @@ def line_of(text: str, place: Place) -> int:
 
     Every beginning of the file that is TOML in itself is read; the setting begins after the last one without it.
     """
-    lines = text.splitlines()
+    lines = text.split("\n")
     for depth in range(len(place), 0, -1):
         start = 0
         for end in range(1, len(lines) + 1):
