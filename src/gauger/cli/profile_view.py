@@ -154,11 +154,11 @@ def _overlap(found: "Profile", number: int) -> str:
     if not found.overlap.shape[1] or number not in found.overlap.index:
         return ""
     row = found.overlap.loc[[number]].iloc[0]
-    near, parts = float(row["near_share"]), []
+    near, parts = float(row["near_share"] if row.notna()["near_share"] else 0.0), []
     if near >= _OVERLAPS:
         parts.append(f"{percent(near)} are nearly as close to {found.name_of(int(row['nearest']))}")
     tried = int(row["resamples"])
-    if tried and int(row["dissolved"]):
+    if tried and row.notna()["dissolved"] and int(row["dissolved"]):
         parts.append(f"dissolved in {int(row['dissolved'])} of {tried} resamples")
     return "; ".join(parts)
 
