@@ -100,7 +100,7 @@ def _measures(found: "Profile", number: int) -> list[str]:
 
     if not len(found.measures):
         return []
-    told_already = found.drivers.index[found.drivers["repeats"].notna()]
+    told_already = found.drivers.index[found.drivers["repeats"] != ""]
     scores = found.scores.loc[[number]].iloc[0].drop(told_already, errors="ignore")
     scores = scores.abs().sort_values(ascending=False, kind="stable")
     own, everyone = (found.typical.loc[[row]].iloc[0] for row in (number, EVERYONE))
