@@ -1,4 +1,4 @@
-"""Next quarter: a model of this quarter's segments, everyone assigned again, what has drifted, and who has moved.
+"""Next quarter: this quarter's study, everyone assigned again by its model, what has drifted, and who has moved.
 
 Run it from anywhere: `python examples/next_quarter.py [FOLDER]`.
 """
@@ -27,7 +27,7 @@ def behaviour_of(visits: pd.DataFrame) -> pd.DataFrame:
     )
 
 
-# This quarter: segments, named, and kept as a model.
+# This quarter: segments, kept as a study and named.
 visits = gauger.read_table(gauger.demo_file("visits.csv"))
 features = gauger.prepare(
     behaviour_of(visits),
@@ -35,12 +35,13 @@ features = gauger.prepare(
     features=["recency_days", "visits", "spend_mean", "seats_mean"],
     cap=(0.0, 0.99),
 )
-segments = gauger.segment_by_kmeans(features, 6)
-segments = segments.rename(gauger.profile(segments).suggested_names)
-file = gauger.build_model(segments, seed=0).save(folder / "model.json", replace=True)
+found = gauger.segment_by_kmeans(features, 6)
+gauger.save_study(found, folder / "spring", replace=True)
+study = gauger.name_study(folder / "spring", suggested=True)
+segments = study.segmentation
 
-# Next quarter there are new visits, by members that the model has never seen too.
-model = gauger.load_model(file)
+# Next quarter there are new visits, by members that the study has never seen too.
+model = gauger.open_study(folder / "spring").model
 later = behaviour_of(pd.concat([visits, gauger.read_table(gauger.demo_file("later/visits.csv"))]))
 now = model.assign(later, gate="learned")
 print(f"{model.headline()}, applied to {len(now):,} members, {int((now['segment'] == 0).sum())} of them in no segment")
@@ -70,4 +71,4 @@ print(gauger.compare(again.aligned_to(segments), segments, resamples=0).headline
 # The same in the database, where the whole customer base lives.
 (folder / "assign.sql").write_text(model.sql("behaviour", dialect="postgres", gate="learned"))
 gauger.write_table(now, folder / "assignments.csv", replace=True)
-print(f"model.json, assignments.csv, assign.sql and moves.png are in {folder}")
+print(f"spring/, assignments.csv, assign.sql and moves.png are in {folder}")

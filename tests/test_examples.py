@@ -7,6 +7,8 @@ from pathlib import Path
 
 import pytest
 
+import gauger
+
 ROOT = Path(__file__).parent.parent
 EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
 
@@ -23,6 +25,13 @@ def test_the_example_runs(
     if path.name == "first_segments.py":
         assert "not seen for long" in (tmp_path / "assignments.csv").read_text()
         assert (tmp_path / "segments.png").read_bytes().startswith(b"\x89PNG")
+
+
+def test_the_quarterly_plan_is_one_and_runs_in_the_checks() -> None:
+    """Two whole runs take too long here: the checks of a fresh clone run it."""
+    plan = gauger.read_plan(ROOT / "examples" / "quarterly_plan" / "plan.toml")
+    assert plan.events.file == "${OSTREL_VISITS}"
+    assert "examples/quarterly_plan/run.py" in (ROOT / ".ci" / "run").read_text()
 
 
 def test_the_python_example_of_the_readme_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -128,10 +128,8 @@ def customers_of(source: str | None, place: Place, reading: Reading, preparation
         plan = _with_reading(_with_source(study.plan, place.source, study.folder), reading)
         return Customers(source, reading, preparation, plan, study.folder, replace(study, plan=plan))
     if place.plan is not None:
-        plan = read_plan(place.plan)
+        plan = read_plan(place.plan).for_other_content()
         now = place.source if source is None else source
-        if now is not None and plan.source is not None:
-            plan = plan.model_copy(update={"source": plan.source.without_content()})
         plan = _with_reading(_with_source(plan, now, place.plan.parent), reading)
         return Customers(str(place.plan), reading, preparation, plan, place.plan.parent)
     if source is None:

@@ -1,6 +1,6 @@
 """The plan: all that it takes to do a study again, part by part; docs/plan.schema.json is made from it."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, FiniteFloat, field_validator, model_validator
 from pydantic_core import PydanticCustomError
@@ -37,7 +37,7 @@ class SourcePart(PlanPart):
     rows: Annotated[int, Field(ge=0)] | None = None
     sha256: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")] | None = None
 
-    def without_content(self) -> "SourcePart":
+    def without_content(self) -> Self:
         """The same place, whatever it holds."""
         return self.model_copy(update={"bytes": None, "rows": None, "sha256": None})
 
@@ -298,6 +298,13 @@ class Plan(PlanPart):
                 "both", "{name} is a feature and a category: leave one of them out", {"name": both[0]}
             )
         return self
+
+    def for_other_content(self) -> "Plan":
+        """The same plan for whatever its source and events hold now."""
+        parts = {name: getattr(self, name) for name in ("source", "events")}
+        return self.model_copy(
+            update={name: None if part is None else part.without_content() for name, part in parts.items()}
+        )
 
     def preparation(self) -> dict[str, Any]:
         """The keyword arguments of `prepare`."""

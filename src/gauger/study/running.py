@@ -111,7 +111,7 @@ def run_plan(
     True
     """
     file = Path(plan)
-    return _Run(read_plan(file), file.parent, Path(folder), tell, caution).whole(replace=replace)
+    return _Run(read_plan(file).for_other_content(), file.parent, Path(folder), tell, caution).whole(replace=replace)
 
 
 @dataclass
