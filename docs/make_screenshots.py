@@ -30,17 +30,17 @@ TERMINALS = {
     "look": "gauger look data/members.csv --key member_id",
     "features": "gauger features data/visits.csv --customer member_id --when visited_on --amount ticket_spend "
     "--quantity seats --event-key visit_id --out behaviour.csv",
+    "plan": "gauger plan data/members.csv --key member_id --events data/visits.csv --amount ticket_spend "
+    "--quantity seats --event-key visit_id --out plan.toml",
     "counts": f"gauger counts behaviour.csv --key member_id {PREPARATION} --out study",
     "segment": f"gauger segment behaviour.csv --key member_id {PREPARATION} --count 6 --out segments",
     "tree": f"gauger tree behaviour.csv --key member_id {PREPARATION} --out tree",
     "radius": f"gauger radius data/homes.csv {MAP} --out radius",
-    "compare": f"gauger compare data/homes.csv {MAP} --assignments round/assignments.csv "
-    "--against dense/assignments.csv --out compare",
-    "profile": f"gauger profile behaviour.csv --key member_id {PREPARATION} --assignments segments/assignments.csv "
-    "--out profile",
-    "drift": "gauger drift segments/model.json later.csv",
-    "handoff": "gauger handoff segments/assignments.csv data/members.csv --key member_id --campaign 'spring 2026' "
-    "--suppress data/suppression.csv --holdout 0.3 --out spring",
+    "compare": "gauger compare round dense --out compare",
+    "profile": "gauger profile segments --table data/members.csv --out profile",
+    "drift": "gauger drift segments later.csv",
+    "handoff": "gauger handoff segments data/members.csv --campaign 'spring 2026' --suppress data/suppression.csv "
+    "--holdout 0.3 --out spring",
     "measure": "gauger measure campaign/hand-off outcomes.csv --responded came --value spent",
 }
 FIGURES = {
@@ -52,8 +52,14 @@ FIGURES = {
         "segments/spread.png",
         "segments/iterations.png",
     ),
-    "figure-trees": ("tree/tree.png", "measures/tree.png"),
-    "figure-density": ("radius/neighbours.png", "radius/radii.png", "compare/side-by-side.png", "levels/levels.png"),
+    "figure-trees-density": (
+        "tree/tree.png",
+        "measures/tree.png",
+        "radius/neighbours.png",
+        "radius/radii.png",
+        "compare/side-by-side.png",
+        "levels/levels.png",
+    ),
     "figure-profiles": ("profile/components.png", "profile/heat.png", "profile/lines.png", "panel/flow.png"),
     "figure-campaign": ("later/moves.png", "campaign/page.png", "campaign/outcome.png"),
 }
@@ -81,8 +87,7 @@ def main() -> None:
             _photograph(display, folder, command, PICTURES / f"{name}.png")
         look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
         subprocess.run(look, cwd=folder, check=True, capture_output=True)
-        sides = "--assignments segments/assignments.csv --against data/panel.csv --column answer --out panel"
-        panel = [GAUGER, *shlex.split(f"compare behaviour.csv --key member_id {PREPARATION} {sides}")]
+        panel = [GAUGER, *shlex.split("compare segments --table data/panel.csv --column answer --out panel")]
         subprocess.run(panel, cwd=folder, check=True, capture_output=True)
         measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
         subprocess.run(measures, cwd=folder, check=True, capture_output=True)

@@ -80,7 +80,7 @@ def compare(
     )
     with folder as results:
         seg = segmented.with_features()
-        known = segmented.profiled_table() if against is None else _other_side(against, segmented.table)
+        known = segmented.profiled_table() if against is None else _other_side(against, segmented.table, seg, column)
         found = _compared(seg, known, str(against or segmented.other or origin), column)
         if results is not None:
             add_comparison_files(results, found, *axes)
@@ -88,12 +88,25 @@ def compare(
     console.wrote(results.paths if results is not None else ())
 
 
-def _other_side(path: Path, like: "pd.DataFrame") -> "pd.DataFrame":
-    """The assignments of another study, or a file."""
+def _other_side(
+    path: Path, like: "pd.DataFrame", seg: "Segmentation", column: str | None
+) -> "pd.DataFrame | Segmentation":
+    """The segments of another study of the same features, its assignments, or a file."""
     from gauger.study import open_study
     from gauger.tables import read_table
 
-    return open_study(path).assignments_like(like) if path.is_dir() else read_table(path)
+    if not path.is_dir():
+        return read_table(path)
+    study = open_study(path)
+    alike = sorted({*study.plan.features, *study.plan.categories}) == sorted(_columns_of(seg))
+    return study.segmentation if alike and column is None else study.assignments_like(like)
+
+
+def _columns_of(seg: "Segmentation") -> set[str]:
+    """The columns that segments were made of."""
+    return {
+        seg.features.indicators[name].column if name in seg.features.indicators else name for name in seg.features.names
+    }
 
 
 def _segments(prepared: "FeatureSet", assignments: "pd.DataFrame", name: str) -> "Segmentation":
@@ -102,11 +115,14 @@ def _segments(prepared: "FeatureSet", assignments: "pd.DataFrame", name: str) ->
     return segmentation_from_assignments(prepared, assignments, method=name)
 
 
-def _compared(seg: "Segmentation", other: "pd.DataFrame", name: str, column: str | None) -> "Comparison":
+def _compared(seg: "Segmentation", other: "pd.DataFrame | Segmentation", name: str, column: str | None) -> "Comparison":
     """Against a column of another table, or against assignments: as segments of the same features where they can be."""
     from gauger.columns import checked_table, refuse_bad_key
     from gauger.profiling import compare as compare_segments
+    from gauger.segmentation import Segmentation
 
+    if isinstance(other, Segmentation):
+        return compare_segments(seg, other)
     key = seg.features.key
     if column is not None:
         other = checked_table(other, [key, column])
