@@ -367,8 +367,10 @@ def segmentation_from_codes(
     counts = np.bincount(np.maximum(own, 0))[1:]
     if own.min() < 0 or not counts.all():
         raise SettingError("segments must be numbered from 1 without a gap, 0 for unassigned.")
-    sums = np.array([np.bincount(own, weights=column)[1:] for column in features.values.T]).reshape(-1, len(counts))
-    centres = (sums / counts).T
+    sums = np.empty((len(features.names), len(counts)))
+    for index, column in enumerate(features.values.T):
+        sums[index] = np.bincount(own, weights=column)[1:]
+    centres = np.ascontiguousarray((sums / counts).T)
     distances = distances_to_own(features, own, centres)
     own.flags.writeable = False
     return Segmentation(features, own, centres, distances, method)

@@ -207,7 +207,8 @@ def test_segment_then_profile_give_what_python_gives(
     np.testing.assert_array_equal(table["distance"], demo_segments.distances)
 
     members = gauger.demo_file("members.csv")
-    shown = command("profile", members, "--key", "member_id", "--assignments", "s/assignments.csv", "--out", "p")
+    of_file = ("--key", "member_id", "--assignments", "s/assignments.csv")
+    shown = command("profile", members, *of_file, "--all", "--out", "p")
     assert shown.returncode == 0, shown.stderr
     assert "Index of the means: everyone = 100" in shown.stdout
     assert "recency_days" not in shown.stdout
@@ -229,7 +230,7 @@ def test_profile_that_knows_the_features_says_how_firmly_segments_stand(
     table = (few_file, "--key", "member_id", "--features", "recency_days,visits,spend_mean")
     shown = command("segment", *table, "--count", 4, "--out", "s")
     followed = shlex.split(shown.stdout.splitlines()[-1].removeprefix("Next: gauger "))
-    shown = command(*followed, "--out", "p")
+    shown = command(*followed, "--all", "--out", "p")
     assert shown.returncode == 0, shown.stderr
     assert "dissolved in 20 resamples" in shown.stdout
     assert "p proves nothing there" in " ".join(shown.stderr.split())
@@ -277,7 +278,8 @@ def test_compare_checks_segments_against_a_known_column(
     sides = ("--assignments", "a.csv", "--against", gauger.demo_file("panel.csv"), "--column", "answer")
     shown = command("compare", behaviour_file, "--key", "member_id", *FEATURES, *sides, "--out", "c")
     assert shown.returncode == 0, shown.stderr
-    assert "87% of 294 customers agree, adjusted Rand 0.73" in shown.stdout
+    assert "answer: Cramér's V 0.83 (" in shown.stdout
+    assert "one would guess answer right for 86%" in " ".join(shown.stdout.split())
     assert "F: We go as a family, mostly at weekends" in shown.stdout
     assert "2,061 customers are among these segments only" in " ".join(shown.stderr.split())
     assert _narrow(shown.stdout)

@@ -148,3 +148,25 @@ def test_every_role_says_what_it_rests_on(members: pd.DataFrame) -> None:
 def test_a_column_with_endless_values_has_no_skew_and_no_warning(odd: float) -> None:
     seen = gauger.look(pd.DataFrame({"who": range(5), "spend": [1.5, 2.0, -1.7e308, odd, 9.0]}), key="who")
     assert np.isnan(seen.columns.loc["spend", "skew"])
+
+
+def test_an_identifier_of_digits_is_no_measure_and_amounts_are() -> None:
+    rng = np.random.default_rng(1)
+    cards = rng.choice(np.arange(10_000_000, 99_999_999), 300, replace=False)
+    table = pd.DataFrame(
+        {"card": cards, "sales": cards, "weight_g": rng.integers(50, 999_999, 300), "round": cards // 10 * 10}
+    )
+    roles = gauger.look(table).columns["role"]
+    assert roles["card"] == "key"
+    assert roles[["sales", "weight_g", "round"]].tolist() == ["measure"] * 3
+
+
+@pytest.mark.parametrize("top", ["5+", "5 or more", ">4"])
+def test_a_top_level_among_numbers_is_to_keep(top: str) -> None:
+    levels = ["1", "2", "3", "4", top]
+    seen = gauger.look(pd.DataFrame({"who": range(50), "people": levels * 10}), key="who")
+    told = {remark.code: remark.text for remark in seen.remarks}
+    assert "nearly-numbers" not in told
+    assert f"a top level, {top!r}" in told["top-level"]
+    odd = gauger.look(pd.DataFrame({"who": range(50), "people": ["1", "2", "3", "9", "5+"] * 10}), key="who")
+    assert "top-level" not in {remark.code for remark in odd.remarks}

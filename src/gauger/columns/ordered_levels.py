@@ -9,6 +9,7 @@ _NUMBER = re.compile(r"\d[\d.,]*\s*([kKmM](?![a-zA-Z]))?")
 _BELOW = re.compile(r"^\s*(<|under|below|less|up to|until|to\b)", re.IGNORECASE)
 _ABOVE = re.compile(r"(>|over|above|more)", re.IGNORECASE)
 _TIMES = {"k": 1e3, "m": 1e6}
+"""Thousands and millions."""
 _MOST_WITHOUT = 1
 """Levels without a number that an order may have, such as "unknown": they come last."""
 _FEWEST = 3

@@ -69,7 +69,7 @@ def flow(comparison: Comparison) -> Figure:
     >>> seg = gauger.segment_by_kmeans(features, 3)
     >>> comparison = gauger.compare(seg, table.set_index("who")["household"])
     >>> gauger.draw.flow(comparison).get_suptitle()
-    "household: Cramér's V 0.84 (0.71 to 1.00; by chance 0.37), 12 customers with a value"
+    "household: Cramér's V 0.86 (0.65 to 1.00; by chance 0.37), 12 customers with a value"
     """
     names = {UNASSIGNED_NAME: UNASSIGNED_NAME}
     matched = {label: number for number, label in comparison.matched["other"].dropna().items()}

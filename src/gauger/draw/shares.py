@@ -48,9 +48,9 @@ def category_shares(profile: Profile, column: str | None = None) -> Figure:
     Examples
     --------
     >>> import gauger, pandas as pd
-    >>> table = pd.DataFrame({"who": range(12), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42]})
-    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
-    >>> table["household"] = ["alone"] * 5 + ["family"] * 7
+    >>> table = pd.DataFrame({"who": range(120), "visits": [1, 2, 3, 2, 21, 22, 23, 22, 41, 42, 43, 42] * 10})
+    >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32] * 10
+    >>> table["household"] = (["alone"] * 5 + ["family"] * 7) * 10
     >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
     >>> profile = gauger.profile(gauger.segment_by_kmeans(features, 3), table)
     >>> gauger.draw.category_shares(profile).get_suptitle()

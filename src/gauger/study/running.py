@@ -104,9 +104,10 @@ def run_plan(
     --------
     >>> import gauger, pathlib, tempfile
     >>> with tempfile.TemporaryDirectory() as folder:
-    ...     draft = gauger.draft_plan(gauger.demo_file("homes.csv"), key="home_id", beside=folder)
-    ...     plan = draft.save(f"{folder}/plan.toml")
-    ...     study = gauger.run_plan(plan, f"{folder}/homes")
+    ...     plan = pathlib.Path(folder, "plan.toml")
+    ...     source = f'[source]\\nfile = "{gauger.demo_file("houses.csv")}"\\n'
+    ...     _ = plan.write_text(f'key = "house"\\n{source}[features.east_km]\\n[segments]\\nmethod = "bands"\\n')
+    ...     study = gauger.run_plan(plan, f"{folder}/houses")
     ...     (study.folder / "profile" / "means.csv").exists()
     True
     """
