@@ -1,11 +1,14 @@
 """Remarks travel with tables, results show them, and progress reaches whoever listens."""
 
+import re
+from pathlib import Path
+
 import pandas as pd
 import pytest
 
 import gauger
 from gauger.progress import task
-from gauger.remarks import Remark, attach_remarks, remarks_of
+from gauger.remarks import REMARK_CODES, Remark, attach_remarks, remarks_of
 from gauger.wording import plain_number, short_number
 
 
@@ -98,3 +101,14 @@ def test_reading_is_of_unknown_length_and_queries_tell_percents() -> None:
 )
 def test_plain_numbers_have_no_decimals_where_whole_and_show_no_rounding(value: float, text: str) -> None:
     assert plain_number(value) == text
+
+
+def test_the_codes_that_a_plan_may_refuse_are_those_of_the_code_and_of_the_guide() -> None:
+    root = Path(__file__).parents[1]
+    source = "".join(path.read_text() for path in (root / "src" / "gauger").rglob("*.py"))
+    written = set(re.findall(r'\bRemark\(\s*f?"([a-z0-9-]+)"', source)) - {"own"}
+    sampled = {code for code in REMARK_CODES if code.endswith("-sampled")}
+    assert written | sampled == set(REMARK_CODES)
+    assert sorted(REMARK_CODES) == list(REMARK_CODES)
+    guide = (root / "docs" / "guide.md").read_text()
+    assert [code for code in REMARK_CODES if not re.search(rf"\b{code}\b", guide)] == []

@@ -22,7 +22,7 @@ REMARK_CODES = tuple(
     outcomes-of-others outside-learned-range overlapping periods-missing periods-scaled radius-at-edge
     raw-scales repeated-events repeated-rows repeats-dropped rule-misses segments-matched sentinel
     shared-moments significance silhouette-sampled single-levels small-dense-segments source-changed
-    suppression-read tied-merges tiny-segment top-level too-small-to-say unassigned-on-one-side unequal-lengths
+    suppression-read tied-merges tiny-segment too-small-to-say top-level unassigned-on-one-side unequal-lengths
     unit-changed validity-sampled zero-for-missing
     """.split()
 )

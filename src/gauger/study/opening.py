@@ -129,10 +129,16 @@ class Study(Readable):
     @cached_property
     def remarks(self) -> tuple[Remark, ...]:  # type: ignore[override]
         """The cautions that the study was made with."""
-        content = json.loads((self.folder / REMARKS).read_text(encoding="utf-8"))
-        return tuple(
-            Remark(one["code"], one["text"], tuple(one["features"]), tuple(one["segments"])) for one in content
-        )
+        file = self.folder / REMARKS
+        if not file.is_file():
+            return ()
+        try:
+            content = json.loads(file.read_text(encoding="utf-8"))
+            return tuple(
+                Remark(one["code"], one["text"], tuple(one["features"]), tuple(one["segments"])) for one in content
+            )
+        except (ValueError, KeyError, TypeError) as error:
+            raise StudyError(f"{file} is damaged. Remove it, or segment again.") from error
 
     def headline(self) -> str:
         sizes = read_table(self.folder / ASSIGNMENTS)["segment"]
