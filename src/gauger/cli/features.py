@@ -1,5 +1,6 @@
 """`gauger features`: from a table of events to one row of behaviour a customer."""
 
+import shlex
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -107,7 +108,7 @@ def _summarise(
     show_columns(look(behaviour, key=summary.customer).columns.drop(columns=["because", "type", "distinct"]))
     console.remarks(remarks_of(behaviour))
     console.wrote(results.paths)
-    console.next_step(f"gauger counts {typed(str(out))} --key {summary.customer}")
+    console.next_step(f"gauger plan {typed(str(out))} --key {shlex.quote(summary.customer)} --out plan.toml")
 
 
 def _source(events: str, reading: Reading) -> "str | pd.DataFrame":

@@ -1,12 +1,13 @@
 """`gauger look`: what each column of a table is, before anything is done with it."""
 
 import math
+import shlex
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.options import Reading, Replace, Source
+from gauger.cli.options import Reading, Replace, Source, typed
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -58,6 +59,8 @@ def look(
         console.step(str(role), "; ".join(f"{', '.join(names)}: {because}" for because, names in reasons.items()))
     console.remarks(seen.remarks)
     console.wrote(paths)
+    if key is not None and seen.measures:
+        console.next_step(f"gauger plan {typed(source, reading)} --key {shlex.quote(key)} --out plan.toml")
 
 
 def show_columns(columns: "pd.DataFrame") -> None:
