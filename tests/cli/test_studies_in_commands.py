@@ -100,6 +100,10 @@ def test_names_follow_when_a_study_is_made_again(command: Run, few: Path, tmp_pa
     assert "regulars" in told
     assert "long away" in told
     assert gauger.open_study(tmp_path / "s").names[1] == "regulars"
+    few.write_text(few.read_text() + "new,1,2,3\n")
+    again = command("segment", "s", "--out", "s", "--replace")
+    assert (again.returncode, "has changed" in again.stderr) == (0, False)
+    assert "has changed" not in command("profile", "s").stderr
 
 
 def test_folders_and_files_in_each_others_place_are_told(command: Run, few: Path, tmp_path: Path) -> None:

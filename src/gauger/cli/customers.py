@@ -115,8 +115,13 @@ class Customers:
         return [str(self.beside / str(part.file)) for part in parts]
 
 
-def customers_of(source: str | None, place: Place, reading: Reading, preparation: Preparation) -> Customers:
-    """The customers that were typed: a table, the folder of a study, or a plan; raises wrong usage for none."""
+def customers_of(
+    source: str | None, place: Place, reading: Reading, preparation: Preparation, *, anew: bool = False
+) -> Customers:
+    """The customers that were typed: a table, the folder of a study, or a plan; raises wrong usage for none.
+
+    Where they are to be segmented `anew` it does not matter that a study's source has changed.
+    """
     from gauger.study import PLAN_FILE, open_study, read_plan
 
     if source is not None and Path(source).is_dir():
@@ -125,7 +130,8 @@ def customers_of(source: str | None, place: Place, reading: Reading, preparation
                 "a study has a plan of its own: leave --plan or the folder out.", param_hint="--plan"
             )
         study = open_study(source)
-        plan = _with_reading(_with_source(study.plan, place.source, study.folder), reading)
+        known = study.plan.for_other_content() if anew else study.plan
+        plan = _with_reading(_with_source(known, place.source, study.folder), reading)
         return Customers(source, reading, preparation, plan, study.folder, replace(study, plan=plan))
     if place.plan is not None:
         plan = read_plan(place.plan).for_other_content()

@@ -92,7 +92,7 @@ def segment(
         "max_iterations": max_iterations,
         "seed": seed,
     }
-    customers = customers_of(origin, place, reading, preparation)
+    customers = customers_of(origin, place, reading, preparation, anew=True)
     if customers.plan is not None:
         chosen = method or customers.plan.segments.method
     _refuse_unused(chosen, count, kmeans, density, bands)

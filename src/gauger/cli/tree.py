@@ -81,7 +81,7 @@ def tree(
     """
     if count is not None and height is not None:
         raise typer.BadParameter("say either --count or --height.", param_hint="--height")
-    customers = customers_of(origin, place, reading, preparation)
+    customers = customers_of(origin, place, reading, preparation, anew=True)
     wanted = _wanted(customers.plan, {**joining.settings(), "count": count, "height": height, "seed": seed})
     if joining.of == "features":
         _of_features(customers, joining, wanted, out, replace=replace)
