@@ -93,6 +93,18 @@ def test_what_is_typed_wins_over_the_plan_and_says_so(command: Run, few: Path, t
     assert plan.segments.count == 2
 
 
+def test_what_a_plan_refuses_is_refused_by_every_command(command: Run, few: Path, tmp_path: Path) -> None:
+    _ok(command("plan", few.name, "--key", "member_id", "--out", "plan.toml"))
+    with (tmp_path / "plan.toml").open("a") as file:
+        file.write('\n[remarks]\nrefuse = ["raw-scales"]\n')
+    shown = command(
+        "segment", "--plan", "plan.toml", "--count", 2, "--scale", "none", "--transform", "none", "--out", "s"
+    )
+    assert shown.returncode == 1
+    assert "gauger: the plan refuses raw-scales: " in " ".join(shown.stderr.split())
+    assert not (tmp_path / "s").exists()
+
+
 def test_names_follow_when_a_study_is_made_again(command: Run, few: Path, tmp_path: Path) -> None:
     _ok(command("segment", few.name, "--key", "member_id", "--count", 3, "--out", "s"))
     _ok(command("name", "s", "1=regulars", "3=long away"))

@@ -10,11 +10,12 @@ import typer
 from gauger.cli.options import Preparation, Reading, option, typed
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterable, Sequence
 
     import pandas as pd
 
     from gauger.features import FeatureSet
+    from gauger.remarks import Remark
     from gauger.study import Origin, Plan, Study
 
 MaybeSource = Annotated[
@@ -62,6 +63,7 @@ class Customers:
             return self.reading.read(self.where)
         table = read_customers(self.plan, self.beside)
         console.remarks(remarks_of(table))
+        self.refuse(remarks_of(table))
         return table
 
     def prepare(self, table: "pd.DataFrame", *, quietly: bool = False, unsaid: "Sequence[str]" = ()) -> "FeatureSet":
@@ -73,7 +75,16 @@ class Customers:
             changed = _typed_options(self.reading) + _typed_options(self.preparation)
             but = f", but for {' '.join(changed)}" if changed else ""
             console.say(f"As {self.told} says{but}.")
-        return self.preparation.carry_out(table, quietly=quietly, known=known, unsaid=unsaid)
+        prepared = self.preparation.carry_out(table, quietly=quietly, known=known, unsaid=unsaid)
+        self.refuse(remark for remark in prepared.remarks if remark.code not in unsaid)
+        return prepared
+
+    def refuse(self, remarks: "Iterable[Remark]") -> None:
+        """Raise RefusedRemarkError for a remark that the plan does not accept."""
+        from gauger.study import refuse_remarks
+
+        if self.plan is not None:
+            refuse_remarks(self.plan, remarks)
 
     @property
     def told(self) -> str:

@@ -28,6 +28,7 @@ def write_study(
     from gauger.study import FiguresPart, add_study, with_earlier_names
 
     found = with_earlier_names(found, customers.plan, customers.beside, out)
+    customers.refuse(found.seg.remarks)
     known = FiguresPart() if customers.plan is None else customers.plan.figures
     add_study(
         results, found, customers.origin(table, out), base=customers.plan_for(out), figures=asked(known, dict(figures))

@@ -3,7 +3,7 @@
 from gauger.study.carrying import with_earlier_names
 from gauger.study.drafting import PlanDraft, draft_plan
 from gauger.study.faults import told_faults
-from gauger.study.files import ALWAYS, ASSIGNMENTS, MODEL, SOMETIMES, is_study, study_folder
+from gauger.study.files import ALWAYS, ASSIGNMENTS, MODEL
 from gauger.study.finding import Found, cut_tree, find_segments, remarks_beside
 from gauger.study.method_files import add_radius_files, readable_merges
 from gauger.study.movement import migration_between
@@ -24,7 +24,7 @@ from gauger.study.plan_files import PLAN_FILE, plan_file, read_plan
 from gauger.study.refusing import refuse_remarks
 from gauger.study.running import run_plan
 from gauger.study.saving import Origin, add_study, save_study, study_results
-from gauger.study.sources import moved_part, moved_plan, read_customers, read_source, source_part
+from gauger.study.sources import moved_part, moved_plan, read_customers, source_part
 from gauger.study.step_files import (
     COMPARE_FILES,
     COMPARE_FILES_OF_SOME,
@@ -46,7 +46,6 @@ __all__ = [
     "PLAN_FILE",
     "PROFILE_FILES",
     "PROFILE_FILES_OF_SOME",
-    "SOMETIMES",
     "BandsPart",
     "CountsPart",
     "DensityPart",
@@ -68,7 +67,6 @@ __all__ = [
     "cut_tree",
     "draft_plan",
     "find_segments",
-    "is_study",
     "migration_between",
     "moved_part",
     "moved_plan",
@@ -77,14 +75,12 @@ __all__ = [
     "plan_file",
     "read_customers",
     "read_plan",
-    "read_source",
     "readable_merges",
     "refuse_remarks",
     "remarks_beside",
     "run_plan",
     "save_study",
     "source_part",
-    "study_folder",
     "study_results",
     "told_faults",
     "with_earlier_names",
