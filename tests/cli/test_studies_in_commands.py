@@ -127,6 +127,7 @@ def test_folders_and_files_in_each_others_place_are_told(command: Run, few: Path
         (("handoff", "s", few.name, "--campaign", "x", "--out", "o"), "no study"),
         (("name", few.name, "1=x"), "few.csv is a file, not the folder of a study"),
         (("migrate", "s", "s"), "no study"),
+        (("migrate", few.name, few.name, "--key", "membr"), "there is no column 'membr'"),
         (("look", "s"), "s is a folder; give the file to read"),
         (("run", "nowhere.toml", "--out", "o"), "there is no file nowhere.toml"),
     ):

@@ -146,7 +146,7 @@ def test_a_source_of_a_plan_that_is_gone_is_named_with_its_setting(place: Path) 
             'column = "area"\ntable = { file = "data/gone.csv" }',
         )
     )
-    with pytest.raises(StudyError, match=r"there is no file .*gone\.csv"):
+    with pytest.raises(StudyError, match=r"there is no file .*gone\.csv, which the plan names in \[compare\.table\]"):
         gauger.run_plan(place / "gone.toml", place / "gone")
     assert not (place / "gone").exists()
 

@@ -61,7 +61,7 @@ class Customers:
 
         if self.plan is None:
             return self.reading.read(self.where)
-        table = read_customers(self.plan, self.beside)
+        table = read_customers(self.plan, self.beside) if self.study is None else self.study.table
         console.remarks(remarks_of(table))
         self.refuse(remarks_of(table))
         return table
@@ -74,7 +74,7 @@ class Customers:
         if self.plan is not None and not quietly:
             changed = _typed_options(self.reading) + _typed_options(self.preparation)
             but = f", but for {' '.join(changed)}" if changed else ""
-            console.say(f"As {self.told} says{but}.")
+            console.say(f"As {self.where} says{but}.")
         prepared = self.preparation.carry_out(table, quietly=quietly, known=known, unsaid=unsaid)
         self.refuse(remark for remark in prepared.remarks if remark.code not in unsaid)
         return prepared
@@ -86,20 +86,12 @@ class Customers:
         if self.plan is not None:
             refuse_remarks(self.plan, remarks)
 
-    @property
-    def told(self) -> str:
-        """What is known of: the study's folder, or the plan file."""
-        return self.where
-
     def words(self, preparation: Preparation | None = None, *, with_preparation: bool = True) -> str:
         """The customers as they are typed for the next command."""
         own = preparation or self.preparation
         groups = (self.reading, own) if with_preparation else (self.reading,)
-        if self.study is not None:
-            return typed(str(self.study.folder), *groups)
-        if self.plan is not None:
-            return f"--plan {typed(self.where, *groups)}"
-        return typed(self.where, *groups)
+        of_a_plan = self.plan is not None and not Path(self.where).is_dir()
+        return f"{'--plan ' if of_a_plan else ''}{typed(self.where, *groups)}"
 
     def origin(self, table: "pd.DataFrame", folder: Path) -> "Origin":
         """Where they came from, as the plan in another folder says it."""
@@ -143,7 +135,8 @@ def customers_of(
         study = open_study(source)
         known = study.plan.for_other_content() if anew else study.plan
         plan = _with_reading(_with_source(known, place.source, study.folder), reading)
-        return Customers(source, reading, preparation, plan, study.folder, replace(study, plan=plan))
+        opened = None if anew else replace(study, plan=plan)
+        return Customers(source, reading, preparation, plan, study.folder, opened)
     if place.plan is not None:
         plan = read_plan(place.plan).for_other_content()
         now = place.source if source is None else source

@@ -188,7 +188,7 @@ def _events_part(events: Mapping[str, Any], key: str, folder: Path) -> EventsPar
     own = {name: settings.pop(name) for name in list(settings) if name not in SourcePart.model_fields}
     part = source_part(place, folder, settings)
     if own.get("when") is None:
-        own["when"] = _only_date(read_source(part, folder, option="--events"), key)
+        own["when"] = _only_date(read_source(part, folder, named="events"), key)
     return EventsPart.model_validate({**part.model_dump(), **own})
 
 

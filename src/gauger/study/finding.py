@@ -1,6 +1,7 @@
 """Find the segments that a plan asks for: by its method and settings, and by the advice where it leaves them open."""
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from typing import Any
 
 from gauger.choosing import (
@@ -14,7 +15,10 @@ from gauger.choosing import (
 from gauger.clustering import MergeTree, build_tree, segment_again
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
+from gauger.models import can_be_model
+from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
+from gauger.study.files import MODEL
 from gauger.study.plan import BandsPart, CountsPart, DensityPart, KmeansPart, SegmentsPart, TreePart
 
 _MOST_COUNT = 10
@@ -35,6 +39,10 @@ class Found:
     count_study: CountStudy | None = None
     radius_study: RadiusStudy | None = None
     tree: MergeTree | None = None
+
+    def with_caution(self) -> "Found":
+        """The same, with a remark where these segments cannot place other customers."""
+        return replace(self, seg=self.seg.with_remarks(tuple(_about_no_model(self.seg))))
 
 
 def remarks_beside(method: str) -> tuple[str, ...]:
@@ -63,7 +71,7 @@ def find_segments(features: FeatureSet, wanted: SegmentsPart) -> Found:
         settings["count"] = study.advice.count
     if isinstance(wanted, BandsPart) and wanted.bands is None:
         settings["bands"] = dict.fromkeys(features.names, _HALVES)
-    return Found(segment_again(features, settings), count_study=study)
+    return Found(segment_again(features, settings), count_study=study).with_caution()
 
 
 def counts_asked(wanted: CountsPart, features: FeatureSet) -> range:
@@ -81,7 +89,7 @@ def cut_tree(tree: MergeTree, wanted: TreePart) -> Found:
     counts = range(1, min(_MOST_COUNT, tree.leaves) + 1)
     study = study_counts(tree.features, counts=counts, method="tree", tree=tree, seed=wanted.seed)
     count = study.advice.count if wanted.count is None and wanted.height is None else wanted.count
-    return Found(tree.cut(count=count, height=wanted.height), count_study=study, tree=tree)
+    return Found(tree.cut(count=count, height=wanted.height), count_study=study, tree=tree).with_caution()
 
 
 def _by_advised_radius(features: FeatureSet, wanted: DensityPart) -> Found:
@@ -93,4 +101,15 @@ def _by_advised_radius(features: FeatureSet, wanted: DensityPart) -> Found:
     seg = segment_again(features, settings)
     said = {remark.code for remark in seg.remarks}
     seg = seg.with_remarks(tuple(remark for remark in study.remarks if remark.code not in said))
-    return Found(seg, radius_study=study)
+    return Found(seg, radius_study=study).with_caution()
+
+
+def _about_no_model(seg: Segmentation) -> Iterator[Remark]:
+    rule = seg.assignment_rule
+    if seg.count and not can_be_model(seg):
+        why = f"by {rule.metric} distances " if rule is not None and rule.metric != "euclidean" else ""
+        yield Remark(
+            "no-model",
+            f"segments {why}cannot place other customers, so there is no {MODEL}: to assign others, begin k-means with "
+            "these segments (segment_by_kmeans(features, seeding=segments)).",
+        )

@@ -14,7 +14,7 @@ from gauger.errors import SettingError
 from gauger.monitoring import Migration, migration
 from gauger.profiling import checked_assignments
 from gauger.remarks import Remark
-from gauger.study.files import is_study, study_folder
+from gauger.study.files import ASSIGNMENTS
 from gauger.study.opening import Study, open_study
 from gauger.tables import read_table
 from gauger.wording import listed
@@ -47,6 +47,7 @@ def migration_between(
     own = key or next((side.study.plan.key for side in (first, second) if side.study is not None), None)
     if own is None:
         raise SettingError("say which column identifies a customer: key= (on the command line: --key).")
+    first, second = _keys_alike(first, second, own)
     matched, remarks = _matched(first, second, own)
     worth = None if value is None else _worth(second.study, table, own, value, matched)
     found = migration(first.table, matched, key=own, value=worth, seed=seed)
@@ -54,19 +55,25 @@ def migration_between(
 
 
 def _side(place: str | PathLike[str]) -> _Side:
-    path = Path(place)
-    if path.is_dir() or is_study(path):
-        study = open_study(study_folder(path))
-        return _Side(read_table(study.folder / "assignments.csv", as_text=[study.plan.key]), study)
-    return _Side(read_table(path), None)
+    if not Path(place).is_dir():
+        return _Side(read_table(place), None)
+    study = open_study(place)
+    return _Side(read_table(study.folder / ASSIGNMENTS, as_text=[study.plan.key]), study)
+
+
+def _keys_alike(first: _Side, second: _Side, key: str) -> tuple[_Side, _Side]:
+    """Both sides with keys of one kind: text, where either has them as text."""
+    tables = [checked_table(side.table, [key, "segment"]) for side in (first, second)]
+    if tables[0][key].dtype != tables[1][key].dtype:
+        tables = [table.astype({key: str}) for table in tables]
+    return _Side(tables[0], first.study), _Side(tables[1], second.study)
 
 
 def _matched(first: _Side, second: _Side, key: str) -> tuple[pd.DataFrame, tuple[Remark, ...]]:
     """The later assignments with the earlier ones' numbers, where both were found apart from each other."""
     one, other = first.table, second.table
     if first.study is None or second.study is None:
-        as_text = {key: str}
-        return (other, ()) if one[key].dtype == other[key].dtype else (other.astype(as_text), ())
+        return other, ()
     here, theirs = checked_assignments(one, key), checked_assignments(other, key)
     indices = theirs[0].get_indexer(here[0])
     both = (indices >= 0) & (here[1] > 0)
@@ -104,9 +111,12 @@ def _worth(
     study: Study | None, table: str | PathLike[str] | None, key: str, column: str, assignments: pd.DataFrame
 ) -> pd.Series:
     """What each customer is worth, indexed by key as the assignments have it."""
-    if table is None and study is None:
+    if table is not None:
+        found = read_table(table)
+    elif study is not None:
+        found = study.table
+    else:
         raise SettingError("say which table has the value: table= (on the command line: --table).")
-    found = read_table(table) if table is not None else study.table if study is not None else assignments
     found = checked_table(found, [key, column])
     refuse_bad_key(found[key])
     keys = found[key] if found[key].dtype == assignments[key].dtype else found[key].astype(str)

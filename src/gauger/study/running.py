@@ -136,7 +136,7 @@ class _Run:
         return open_study(self.out)
 
     def _steps(self, results: Results) -> Iterator[None]:
-        table = read_customers(self.plan, self.beside)
+        table = read_customers(self.plan, self.beside, named=True)
         self._heed("Read", f"{len(table):,} customers from {self._place()}", remarks_of(table))
         yield
         features = prepare(table, **self.plan.preparation())
@@ -216,7 +216,7 @@ class _Run:
 
     def _profile(self, results: Results, found: Found, table: pd.DataFrame) -> None:
         part = self.plan.profile.table
-        known = table if part is None else read_source(part, self.beside, option="profile.table")
+        known = table if part is None else read_source(part, self.beside, named="profile.table")
         profile = profile_of(found.seg, known)
         add_profile_files(results, profile, found.seg, within=_PROFILE)
         self._heed("Profile", self._in_short(profile), profile.remarks)
@@ -231,7 +231,7 @@ class _Run:
             other = open_study(self.beside / from_environment(part.study))
             comparison = compare(found.seg, other.assignments_like(table))
         else:
-            known = table if part.table is None else read_source(part.table, self.beside, option="compare.table")
+            known = table if part.table is None else read_source(part.table, self.beside, named="compare.table")
             known = checked_table(known, [key, str(part.column)])
             refuse_bad_key(known[key])
             comparison = compare(found.seg, known.set_index(key)[part.column])
@@ -242,12 +242,12 @@ class _Run:
         settings = part.model_dump(exclude={"contacts", "suppress", "consent", "address", "format"})
         done = hand_off(
             found.seg,
-            read_source(part.contacts, self.beside, option="hand_off.contacts"),
+            read_source(part.contacts, self.beside, named="hand_off.contacts"),
             results.stage / _HAND_OFF,
             key=self.plan.key,
             suppress=None
             if part.suppress is None
-            else read_source(part.suppress, self.beside, option="hand_off.suppress"),
+            else read_source(part.suppress, self.beside, named="hand_off.suppress"),
             consent=None if part.consent == "none" else part.consent,
             address=None if part.address == "none" else part.address,
             format=from_environment(part.format),

@@ -1,7 +1,7 @@
 """Write a study's folder: who is in which segment, centres, model, figures, and the plan that repeats it."""
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
@@ -14,7 +14,6 @@ import pandas as pd
 from gauger.columns import checked_table
 from gauger.errors import SettingError
 from gauger.models import build_model, can_be_model, save_model
-from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 from gauger.study.describing import plan_of
 from gauger.study.drawing import segments_figure
@@ -93,7 +92,7 @@ def save_study(
     with study_results(place, replace=replace, sources=[source]) as results:
         origin = _origin(seg, source, dict(reading or {}), place, results)
         _refuse_other_customers(seg, origin.table)
-        add_study(results, Found(seg), origin, made_at=made_at)
+        add_study(results, Found(seg).with_caution(), origin, made_at=made_at)
     return open_study(place)
 
 
@@ -130,7 +129,6 @@ def add_study(
         kept = (results.stage / CUSTOMERS).exists()
         source = with_content(source, results.stage if kept else results.folder, origin.table)
     plan = plan_of(seg, source, events, base=base, figures=figures, made_at=time)
-    seg = seg.with_remarks(tuple(_about_no_model(seg)))
     _add_segments(results, seg, plan, time)
     add_method_files(results, found, plan.figures)
     beside = remarks_beside(plan.segments.method)
@@ -183,15 +181,4 @@ def _refuse_other_customers(seg: Segmentation, table: pd.DataFrame) -> None:
         raise SettingError(
             f"{int(lacking.sum()):,} of {len(lacking):,} segmented customers are not in the source by {key}: is it the "
             "table that the features were made of?"
-        )
-
-
-def _about_no_model(seg: Segmentation) -> Iterator[Remark]:
-    rule = seg.assignment_rule
-    if seg.count and not can_be_model(seg):
-        why = f"by {rule.metric} distances " if rule is not None and rule.metric != "euclidean" else ""
-        yield Remark(
-            "no-model",
-            f"segments {why}cannot place other customers, so there is no {MODEL}: to assign others, begin k-means with "
-            "these segments (segment_by_kmeans(features, seeding=segments)).",
         )

@@ -118,25 +118,27 @@ def shown_place(part: SourcePart) -> str:
     return without_password(part.url or part.file or "")
 
 
-def read_source(part: SourcePart, beside: Path, *, option: str = "--source") -> pd.DataFrame:
+def read_source(part: SourcePart, beside: Path, *, named: str = "") -> pd.DataFrame:
     """The table of a source, as a plan in the folder `beside` says; a remark tells when it holds something else now.
 
-    Raises StudyError with the `option` to give when a file is gone.
+    Raises StudyError when a file is gone, with the option to give, or with the part of the plan that has `named` it.
     """
     place = place_of(part, beside)
     try:
         with _bad_lines(part) as kept:
             table = read_table(place, **{name: _setting(part, name) for name in _READING}, skip_bad_lines=kept)
     except MissingFileError as error:
-        raise StudyError(_gone(place, option)) from error
+        raise StudyError(_gone(place, named)) from error
     changed = list(about_change(part, beside, table))
     if changed:
         attach_remarks(table, [*remarks_of(table), *changed])
     return table
 
 
-def _gone(place: str, option: str) -> str:
-    return f"the source of this study is gone: there is no file {place}. Say where it is now: {option} FILE."
+def _gone(place: str, named: str) -> str:
+    if named:
+        return f"there is no file {place}, which the plan names in [{named}]. Correct the path there."
+    return f"the source of this study is gone: there is no file {place}. Say where it is now: --source FILE."
 
 
 def _setting(part: SourcePart, name: str) -> Any:
@@ -153,12 +155,15 @@ def _bad_lines(part: SourcePart) -> Iterator[Path | None]:
         yield Path(folder, "bad-lines.csv")
 
 
-def read_customers(plan: Plan, beside: Path, *, option: str = "--source") -> pd.DataFrame:
-    """The customers that a plan speaks of: its source, or the behaviour that its events come to."""
+def read_customers(plan: Plan, beside: Path, *, named: bool = False) -> pd.DataFrame:
+    """The customers that a plan speaks of: its source, or the behaviour that its events come to.
+
+    Where a file is gone, the error says which part of the plan has `named` it, or the option to give.
+    """
     if plan.events is None:
         assert plan.source is not None
-        return read_source(plan.source, beside, option=option)
-    everyone = None if plan.source is None else read_source(plan.source, beside, option=option)
+        return read_source(plan.source, beside, named="source" if named else "")
+    everyone = None if plan.source is None else read_source(plan.source, beside, named="source")
     events = plan.events
     file = place_of(events, beside)
     settings = {**{name: getattr(events, name) for name in _EVENTS}, "customer": plan.key}
@@ -166,7 +171,7 @@ def read_customers(plan: Plan, beside: Path, *, option: str = "--source") -> pd.
         behaviour = summarise_events(file, customers=everyone, **settings)
         changed = list(about_change(events, beside, behaviour)) if events.sha256 else []
     else:
-        table = read_source(events, beside, option="--events")
+        table = read_source(events, beside, named="events")
         behaviour = summarise_events(table, customers=everyone, **settings)
         changed = list(remarks_of(table))
     attach_remarks(behaviour, [*remarks_of(behaviour), *changed])
