@@ -125,7 +125,9 @@ def customers_of(
 
     Where they are to be segmented `anew` it does not matter that a study's source has changed.
     """
+    from gauger.errors import MissingFileError
     from gauger.study import PLAN_FILE, open_study, read_plan
+    from gauger.tables import is_url
 
     if source is not None and Path(source).is_dir():
         if place.plan is not None:
@@ -151,6 +153,8 @@ def customers_of(
     if place.source is not None:
         raise typer.BadParameter("--source is for a study or a plan; TABLE says where they are.", param_hint="--source")
     if preparation.key is None:
+        if not is_url(source) and not Path(source).exists():
+            raise MissingFileError.at(Path(source))
         raise typer.BadParameter("say which column identifies a customer.", param_hint="--key")
     return Customers(source, reading, preparation, None, Path())
 
