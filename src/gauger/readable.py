@@ -2,17 +2,30 @@
 
 import html
 from abc import ABC, abstractmethod
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Self
 
 import pandas as pd
 
 from gauger.remarks import Remark
-from gauger.wording import visible
+from gauger.wording import CUSTOMER, Noun, visible
 
 
 class Readable(ABC):
     """A result that prints as a headline, a table of at most 20 rows, and its remarks."""
 
     remarks: tuple[Remark, ...]
+
+    def __post_init__(self) -> None:
+        if self.noun != CUSTOMER:
+            own = tuple(replace(one, text=self.noun.said(one.text, one.features)) for one in self.remarks)
+            object.__setattr__(self, "remarks", own)
+
+    @property
+    def noun(self) -> Noun:
+        """The word for whoever is segmented."""
+        return CUSTOMER
 
     @abstractmethod
     def headline(self) -> str:
@@ -36,6 +49,10 @@ class Advice(ABC):
     """What a study recommends, with its reasons; it tells itself in a terminal and in a notebook."""
 
     reasons: tuple[str, ...]
+
+    def said_of(self, noun: Noun, names: Iterable[str] = ()) -> Self:
+        """The same advice in the words of whoever is segmented; names stay as they are written."""
+        return replace(self, reasons=tuple(noun.said(reason, names) for reason in self.reasons))  # type: ignore[type-var]
 
     @abstractmethod
     def headline(self) -> str:

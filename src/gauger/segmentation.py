@@ -13,7 +13,7 @@ from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.wording import listed, plural
+from gauger.wording import Noun, listed, plural
 
 UNASSIGNED, UNASSIGNED_NAME = 0, "unassigned"
 """The code and the name of who is in no segment."""
@@ -126,6 +126,11 @@ class Segmentation(Readable):
     own_names: Mapping[int, str] = field(default_factory=dict)
     given_names: Mapping[int, str] = field(default_factory=dict)
     settings: Mapping[str, object] = field(default_factory=dict)
+
+    @property
+    def noun(self) -> Noun:
+        """The word for whoever is segmented."""
+        return self.features.noun
 
     @property
     def count(self) -> int:
@@ -341,10 +346,7 @@ class Segmentation(Readable):
         customers = len(self.codes)
         left = int(np.count_nonzero(self.codes == UNASSIGNED))
         rest = f", {left:,} unassigned" if left else ""
-        return (
-            f"{self.count} {plural(self.count, 'segment')} of {customers:,} {plural(customers, 'customer')} "
-            f"by {self.method}{rest}"
-        )
+        return f"{self.count} {plural(self.count, 'segment')} of {self.noun.counted(customers)} by {self.method}{rest}"
 
     def overview(self) -> pd.DataFrame:
         labels = pd.Series(self.names, name="name").reindex(self.numbers)

@@ -1,8 +1,10 @@
 """Words for people: lists, plurals, numbers, and text with nothing hidden in it."""
 
 import difflib
+import re
 import unicodedata
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 
 _UNSEEN = ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp")
 """Unicode's categories of control, format, surrogate, private and unassigned signs, and its separators of lines."""
@@ -105,3 +107,74 @@ def listed(words: Iterable[str], most: int = 3, last: str = "and") -> str:
 def plural(count: int, one: str, many: str | None = None) -> str:
     """`one` when count is 1, else its plural."""
     return one if count == 1 else many or f"{one}s"
+
+
+@dataclass(frozen=True)
+class Noun:
+    """The word for whoever is segmented: one of them, and many."""
+
+    one: str
+    many: str
+
+    @classmethod
+    def called(cls, one: str) -> "Noun":
+        """The noun with its plural by rule."""
+        word = " ".join(one.split())
+        if word in _IRREGULAR:
+            return cls(word, _IRREGULAR[word])
+        if word.endswith("y") and word[-2:-1] not in "aeiou":
+            return cls(word, f"{word[:-1]}ies")
+        return cls(word, f"{word}es" if word.endswith(("s", "x", "z", "ch", "sh")) else f"{word}s")
+
+    @classmethod
+    def of_key(cls, key: str) -> "Noun":
+        """What the name of a key column says its rows are, such as "house" of house_id; a customer where it says none
+        of the words that a key is usually of."""
+        words = [word.lower() for word in re.findall(r"[A-Z]?[a-z]+|[A-Z]+|[^\W\d_A-Za-z]+", key)]
+        while words and words[-1] in _OF_A_KEY:
+            words.pop()
+        for noun in map(cls.called, _USUAL):
+            if words and words[-1] in (noun.one, noun.many):
+                return noun
+        return CUSTOMER
+
+    def of(self, count: int) -> str:
+        """The noun for so many."""
+        return self.one if count == 1 else self.many
+
+    def counted(self, count: int) -> str:
+        """So many of them: "48 houses"."""
+        return f"{count:,} {self.of(count)}"
+
+    def said(self, text: str, keep: Iterable[str] = ()) -> str:
+        """A text of ours about customers as one about whoever they are; names to `keep` stay as they are written."""
+        if self.one == "customer" or "ustomer" not in text:
+            return text
+        kept = "|".join(re.escape(name) for name in sorted(keep, key=len, reverse=True) if name)
+        pattern = f"(?:{kept})|" if kept else ""
+        return re.sub(rf"{pattern}'[^']*'|\b[Cc]ustomers?\b", self._instead, text)
+
+    def _instead(self, found: "re.Match[str]") -> str:
+        word = found[0]
+        if word.lower() not in ("customer", "customers"):
+            return word
+        own = self.one if word[-1] == "r" else self.many
+        return first_up(own) if word[0] == "C" else own
+
+
+CUSTOMER = Noun("customer", "customers")
+
+_IRREGULAR = {"person": "people", "man": "men", "woman": "women", "child": "children"}
+
+_OF_A_KEY = frozenset("id ids key no nr num number code ref reference uuid guid pk sk hash name".split())
+"""Words with which the name of a key says that it is one."""
+
+_USUAL = tuple(
+    """
+    customer client member household house home user account subscriber guest visitor shopper buyer donor patient
+    student person shop store branch company business site outlet product contract policy device city region county
+    employee supplier vendor partner cinema family passenger player driver tenant reader listener viewer owner contact
+    prospect seller merchant school clinic team farm hotel restaurant card
+    """.split()
+)
+"""What keys are usually of; any other word would be a guess, and `noun=` says it."""

@@ -23,6 +23,7 @@ class Stream(Enum):
     LINKAGES_SAMPLE = (11,)
     METRICS_SAMPLE = (13,)
     ASSOCIATION = (14,)
+    EXPLORED_SAMPLE = (15,)
     LEARNERS = (1, 0)
     OTHER_LEARNERS = (1, 1)
 

@@ -1,6 +1,7 @@
 """How many segments, which radius, linkage or metric: the studies and their advice."""
 
 from gauger.choosing.advice import CountAdvice
+from gauger.choosing.changes import change_in_words
 from gauger.choosing.counts import CountStudy, possible_counts, study_counts
 from gauger.choosing.linkages import LinkageAdvice, LinkageStudy, study_linkages
 from gauger.choosing.metrics import NEIGHBOURS, MetricAdvice, MetricStudy, study_metrics
@@ -23,6 +24,7 @@ __all__ = [
     "RadiusAdvice",
     "RadiusStudy",
     "Silhouette",
+    "change_in_words",
     "plateaus_of",
     "possible_counts",
     "refuse_bad_coarseness",

@@ -1,7 +1,8 @@
 """The advice on the count: one number, how sure it is, why, and what else is worth a look."""
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Self
 
 import pandas as pd
 
@@ -14,7 +15,7 @@ from gauger.choosing.signs import LEAST_SHARE
 from gauger.choosing.weighing import LIKELY, SURE
 from gauger.readable import Advice
 from gauger.segmentation import Segmentation
-from gauger.wording import first_up, listed, plural
+from gauger.wording import Noun, first_up, listed, plural
 
 VERDICTS = ("clear", "leaning", "unclear", "no structure")
 
@@ -83,6 +84,11 @@ class CountAdvice(Advice):
         """The reasons, then the alternatives, each as a sentence."""
         others = (f"Also look at {count}: {why}." for count, why in self.alternatives.items())
         return [*self.reasons, *others]
+
+    def said_of(self, noun: Noun, names: Iterable[str] = ()) -> Self:
+        own = super().said_of(noun, names)
+        others = {count: noun.said(why, names) for count, why in self.alternatives.items()}
+        return replace(own, alternatives=others)
 
     def headline(self) -> str:
         return f"{self.count} {plural(self.count, 'segment')}, {self.verdict}."

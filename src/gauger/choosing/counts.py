@@ -22,7 +22,7 @@ from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
-from gauger.wording import first_up, listed, plural
+from gauger.wording import Noun, first_up, listed, plural
 
 METHODS = ("kmeans", "tree")
 
@@ -82,6 +82,11 @@ class CountStudy(Readable):
     advice: CountAdvice
     segmentations: Mapping[int, Segmentation]
     remarks: tuple[Remark, ...] = ()
+
+    @property
+    def noun(self) -> Noun:
+        """The word for whoever is segmented."""
+        return next(iter(self.segmentations.values())).noun
 
     def headline(self) -> str:
         return f"{self.advice.count} {plural(self.advice.count, 'segment')} advised, {self.advice.verdict}"
@@ -211,6 +216,7 @@ def study_counts(
         advice = replace(advice, reasons=(first, *(first_up(remark.text) for remark in shapes), *others))
     remarks += shapes
     shown = [name for name in _COLUMNS if name in table]
+    advice = advice.said_of(features.noun, features.names)
     return CountStudy(table[shown], advice, segmentations, remarks)
 
 

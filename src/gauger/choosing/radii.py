@@ -33,7 +33,7 @@ from gauger.features import FeatureSet
 from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.wording import short_number
+from gauger.wording import CUSTOMER, Noun, short_number
 
 RADII = 12
 """Radii that are tried: judgement."""
@@ -98,6 +98,7 @@ class RadiusStudy(Readable):
     advice: RadiusAdvice
     by_min_points: pd.DataFrame
     remarks: tuple[Remark, ...] = ()
+    noun: Noun = CUSTOMER
 
     def radius_for(self, coarseness: float) -> float:
         """Give a radius of the table by one knob.
@@ -250,7 +251,8 @@ def _study(
             told = beside.told_apart(_spread(near, reach, links[lengths <= chosen], chosen, rank).group + 1)
         advice = heard_beside(advice, groups, beside.groups, told)
     remarks = (*_about(table, advice, n), *about_density(names, everyone, near, min_points))
-    return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks)
+    advice = advice.said_of(features.noun, features.names)
+    return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks, features.noun)
 
 
 def _levels(near: Neighbours, reach: Values, merges: Merges, features: int, min_points: int) -> Hierarchy:

@@ -2,30 +2,21 @@
 
 from typing import TYPE_CHECKING
 
-from gauger.wording import listed, percent, plain_number, plural
+from gauger.wording import listed, plain_number
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from gauger.profiling import Profile
 
-_TOLD_MEASURES, _TOLD_LEVELS = 3, 2
-"""Measures and levels told of each segment."""
-
-_STANDS_OUT = 0.1
-"""The surplus of a level's share that is worth telling: judgement."""
-
-_OVERLAPS = 0.05
-"""The share of a segment that is nearly as close to another from which their overlap is told: judgement."""
+_TOLD_MEASURES = 3
+"""Measures told of each segment."""
 
 _KNOWN_OF_FEW = 0.5
 """A category known of fewer than this share of the customers is said to be, first."""
 
 _OF_TESTS = ("significance",)
 """Remarks on what only the whole profile prints: p."""
-
-_NEARLY_WHOLE = 0.95
-"""A category known of at least this share of a segment is as good as known of all of it: judgement."""
 
 _MOST_DRIVERS, _TINY_P, _SHARES = 12, 0.001, ("share_of_segment", "share_of_matching")
 """Drivers shown, and the p below which "< 0.001" says enough."""
@@ -70,97 +61,28 @@ def _show_little_known(found: "Profile") -> None:
 
 def _show_segment(found: "Profile", number: int) -> None:
     from gauger.cli import console
+    from gauger.profiling import (
+        mixed_up_with,
+        own_levels,
+        own_measures,
+        own_rule,
+        shares_in_words,
+        what_it_is_called,
+    )
 
-    size = found.sizes.loc[[number]].iloc[0]
-    name, suggested = str(size["name"]), found.suggested_names.get(number, "")
-    customers = int(size["customers"])
-    shares = [percent(float(size["share"]))]
-    shares += [
-        f"{percent(float(size[total]))} of {total.removeprefix('share_of_')}"
-        for total in found.sizes.columns
-        if total.startswith("share_of_")
-    ]
-    called = suggested if name == f"segment {number}" else name
-    console.heading(f"{number}  {called}: {customers:,} {plural(customers, 'customer')}, {', '.join(shares)}")
-    measures, levels = _measures(found, number), _levels(found, number)
+    customers = found.noun.counted(int(found.sizes.loc[[number], "customers"].iloc[0]))
+    shares = ", ".join(shares_in_words(found, number))
+    console.heading(f"{number}  {what_it_is_called(found, number)}: {customers}, {shares}")
+    measures = own_measures(found, number, _TOLD_MEASURES)
     lines = {
-        "apart by": ", ".join(measures),
-        "more often": ", ".join(levels),
-        "rule": _rule(found, number),
-        "like": _overlap(found, number),
+        "apart by": ", ".join(f"{one.name} {plain_number(one.own)} ({plain_number(one.everyone)})" for one in measures),
+        "more often": ", ".join(own_levels(found, number)),
+        "rule": own_rule(found, number),
+        "like": mixed_up_with(found, number),
     }
     for label, text in lines.items():
         if text:
             console.step(f"   {label}", text)
-
-
-def _measures(found: "Profile", number: int) -> list[str]:
-    """The measures in which the segment differs most, with everyone's figure beside its own."""
-    from gauger.segmentation import EVERYONE
-
-    if not len(found.measures):
-        return []
-    told_already = found.drivers.index[found.drivers["repeats"] != ""]
-    scores = found.scores.loc[[number]].iloc[0].drop(told_already, errors="ignore")
-    scores = scores.abs().sort_values(ascending=False, kind="stable")
-    own, everyone = (found.typical.loc[[row]].iloc[0] for row in (number, EVERYONE))
-    return [
-        f"{name} {plain_number(float(own[name]))} ({plain_number(float(everyone[name]))})"
-        for name in scores.index[:_TOLD_MEASURES]
-        if scores[name] == scores[name]
-    ]
-
-
-def _levels(found: "Profile", number: int) -> list[str]:
-    """The levels that are known of the segment more often than of everyone; counted where few are known."""
-    from gauger.profiling import FEWEST_SHARED, OTHER_LEVELS
-    from gauger.segmentation import EVERYONE
-
-    if not len(found.categories):
-        return []
-    surplus = (found.categories[number] - found.categories[EVERYONE]).sort_values(ascending=False, kind="stable")
-    told = [
-        (str(column), str(level))
-        for column, level in surplus.index[surplus >= _STANDS_OUT]
-        if level != OTHER_LEVELS and found.known[number][column] >= FEWEST_SHARED
-    ]
-    once = dict(reversed(told))
-    chosen = [(column, level) for column, level in told if once[column] == level][:_TOLD_LEVELS]
-    return [
-        f"{column} {level} {found.share_in_words(column, level, number)}{_base(found, column, number)} "
-        f"({found.share_in_words(column, level, EVERYONE)})"
-        for column, level in chosen
-    ]
-
-
-def _base(found: "Profile", column: str, number: int) -> str:
-    """What a share is of, where that is not nearly the whole segment."""
-    known, customers = int(found.known[number][column]), int(found.sizes.loc[[number], "customers"].iloc[0])
-    return f" of {known:,} known" if known < _NEARLY_WHOLE * customers else ""
-
-
-def _rule(found: "Profile", number: int) -> str:
-    if number not in found.rules.index:
-        return ""
-    rule = found.rules.loc[[number]].iloc[0]
-    return (
-        f"{rule['rule']} ({percent(float(rule['share_of_segment']))} of the segment, "
-        f"{percent(float(rule['share_of_matching']))} of those who match)"
-    )
-
-
-def _overlap(found: "Profile", number: int) -> str:
-    """Whom the segment overlaps with, and whether it comes back."""
-    if not found.overlap.shape[1] or number not in found.overlap.index:
-        return ""
-    row = found.overlap.loc[[number]].iloc[0]
-    near, parts = float(row["near_share"] if row.notna()["near_share"] else 0.0), []
-    if near >= _OVERLAPS:
-        parts.append(f"{percent(near)} are nearly as close to {found.name_of(int(row['nearest']))}")
-    tried = int(row["resamples"])
-    if tried and row.notna()["dissolved"] and int(row["dissolved"]):
-        parts.append(f"dissolved in {int(row['dissolved'])} of {tried} resamples")
-    return "; ".join(parts)
 
 
 def _show_orders(found: "Profile") -> None:

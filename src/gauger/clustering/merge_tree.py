@@ -28,7 +28,7 @@ from gauger.features import FeatureSet
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation, number_by_size, segmentation_from_codes
-from gauger.wording import listed, plural, short_number
+from gauger.wording import Noun, listed, plural, short_number
 
 MOST_COMPARED = 3_000
 """Leaves that the cophenetic correlation compares: 4.5 million pairs."""
@@ -108,6 +108,11 @@ class MergeTree(Readable):
     regrown: Callable[[FeatureSet], "MergeTree"] | None = None
     remarks: tuple[Remark, ...] = ()
     settings: Mapping[str, object] = field(default_factory=dict)
+
+    @property
+    def noun(self) -> Noun:
+        """The word for whoever is segmented."""
+        return self.features.noun
 
     @property
     def leaves(self) -> int:

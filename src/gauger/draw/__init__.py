@@ -7,6 +7,7 @@ from gauger.draw.components import component_scatter
 from gauger.draw.correlation_heat import correlations
 from gauger.draw.counts import count_study
 from gauger.draw.dendrograms import dendrogram
+from gauger.draw.describing import describe
 from gauger.draw.feature_trees import feature_tree
 from gauger.draw.flows import flow, migration_flow
 from gauger.draw.heats import profile_heat
@@ -18,6 +19,7 @@ from gauger.draw.lines import profile_lines
 from gauger.draw.maps import segment_map
 from gauger.draw.outcomes import campaign_outcome
 from gauger.draw.pairs import pair_grid
+from gauger.draw.palette import SEGMENT_COLOURS, segment_colour
 from gauger.draw.profiles import profile_bars
 from gauger.draw.radii import neighbour_distances, radius_study
 from gauger.draw.scatters import scatter
@@ -27,8 +29,10 @@ from gauger.draw.silhouettes import silhouette_beside, silhouette_diagrams
 from gauger.draw.splits import segment_splits
 from gauger.draw.spreads import segment_spread
 from gauger.draw.tree_studies import linkage_study, metric_study
+from gauger.draw.typeface import typeface_file
 
 __all__ = [
+    "SEGMENT_COLOURS",
     "campaign_outcome",
     "category_shares",
     "component_scatter",
@@ -36,6 +40,7 @@ __all__ = [
     "count_study",
     "dendrogram",
     "density_levels",
+    "describe",
     "distributions",
     "feature_tree",
     "flow",
@@ -53,6 +58,7 @@ __all__ = [
     "radius_study",
     "scatter",
     "segment_boxes",
+    "segment_colour",
     "segment_map",
     "segment_splits",
     "segment_spread",
@@ -61,4 +67,5 @@ __all__ = [
     "silhouette_beside",
     "silhouette_diagrams",
     "treatments",
+    "typeface_file",
 ]

@@ -12,9 +12,10 @@ from scipy.stats import gaussian_kde
 
 from gauger.draw.curves import Curve, curve_of, even_steps, follow, span_back, span_on
 from gauger.draw.labels import short_name
-from gauger.draw.panels import most_panels, panels_for
+from gauger.draw.palette import FAINT, INK, PAPER, segment_colour
+from gauger.draw.panels import most_panels, panels_for, rows_of
 from gauger.draw.planes import MOST_NAMED
-from gauger.draw.style import FAINT, INK, PAPER, dress, new_figure, segment_colour
+from gauger.draw.style import dress, new_figure
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
 from gauger.profiling import matched_table, sample_of
 from gauger.segmentation import Segmentation
@@ -50,8 +51,8 @@ def segment_boxes(
     seg : Segmentation
         The segments.
     measures : sequence of str, optional
-        Features, or columns of `table`; by default the features that tell segments apart best, at most nine (six of
-        more than 8 segments, three of more than 14).
+        Features, or columns of `table`; by default the features that tell segments apart best, at most 16 (twelve
+        of more than 5 segments, eight of more than 8, four of more than 14).
     table : pandas.DataFrame, optional
         Matched by key.
     kind : {"box", "violin"}
@@ -92,16 +93,19 @@ def segment_boxes(
         notes.append(f"{left_out} more features tell segments apart less.")
     if seg.count > MOST_NAMED:
         notes.append(f"The {MOST_NAMED} largest of {seg.count:,} segments are drawn.")
-    figure = new_figure(_title(seg, columns), " ".join(notes))
-    panels, across = panels_for(figure, len(columns))
-    for position, (axes, (name, values)) in enumerate(zip(panels, columns.items(), strict=True)):
-        _panel(axes, seg, (name, values), kind, named=position % across == 0)
+    figure = new_figure(
+        _title(seg, columns),
+        " ".join(notes),
+        form="A panel a measure, in it a mark a segment: where the middle half of it and nine in ten of it are.",
+    )
+    for (axes, first), measure in zip(panels_for(figure, rows_of(len(columns))), columns.items(), strict=True):
+        _panel(axes, seg, measure, kind, named=first)
     return figure
 
 
 _NOTES = {
-    "box": "Box: the middle half of a segment's customers, with the median. Line: nine in ten.",
-    "violin": "Height: how many of a segment's customers are there, over nine in ten of them. White: the median.",
+    "box": "Box: the middle half of a segment, with the median. Line: nine in ten.",
+    "violin": "Height: how many of a segment are there, over nine in ten of it. White: the median.",
 }
 
 
@@ -198,7 +202,7 @@ def _violin(axes: Axes, position: int, own: Values, marks: Values, number: int, 
 def _title(seg: Segmentation, columns: dict[str, Values]) -> str:
     """The measure and the two segments whose middle halves are farthest from touching, or that all of them touch."""
     if seg.count < 2:
-        return "One segment, and how its customers are distributed"
+        return f"One segment, and how its {seg.noun.many} are distributed"
     apart = {name: _apart(seg, values) for name, values in columns.items()}
     best = max(apart, key=lambda name: apart[name])
     pairs = seg.count * (seg.count - 1) // 2

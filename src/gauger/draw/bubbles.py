@@ -6,8 +6,10 @@ from numpy.typing import NDArray
 
 from gauger.draw.clouds import label_at
 from gauger.draw.labels import push_apart, short_name
+from gauger.draw.palette import INK, QUIET, segment_colour
 from gauger.draw.planes import MOST_NAMED
-from gauger.draw.style import INK, QUIET, dress, new_figure, segment_colour
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import PANEL
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.profiling import EVERYONE, Profile
 from gauger.wording import plain_number
@@ -69,7 +71,11 @@ def profile_bubbles(profile: Profile, x: str | None = None, y: str | None = None
     notes = [f"Area: {large}{'' if large == CUSTOMERS else ' (mean)'}. Dashed: everyone's means."]
     if fewer:
         notes.append(f"{fewer} smaller segments are left out.")
-    figure = new_figure(_title(profile, across, up), " ".join(notes))
+    figure = new_figure(
+        _title(profile, across, up),
+        " ".join(notes),
+        form="A disc for each segment at its two means, its area as large as the third measure.",
+    )
     axes = figure.subplots()
     dress(axes, x=f"{across} (mean)", y=f"{up} (mean)")
     *middles, everyone = profile.means.loc[[*numbers, EVERYONE], [across, up]].to_numpy(dtype=np.float64)
@@ -86,7 +92,7 @@ def profile_bubbles(profile: Profile, x: str | None = None, y: str | None = None
         axes.scatter(x_at, y_at, s=16, color=INK, zorder=3)
         text = short_name(profile.name_of(numbers[position]))
         text += f" ({plain_number(sizes[position])})" if not np.isnan(sizes[position]) else ""
-        labels.append(label_at(axes, (x_at, y_at), f"   {text}", size=12, weight="bold"))
+        labels.append(label_at(axes, (x_at, y_at), f"   {text}", size=PANEL, weight="bold"))
     axes.margins(0.22)
     push_apart(axes, labels)
     return figure

@@ -10,8 +10,9 @@ from matplotlib.text import Text
 from numpy.typing import NDArray
 
 from gauger.draw.curves import Curve, even_steps, span_on
-from gauger.draw.style import INK, PAPER, segment_colour, segment_marker
+from gauger.draw.palette import INK, PAPER, segment_colour, segment_marker
 from gauger.segmentation import UNASSIGNED
+from gauger.wording import Noun
 
 MOST_POINTS = 20_000
 """So many customers are drawn one by one; of more there is shading."""
@@ -91,9 +92,9 @@ def _shade(axes: Axes, points: Points, shown: Codes, inside: Spans, curves: tupl
     axes.pcolorfast(*edges, colours.reshape(_DOWN, _ACROSS, 4))
 
 
-def note_on_points(customers: int) -> str:
-    """What shading means, where there are too many customers for points."""
-    return f"The darker, the more of the {customers:,} customers are there." if customers > MOST_POINTS else ""
+def note_on_points(customers: int, noun: Noun) -> str:
+    """What shading means, where there are too many for points."""
+    return f"The darker, the more of the {noun.counted(customers)} are there." if customers > MOST_POINTS else ""
 
 
 def mark_centre(axes: Axes, at: Span, number: int, *, size: int = 150) -> None:
@@ -103,7 +104,7 @@ def mark_centre(axes: Axes, at: Span, number: int, *, size: int = 150) -> None:
     )
 
 
-def label_at(axes: Axes, at: Span, text: str, *, size: int, weight: str = "normal") -> Text:
+def label_at(axes: Axes, at: Span, text: str, *, size: float, weight: str = "normal") -> Text:
     """Text beside a point, with a light edge so that it can be read on top of points."""
     halo = [withStroke(linewidth=4, foreground=PAPER)]
     look = {"fontsize": size, "fontweight": weight, "color": INK, "va": "center", "zorder": 5}

@@ -56,8 +56,15 @@ def side_by_side(comparison: Comparison, x: str | None = None, y: str | None = N
     seg, other = comparison.seg, _on_the_same_features(comparison)
     left, right = plane_of(seg, *chosen_axes(seg, x, y)), plane_of(other, *chosen_axes(seg, x, y))
     colours = "On the right a segment has the colour of the one that it matches on the left."
-    notes = colours, left.note(), note_on_names(seg.count, other.count)
-    figure = new_figure(_title(comparison), " ".join(filter(None, notes)))
+    notes = colours, left.note(seg.noun), note_on_names(seg.count, other.count)
+    figure = new_figure(
+        _title(comparison),
+        " ".join(filter(None, notes)),
+        form=(
+            f"Two clouds of points side by side, the same {comparison.noun.many} in both: left by the one "
+            "division, right by the other."
+        ),
+    )
     panels = figure.subplots(1, 2, sharex=True, sharey=True)
     looks_there = _looks(comparison, other)
     sides: tuple[tuple[Axes, Plane, Segmentation, list[int]], ...] = (
@@ -105,6 +112,6 @@ def _title(comparison: Comparison) -> str:
     if comparison.association is not None:
         return f"{comparison.other.title}: {comparison.association.headline()}"
     return (
-        f"{comparison.agreement:.0%} of customers are in matching segments "
+        f"{comparison.agreement:.0%} of {comparison.noun.many} are in matching segments "
         f"(adjusted Rand {comparison.adjusted_rand:.2f})"
     )

@@ -8,8 +8,10 @@ from matplotlib.text import Text
 from gauger.draw.clouds import label_at
 from gauger.draw.labels import push_apart
 from gauger.draw.outlines import draw_outlines, refuse_bad_outline
+from gauger.draw.palette import INK
 from gauger.draw.planes import MOST_NAMED, Plane, draw_plane, name_segments, note_on_names, right_side
-from gauger.draw.style import INK, new_figure
+from gauger.draw.style import new_figure
+from gauger.draw.typeface import AXIS
 from gauger.profiling import Components, components_of, lies_around_centres
 from gauger.segmentation import Segmentation
 
@@ -69,8 +71,15 @@ def component_scatter(seg: Segmentation, *, outline: str | None = None) -> Figur
     arrows = found.directions.loc[np.hypot(*found.directions.to_numpy().T) > 0.0]
     order = np.argsort(-np.hypot(*arrows.to_numpy().T), kind="stable")[:MOST_ARROWS]
     fewer = f"Of {len(found.directions)} features the {MOST_ARROWS} with the longest arrows are shown."
-    notes = plane.note(), note_on_names(seg.count), fewer if len(arrows) > MOST_ARROWS else ""
-    figure = new_figure(_title(seg, found), " ".join(filter(None, notes)))
+    notes = plane.note(seg.noun), note_on_names(seg.count), fewer if len(arrows) > MOST_ARROWS else ""
+    figure = new_figure(
+        _title(seg, found),
+        " ".join(filter(None, notes)),
+        form=(
+            f"A cloud of points over the two directions in which the {seg.noun.many} differ most, colour and "
+            "shape by segment; lines show which way each feature points."
+        ),
+    )
     axes = figure.subplots()
     draw_plane(axes, plane, seg)
     draw_outlines(axes, plane.points, seg.codes, seg.numbers[:MOST_NAMED], outline)
@@ -87,7 +96,7 @@ def _arrow(axes: Axes, plane: Plane, direction: np.ndarray, feature: str) -> Tex
     x, y = (direction * max(scale, 0.25 * _span(plane))).tolist()
     look = {"arrowstyle": "-|>", "color": INK, "linewidth": 1.6, "shrinkA": 0.0, "shrinkB": 0.0}
     axes.annotate("", (x, y), (0.0, 0.0), arrowprops=look, zorder=4)
-    return label_at(axes, (x, y), f"  {feature}", size=11)
+    return label_at(axes, (x, y), f"  {feature}", size=AXIS)
 
 
 def _span(plane: Plane) -> float:
@@ -100,4 +109,4 @@ def _title(seg: Segmentation, found: Components) -> str:
         return shown
     if found.hides:
         return f"{shown}: segments look mixed here ({found.placed:.0%} placed) and are apart in all features"
-    return f"{shown} and place {np.floor(100.0 * found.placed):.0f}% of customers in their segment"
+    return f"{shown} and place {np.floor(100.0 * found.placed):.0f}% of {seg.noun.many} in their segment"

@@ -9,7 +9,9 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import correlation_matrix, correlation_order
 from gauger.columns import look
-from gauger.draw.style import DIVERGING, INK, PAPER, QUIET, as_cells, new_figure
+from gauger.draw.palette import DIVERGING, INK, PAPER, QUIET
+from gauger.draw.style import as_cells, new_figure
+from gauger.draw.typeface import SMALL
 from gauger.errors import SettingError
 from gauger.features import HIGH_CORRELATION, FeatureSet
 from gauger.wording import listed
@@ -66,7 +68,14 @@ def correlations(table: pd.DataFrame | FeatureSet, key: str | None = None) -> Fi
     note = "Pearson's r; r = 1: they rise together, r = -1: one falls as the other rises."
     if len(names) > len(order):
         note += f" {len(names) - len(order)} measures with weaker correlations are not drawn."
-    figure = new_figure(_title(names, r), note)
+    figure = new_figure(
+        _title(names, r),
+        note,
+        form=(
+            "A table of cells: each measure against each other one, the stronger the colour the stronger "
+            "they go together."
+        ),
+    )
     heat_map(figure, figure.subplots(), [names[position] for position in order], r[np.ix_(order, order)])
     return figure
 
@@ -104,7 +113,7 @@ def heat_map(figure: Figure, axes: Axes, names: list[str], r: NDArray[np.float64
         )
     bar = figure.colorbar(image, ax=axes, fraction=0.025, pad=0.01, ticks=[-1, -0.5, 0, 0.5, 1])
     bar.outline.set_visible(False)
-    bar.ax.tick_params(length=0, labelsize=9, labelcolor=QUIET)
+    bar.ax.tick_params(length=0, labelsize=SMALL, labelcolor=QUIET)
 
 
 def _title(names: list[str], r: NDArray[np.float64]) -> str:

@@ -6,7 +6,9 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 
 from gauger.choosing import SHARP, STABLE, CountStudy
-from gauger.draw.style import ACCENT, INK, PAPER, QUIET, dress, new_figure
+from gauger.draw.palette import ACCENT, INK, PAPER, QUIET
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import AXIS, LABEL
 from gauger.wording import first_up, listed, short_number
 
 _HEADROOM = 1.16
@@ -41,7 +43,14 @@ def count_study(study: CountStudy) -> Figure:
     >>> gauger.draw.count_study(study).get_suptitle()
     'Leaning to 3 segments (silhouette 0.95); look at 4 too'
     """
-    figure = new_figure(_title(study), " ".join(first_up(remark.text) for remark in study.remarks))
+    figure = new_figure(
+        _title(study),
+        " ".join(first_up(remark.text) for remark in study.remarks),
+        form=(
+            "Four panels over the number of segments: sum of squares, silhouette, gap, stability; the "
+            "advised number is marked."
+        ),
+    )
     (spread, apart), (gap, stable) = figure.subplots(2, 2)
     _draw_spread(spread, study)
     _draw_silhouette(apart, study)
@@ -113,7 +122,7 @@ def _draw_stability(axes: Axes, study: CountStudy) -> None:
             textcoords="offset points",
             ha="right",
             color=QUIET,
-            fontsize=10,
+            fontsize=LABEL,
             bbox=_BEHIND,
         )
 
@@ -144,7 +153,7 @@ def _mark(axes: Axes, values: pd.Series, count: int, text: str, *, advised: bool
         textcoords="offset points",
         ha="right" if leftwards else "left",
         color=colour,
-        fontsize=11,
+        fontsize=AXIS,
         fontweight="bold",
         bbox=_BEHIND,
     )
@@ -160,7 +169,7 @@ def _title(study: CountStudy) -> str:
         return f"No structure: one cloud, whose best cut has a silhouette of {apart.max():.2f}"
     score = f"silhouette {apart[advice.count]:.2f}" if advice.count in apart.index else "no silhouette"
     if advice.verdict == "clear":
-        return f"{advice.count} segments, clearly: {score}, and customers thin out between each two"
+        return f"{advice.count} segments, clearly: {score}, and {study.noun.many} thin out between each two"
     others = listed(map(str, sorted(advice.alternatives)), last="or") if advice.alternatives else ""
     also = f"; look at {others} too" if others else ""
     if advice.verdict == "leaning":

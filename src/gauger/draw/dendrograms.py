@@ -14,8 +14,10 @@ from matplotlib.patches import Rectangle
 from matplotlib.ticker import FuncFormatter
 
 from gauger.clustering import MergeTree
-from gauger.draw.style import ACCENT, INK, PAPER, QUIET, dress, new_figure, segment_colour
+from gauger.draw.palette import ACCENT, INK, PAPER, QUIET, segment_colour
+from gauger.draw.style import dress, new_figure
 from gauger.draw.tree_view import Cut, TreeView, view_of
+from gauger.draw.typeface import AXIS, LABEL
 from gauger.errors import SettingError
 from gauger.features import HIGH_CORRELATION
 from gauger.segmentation import Segmentation
@@ -95,7 +97,11 @@ def dendrogram(
     view = view_of(tree, count=count, height=height, codes=None if segments is None else segments.codes)
     second = view_of(tree, count=also).cut if also is not None else None
     upright, size, angle = _layout(view, layout)
-    figure = new_figure(_title(tree, view), _note(tree, view))
+    figure = new_figure(
+        _title(tree, view),
+        _note(tree, view),
+        form=f"A tree: the {tree.noun.many} below are joined two by two, the higher the less alike they are.",
+    )
     axes = figure.subplots()
     draw_tree(axes, view, upright=upright)
     name_leaves(axes, view, upright=upright, size=size, angle=angle)
@@ -169,7 +175,7 @@ def height_axis(axes: Axes, tree: MergeTree, *, upright: bool) -> None:
         axis.set_major_formatter(FuncFormatter(lambda height, _: f"{100.0 * (1.0 - height):.0f} %"))
     elif tree.metric != "given":
         words += " on the working scale" if tree.metric != "gower" else " (0 to 1)"
-    axis.set_label_text(words, fontsize=11, color=INK)
+    axis.set_label_text(words, fontsize=AXIS, color=INK)
 
 
 def _draw_cut(axes: Axes, view: TreeView, cut: Cut, tree: MergeTree, *, upright: bool) -> None:
@@ -195,7 +201,7 @@ def _draw_cut(axes: Axes, view: TreeView, cut: Cut, tree: MergeTree, *, upright:
         textcoords="offset points",
         ha="center" if upright else "left",
         va="bottom" if upright else "center",
-        fontsize=10,
+        fontsize=LABEL,
         fontweight="bold" if main else "normal",
         color=colour,
         bbox={"facecolor": PAPER, "edgecolor": "none", "alpha": 0.8, "pad": 1.0},
@@ -285,7 +291,7 @@ def _colour(segment: int, view: TreeView) -> str:
 def _title(tree: MergeTree, view: TreeView) -> str:
     if tree.of == "features":
         return what_repeats(tree)
-    what = f"{len(tree.leaf_of):,} customers"
+    what = tree.noun.counted(len(tree.leaf_of))
     if view.cut is None:
         last = float(tree.merges["height"].to_numpy()[-1])
         return f"{what} by {tree.linkage_words}: all are one at {short_number(last)}"

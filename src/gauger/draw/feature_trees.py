@@ -51,7 +51,9 @@ def feature_tree(tree: MergeTree, *, count: int | None = None, height: float | N
         raise SettingError(f"at most {MOST_LEAVES} features can be drawn, not {tree.leaves}: choose some.")
     view = view_of(tree, count=count, height=height)
     figure = new_figure(
-        what_repeats(tree), "Pearson's r. Features that are joined at 90 % or more say nearly the same."
+        what_repeats(tree),
+        "Pearson's r. Features that are joined at 90 % or more say nearly the same.",
+        form="A tree of features: those that tell the same join at the bottom, the others higher up.",
     )
     left, right = figure.subplots(1, 2, width_ratios=(1.0, 1.7))
     draw_tree(left, view, upright=False)

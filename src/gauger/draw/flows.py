@@ -11,13 +11,15 @@ from matplotlib.patches import Rectangle
 from matplotlib.text import Text
 
 from gauger.draw.labels import push_apart, wrapped
+from gauger.draw.palette import INK, UNASSIGNED_COLOUR, segment_colour
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.ribbons import ribbon
-from gauger.draw.style import INK, UNASSIGNED_COLOUR, new_figure, segment_colour
+from gauger.draw.style import new_figure
+from gauger.draw.typeface import AXIS, PANEL
 from gauger.monitoring import Migration
 from gauger.profiling import Comparison
 from gauger.segmentation import UNASSIGNED_NAME
-from gauger.wording import percent, shortened
+from gauger.wording import Noun, percent, shortened
 
 _BOX, _SPACE = 0.035, 0.016
 """The width of a box, and the space between two, of the figure's."""
@@ -41,6 +43,7 @@ class _Sides:
     theirs: dict[Label, str]
     matches: dict[Label, Label]
     titles: tuple[str, str]
+    noun: Noun
 
 
 def flow(comparison: Comparison) -> Figure:
@@ -71,6 +74,7 @@ def flow(comparison: Comparison) -> Figure:
     >>> gauger.draw.flow(comparison).get_suptitle()
     "household: Cramér's V 0.86 (0.65 to 1.00; by chance 0.37), 12 customers with a value"
     """
+    noun = comparison.noun
     names = {UNASSIGNED_NAME: UNASSIGNED_NAME}
     matched = {label: number for number, label in comparison.matched["other"].dropna().items()}
     sides = _Sides(
@@ -79,11 +83,14 @@ def flow(comparison: Comparison) -> Figure:
         names | {label: comparison.other.name_of(label) for label in comparison.other.labels},
         {UNASSIGNED_NAME: UNASSIGNED_NAME, **matched},
         (comparison.seg.method, comparison.other.title),
+        noun,
     )
     if comparison.association is not None:
-        return _draw(sides, f"{comparison.other.title}: {comparison.association.headline()}", _NOTE)
-    agree = f"{comparison.agreement:.0%} of customers are in groups that match"
-    return _draw(sides, f"{agree}{_most(sides, '; most of the others: ')}", _NOTE)
+        return _draw(
+            sides, f"{comparison.other.title}: {noun.said(comparison.association.headline())}", noun.said(_NOTE)
+        )
+    agree = f"{comparison.agreement:.0%} of {noun.many} are in groups that match"
+    return _draw(sides, f"{agree}{_most(sides, '; most of the others: ')}", noun.said(_NOTE))
 
 
 def migration_flow(migration: Migration) -> Figure:
@@ -111,11 +118,14 @@ def migration_flow(migration: Migration) -> Figure:
     '25% of 4 customers moved, most of them segment 1 → segment 2 (1)'
     """
     names = dict(migration.names)
-    sides = _Sides(migration.crossing, names, names, {label: label for label in names}, ("before", "after"))
-    moved = f"{percent(migration.moved)} of {len(migration.customers):,} customers moved"
+    sides = _Sides(
+        migration.crossing, names, names, {label: label for label in names}, ("before", "after"), migration.noun
+    )
+    moved = f"{percent(migration.moved)} of {migration.noun.counted(len(migration.customers))} moved"
     note = (
         f"Pale: stayed. Strong: moved; by chance {percent(migration.chance)} would have. "
-        f"{len(migration.only_second):,} customers are new and {len(migration.only_first):,} lost: they are not drawn."
+        f"{len(migration.only_second):,} {migration.noun.many} are new and {len(migration.only_first):,} lost: "
+        "they are not drawn."
     )
     return _draw(sides, f"{moved}{_most(sides, ', most of them ')}", note)
 
@@ -129,7 +139,14 @@ def _draw(sides: _Sides, title: str, note: str) -> Figure:
     right = _in_order(sides, _largest(table.sum(axis=0)), left)
     shown = table.loc[left, right]
     lost = int(table.to_numpy().sum()) - int(shown.to_numpy().sum())
-    figure = new_figure(title, note + (f" {lost:,} customers of smaller groups are left out." if lost else ""))
+    figure = new_figure(
+        title,
+        note + (f" {lost:,} {sides.noun.many} of smaller groups are left out." if lost else ""),
+        form=(
+            f"Two columns of boxes, as high as they have {sides.noun.many}, and ribbons between those that "
+            "have some in common."
+        ),
+    )
     axes = figure.subplots()
     axes.set_axis_off()
     axes.set_xlim(-0.58, 1.58)
@@ -146,7 +163,7 @@ def _draw(sides: _Sides, title: str, note: str) -> Figure:
     ):
         push_apart(axes, _draw_boxes(axes, position, sizes, looks, called))
     for position, name, side in ((0.0, sides.titles[0], "right"), (1.0, sides.titles[1], "left")):
-        text = axes.text(position, 1.04, wrapped(name, _TITLE_WIDTH), ha=side, va="bottom", fontsize=12, color=INK)
+        text = axes.text(position, 1.04, wrapped(name, _TITLE_WIDTH), ha=side, va="bottom", fontsize=PANEL, color=INK)
         text.set_fontweight("bold")
     return figure
 
@@ -193,7 +210,7 @@ def _draw_boxes(
         )
         at, side = (start - 0.015, "right") if position == 0.0 else (start + _BOX + 0.015, "left")
         text = f"{wrapped(names[label], _NAME_WIDTH, 2)}: {size / everyone:.0%}"
-        labels.append(axes.text(at, tops[label] - height / 2.0, text, ha=side, va="center", fontsize=11, color=INK))
+        labels.append(axes.text(at, tops[label] - height / 2.0, text, ha=side, va="center", fontsize=AXIS, color=INK))
     return labels
 
 

@@ -6,8 +6,10 @@ from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 
 from gauger.draw.labels import short_name, wrapped
+from gauger.draw.palette import DIVERGING, INK, PAPER
 from gauger.draw.planes import MOST_NAMED
-from gauger.draw.style import DIVERGING, INK, PAPER, as_cells, new_figure
+from gauger.draw.style import as_cells, new_figure
+from gauger.draw.typeface import AXIS, SMALL
 from gauger.errors import SettingError
 from gauger.profiling import EVERYONE, Profile
 
@@ -76,7 +78,14 @@ def profile_heat(profile: Profile, of: str = "scores") -> Figure:
         notes.append(f"{left} more measures are in the tables.")
     if fewer := len(profile.numbers) - len(numbers):
         notes.append(f"{fewer} smaller segments are in the tables.")
-    figure = new_figure(_title(profile, strongest), " ".join(notes))
+    figure = new_figure(
+        _title(profile, strongest),
+        " ".join(notes),
+        form=(
+            "A table of cells: a row a measure, a column a segment, the stronger the colour the farther from "
+            "everyone else."
+        ),
+    )
     _draw(figure, values, [profile.name_of(row) for row in rows], of)
     return figure
 
@@ -97,7 +106,7 @@ def _draw(figure: Figure, values: pd.DataFrame, names: list[str], of: str) -> No
     axes.set_xticks(range(len(names)), [wrapped(name, max(_ROOM // len(names), 8)) for name in names], color=INK)
     axes.set_yticks(range(len(values)), list(values.index), color=INK)
     axes.xaxis.tick_top()
-    axes.tick_params(labelsize=11 if len(names) <= 8 else 9)
+    axes.tick_params(labelsize=AXIS if len(names) <= 8 else 9)
     as_cells(axes, len(names), len(values))
     for (row, column), value in np.ndenumerate(given):
         dark = abs(strength[row, column]) > 0.7
@@ -107,7 +116,7 @@ def _draw(figure: Figure, values: pd.DataFrame, names: list[str], of: str) -> No
             "–" if np.isnan(value) else f"{value:+.2f}" if of == "scores" else f"{value:,.0f}",
             ha="center",
             va="center",
-            fontsize=11 if len(names) <= 12 else 9,
+            fontsize=AXIS if len(names) <= 12 else SMALL,
             color=PAPER if dark else INK,
         )
 

@@ -8,18 +8,23 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import skewness
 from gauger.columns import LONG_TAIL, look
-from gauger.draw.style import ACCENT, FAINT, INK, QUIET, dress, new_figure
+from gauger.draw.curves import Curve, even_steps, follow
+from gauger.draw.palette import ACCENT, FAINT, INK, QUIET
+from gauger.draw.panels import panels_for, rows_of
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import AXIS, SMALL
 from gauger.errors import SettingError
-from gauger.features import FeatureSet
+from gauger.features import FeatureSet, Transform
 from gauger.wording import listed, plural, short_number
 
-MOST_MEASURES = 20
+MOST_PANELS = 20
 """Panels that can be read."""
 
 MOST_TREATED = 8
 """Pairs of panels that can be read."""
 
-_TAIL_NOTE = " Dark orange: a long tail (skew above 2)."
+_TAIL_NOTE = " Strong colour: a long tail (skew above 2)."
+_FORM = "A panel a measure with bars for how many rows have which value; the dashed line is the median."
 _BINS = 40
 """Bins of a panel: by eye."""
 
@@ -29,7 +34,8 @@ _BAR = "#7ba7bd"
 def distributions(table: pd.DataFrame, key: str | None = None) -> Figure:
     """Draw a histogram of every measure and count of a table, with its median, to see shapes and tails at a glance.
 
-    At most 20 are drawn, in the table's order; a note says how many are not.
+    A measure with a long tail is drawn a second time beside it, under the logarithm that `look` advises for it. At most
+    20 panels are drawn, long tails first; a note says how many measures are not.
 
     Parameters
     ----------
@@ -61,20 +67,31 @@ def distributions(table: pd.DataFrame, key: str | None = None) -> Figure:
     names = look(table, key).measures
     if not names:
         raise SettingError("the table has no measure to draw: no column holds amounts or counts.")
-    shown = names[:MOST_MEASURES]
-    columns = {name: _present(table[name]) for name in shown}
-    tails = [name for name, values in columns.items() if skewness(values) > LONG_TAIL]
+    columns = {name: _present(table[name]) for name in names}
+    tails = [name for name in names if skewness(columns[name]) > LONG_TAIL][: MOST_PANELS // 2]
+    rest = [name for name in names if name not in tails][: MOST_PANELS - 2 * len(tails)]
+    panels = [(name, pulled_in) for name in tails for pulled_in in (False, True)] + [(name, False) for name in rest]
     note = f"Bars: rows by value; line: the median.{_TAIL_NOTE if tails else ''}"
-    if len(names) > len(shown):
-        note += f" {len(names) - len(shown)} more measures are not drawn."
-    figure = new_figure(_tail_title(tails, len(shown)), note)
-    across = min(len(shown), 3 if len(shown) <= 6 else 4 if len(shown) <= 12 else 5)
-    panels = figure.subplots(-(-len(shown) // across), across, squeeze=False).ravel()
-    for axes, name in zip(panels, shown, strict=False):
-        _histogram(axes, columns[name], title=name, colour=ACCENT if name in tails else _BAR)
-    for axes in panels[len(shown) :]:
-        axes.set_axis_off()
+    note += " Beside each: the same under the logarithm that is advised, on an axis in original units." if tails else ""
+    if len(names) > len(tails) + len(rest):
+        note += f" {len(names) - len(tails) - len(rest)} more measures are not drawn."
+    figure = new_figure(_tail_title(tails, len(rest)), note, form=_FORM)
+    for (axes, _), (name, pulled_in) in zip(panels_for(figure, _rows(len(panels), len(tails))), panels, strict=True):
+        if pulled_in:
+            _histogram(axes, columns[name], title=f"{name}, logarithm", colour=_BAR, curve=_logarithm(columns[name]))
+        else:
+            _histogram(axes, columns[name], title=name, colour=ACCENT if name in tails else _BAR)
     return figure
+
+
+def _rows(panels: int, pairs: int) -> list[int]:
+    """Panels by row: as even as can be, or four a row where there are pairs, so that none is parted."""
+    return rows_of(panels) if not pairs else [4] * (panels // 4) + ([panels % 4] if panels % 4 else [])
+
+
+def _logarithm(values: NDArray[np.float64]) -> Curve:
+    """The axis of the transform that the remark on long tails advises: mirrored where values are below zero."""
+    return Curve(Transform("signed_log" if values.min() < 0.0 else "log"))
 
 
 def treatments(features: FeatureSet) -> Figure:
@@ -113,8 +130,10 @@ def treatments(features: FeatureSet) -> Figure:
     if len(measures) > len(shown):
         note += f" {len(measures) - len(shown)} more features are not drawn."
     only_indicators = all(name in features.indicators for name in shown)
-    title = "Indicators: 1 where a customer has the level" if only_indicators else _treated_title(skews)
-    figure = new_figure(title, note)
+    title = f"Indicators: 1 where a {features.noun.one} has the level" if only_indicators else _treated_title(skews)
+    figure = new_figure(
+        title, note, form="Two panels a feature: its values as they came, and what the treatment made of them."
+    )
     pairs = 1 if len(shown) <= 3 else 2
     panels = figure.subplots(-(-len(shown) // pairs), 2 * pairs, squeeze=False)
     for position, name in enumerate(shown):
@@ -126,20 +145,40 @@ def treatments(features: FeatureSet) -> Figure:
     return figure
 
 
-def _histogram(axes: Axes, values: NDArray[np.float64], *, title: str, colour: str, edge: str = "none") -> None:
+def _histogram(
+    axes: Axes,
+    values: NDArray[np.float64],
+    *,
+    title: str,
+    colour: str,
+    edge: str = "none",
+    curve: Curve | None = None,
+) -> None:
     dress(axes, title=title)
-    axes.title.set_fontsize(11)
+    axes.title.set_fontsize(AXIS)
     axes.grid(visible=False)
     axes.spines["left"].set_visible(False)
     axes.set_yticks([])
     if not values.size:
         axes.text(0.5, 0.5, "no value", transform=axes.transAxes, ha="center", color=QUIET)
         return
-    axes.hist(values, bins=_edges(values).tolist(), color=colour, edgecolor=edge, linewidth=0.6)
+    edges = _edges(values) if curve is None else _even_edges(values, curve)
+    axes.hist(values, bins=edges.tolist(), color=colour, edgecolor=edge, linewidth=0.6)
     middle = float(np.median(values))
     axes.axvline(middle, color=INK, linewidth=1.2, linestyle=(0, (4, 3)))
-    axes.set_xlabel(f"median {short_number(middle)}", fontsize=9, color=QUIET)
-    axes.locator_params(axis="x", nbins=4)
+    axes.set_xlabel(f"median {short_number(middle)}", fontsize=SMALL, color=QUIET)
+    if curve is None:
+        axes.locator_params(axis="x", nbins=4)
+    else:
+        ends = float(edges[0]), float(edges[-1])
+        follow(axes, "x", curve, ends)
+        axes.set_xlim(*ends)
+
+
+def _even_edges(values: NDArray[np.float64], curve: Curve) -> NDArray[np.float64]:
+    """Bin edges in original units that stand at equal steps under a curve."""
+    low, high = float(values.min()), float(values.max())
+    return even_steps(curve, (low, high), _BINS) if high > low else _edges(values)
 
 
 def _edges(values: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -4,10 +4,12 @@ import numpy as np
 from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 
-from gauger.draw.style import ACCENT, INK, dress, new_figure
+from gauger.draw.palette import ACCENT, INK
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import LABEL
 from gauger.errors import SettingError
 from gauger.segmentation import Segmentation
-from gauger.wording import plural
+from gauger.wording import first_up, plural
 
 
 def iteration_history(seg: Segmentation) -> Figure:
@@ -41,13 +43,20 @@ def iteration_history(seg: Segmentation) -> Figure:
     if seg.history is None or seg.starts is None:
         raise SettingError(f"segments by {seg.method} are not made in iterations: there is no history to draw.")
     history = seg.history
-    figure = new_figure(_title(seg), _note(seg))
+    figure = new_figure(
+        _title(seg),
+        _note(seg),
+        form=(
+            f"Above, a bar for each iteration with the {seg.noun.many} who changed segment; below, the sum of "
+            "squares after it."
+        ),
+    )
     upper, lower = figure.subplots(2, 1, sharex=True)
     upper.bar(history.index, history["moved"], color=INK, width=0.7)
     upper.set_yscale("symlog", linthresh=1)
     upper.set_ylim(0.0, max(int(history["moved"].max()), 1) * 2.5)
     upper.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}"))
-    dress(upper, title="Customers who changed segment, on a logarithmic scale", y="customers")
+    dress(upper, title=f"{first_up(seg.noun.many)} who changed segment, on a logarithmic scale", y=seg.noun.many)
     for number in (history.index[0], history.index[-1]):
         moved = int(history.loc[number, "moved"])
         upper.annotate(
@@ -56,7 +65,7 @@ def iteration_history(seg: Segmentation) -> Figure:
             xytext=(0, 4),
             textcoords="offset points",
             ha="center",
-            fontsize=10,
+            fontsize=LABEL,
             color=ACCENT if number == history.index[-1] else INK,
         )
     lower.plot(history.index, history["wcss"], color=INK, linewidth=2.0, marker="o", markersize=4)

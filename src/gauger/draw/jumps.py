@@ -7,7 +7,9 @@ from matplotlib.ticker import MaxNLocator
 
 from gauger.choosing import CountAdvice
 from gauger.clustering import MergeTree
-from gauger.draw.style import ACCENT, FAINT, INK, QUIET, dress, new_figure
+from gauger.draw.palette import ACCENT, FAINT, INK, QUIET
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import AXIS
 from gauger.errors import SettingError
 from gauger.wording import plural, short_number
 
@@ -51,7 +53,13 @@ def merge_jumps(tree: MergeTree, advice: CountAdvice | None = None, *, most: int
     note = "A bar is how much higher the next merge is: what going to one segment fewer would cost."
     if len(tree.merges) > len(last):
         note += f" The last {len(last)} of {len(tree.merges):,} merges are drawn."
-    figure = new_figure(_title(counts, jumps, word, advice), note)
+    figure = new_figure(
+        _title(counts, jumps, word, advice),
+        note,
+        form=(
+            "Above, a line of the height at which each merge happens; below, a bar for how much higher the next one is."
+        ),
+    )
     heights, bars = figure.subplots(2, 1, height_ratios=(1.5, 1.0), sharex=True)
     dress(heights, y=tree.height_words)
     heights.plot(counts, last["height"], color=INK, linewidth=2.0, marker="o", markersize=5)
@@ -87,7 +95,7 @@ def _mark(
             textcoords="offset points",
             ha="right" if axes is heights else "center",
             va="bottom",
-            fontsize=11,
+            fontsize=AXIS,
             fontweight="bold" if advised else "normal",
             color=colour,
         )

@@ -8,8 +8,10 @@ from matplotlib.text import Text
 
 from gauger.draw.clouds import label_at
 from gauger.draw.labels import push_apart, short_name, wrapped
+from gauger.draw.palette import INK, PAPER, QUIET, segment_colour, segment_marker
 from gauger.draw.planes import MOST_NAMED
-from gauger.draw.style import INK, PAPER, QUIET, dress, new_figure, segment_colour, segment_marker
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import AXIS, LABEL, SMALL
 from gauger.errors import SettingError
 from gauger.profiling import Profile
 from gauger.wording import plain_number
@@ -78,7 +80,13 @@ def profile_lines(profile: Profile) -> Figure:
         notes.append(f"{left} more measures are in the tables.")
     if fewer := len(profile.numbers) - len(numbers):
         notes.append(f"{fewer} smaller segments are in the tables.")
-    figure = new_figure(_title(strongest, len(profile.numbers)), " ".join(notes))
+    figure = new_figure(
+        _title(strongest, len(profile.numbers)),
+        " ".join(notes),
+        form=(
+            "A line for each segment over the measures, side by side: above the middle line it has more than everyone."
+        ),
+    )
     axes = figure.subplots()
     shown = scores.loc[numbers, measures].clip(-_FARTHEST, _FARTHEST)
     labels = _draw(axes, shown, [short_name(profile.name_of(number)) for number in numbers])
@@ -111,11 +119,11 @@ def _draw(axes: Axes, shown: pd.DataFrame, names: list[str]) -> list[Text]:
         held = np.flatnonzero(~np.isnan(own))
         if held.size:
             labels.append(
-                label_at(axes, (float(held[-1]) + indent, float(own[held[-1]])), name, size=11, weight="bold")
+                label_at(axes, (float(held[-1]) + indent, float(own[held[-1]])), name, size=AXIS, weight="bold")
             )
     upright = len(positions) > _UPRIGHT
     texts = [str(name) if upright else wrapped(str(name), 12) for name in shown.columns]
-    axes.set_xticks(positions, texts, rotation=90 if upright else 0, fontsize=10)
+    axes.set_xticks(positions, texts, rotation=90 if upright else 0, fontsize=LABEL)
     low, high = float(np.nanmin(shown)), float(np.nanmax(shown))
     margin = 0.12 * (high - low or 1.0)
     axes.set_ylim(low - margin, high + margin)
@@ -136,7 +144,7 @@ def _write_ends(axes: Axes, shown: pd.DataFrame, typical: pd.DataFrame) -> None:
                 textcoords="offset points",
                 ha="center",
                 va=side,
-                fontsize=9 if len(shown.columns) <= _UPRIGHT else 8,
+                fontsize=SMALL if len(shown.columns) <= _UPRIGHT else 8,
                 color=INK,
             )
 

@@ -69,14 +69,21 @@ def segment_map(
         raise SettingError.not_one_of("unit", unit, (*_UNITS, "degrees"))
     positions = _places(seg, table, (east, north))
     if np.isnan(positions).any(axis=1).all():
-        raise SettingError(f"no customer has both {east} and {north}: there is nothing to draw on a map.")
+        raise SettingError(f"no {seg.noun.one} has both {east} and {north}: there is nothing to draw on a map.")
     names = (east, north) if unit == "km" else ("km to the east", "km to the north")
     points = _from_degrees(positions, names=(east, north)) if unit == "degrees" else positions * _UNITS[unit]
     own = [points[(seg.codes == number) & ~np.isnan(points).any(axis=1)] for number in seg.numbers]
     middles = np.array([np.median(part, axis=0) if len(part) else np.full(2, np.nan) for part in own]).reshape(-1, 2)
     plane = Plane.of(names, points, middles, equal=True)
-    notes = "Large marks: the median place of a segment.", plane.note(), note_on_names(seg.count)
-    figure = new_figure(_title(seg, points, middles), " ".join(filter(None, notes)))
+    notes = "Large marks: the median place of a segment.", plane.note(seg.noun), note_on_names(seg.count)
+    figure = new_figure(
+        _title(seg, points, middles),
+        " ".join(filter(None, notes)),
+        form=(
+            f"A map with a point for each of the {seg.noun.many}, its colour and shape by segment, and large "
+            "marks in the segments' middles."
+        ),
+    )
     axes = figure.subplots()
     draw_plane(axes, plane, seg)
     push_apart(axes, name_segments(axes, plane, seg), plane.middles)
@@ -113,7 +120,7 @@ def _title(seg: Segmentation, points: Points, middles: Points) -> str:
     everyone = _reach(points, np.nanmedian(points, axis=0))
     reaches = [_reach(points[seg.codes == number], middles[number - 1]) for number in seg.numbers]
     if len(reaches) < 2 or not everyone > 0.0 or np.isnan(reaches).all():
-        return f"Half of all customers live within {short_number(everyone)} km of their middle"
+        return f"Half of all {seg.noun.many} live within {short_number(everyone)} km of their middle"
     number = int(np.nanargmin(reaches)) + 1
     least = reaches[number - 1]
     if least > 0.8 * everyone:

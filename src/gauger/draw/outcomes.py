@@ -5,7 +5,9 @@ from matplotlib.figure import Figure
 
 from gauger.campaigns import HELPED, TOO_SMALL, Outcome
 from gauger.draw.labels import short_name
-from gauger.draw.style import FAINT, INK, QUIET, dress, new_figure, segment_colour, segment_marker
+from gauger.draw.palette import FAINT, INK, QUIET, segment_colour, segment_marker
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import LABEL
 
 
 def campaign_outcome(outcome: Outcome) -> Figure:
@@ -38,6 +40,10 @@ def campaign_outcome(outcome: Outcome) -> Figure:
     figure = new_figure(
         _title(outcome),
         "Lines: intervals of the difference (Newcombe), 95 % over all segments together. Grey: too small to say.",
+        form=(
+            "A row a segment: the response of those contacted and of those held out, and the interval of "
+            "their difference."
+        ),
     )
     left, right = figure.subplots(1, 2, sharey=True, width_ratios=[1, 1])
     positions = np.arange(len(table))
@@ -59,7 +65,7 @@ def campaign_outcome(outcome: Outcome) -> Figure:
             xytext=(0, 9),
             textcoords="offset points",
             ha="center",
-            fontsize=10,
+            fontsize=LABEL,
             color=INK,
         )
     names = [

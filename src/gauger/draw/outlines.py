@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
 from gauger.draw.curves import Curve
-from gauger.draw.style import segment_colour
+from gauger.draw.palette import segment_colour
 from gauger.errors import SettingError
 
 OUTLINES = ("hull", "ellipse")

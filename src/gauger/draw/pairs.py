@@ -10,8 +10,10 @@ from matplotlib.ticker import MaxNLocator
 
 from gauger.draw.curves import curve_of, even_steps, follow
 from gauger.draw.labels import short_name, wrapped
+from gauger.draw.palette import INK, segment_colour, segment_marker
 from gauger.draw.planes import MOST_NAMED, draw_plane, frame_of, note_on_names, plane_of
-from gauger.draw.style import INK, dress, new_figure, segment_colour, segment_marker
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import LABEL
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.profiling import lies_around_centres, share_placed
 from gauger.segmentation import Segmentation
@@ -75,8 +77,15 @@ def pair_grid(seg: Segmentation, features: Sequence[str] | None = None) -> Figur
     left_out = len(names) - len(shown) if features is None else 0
     notes = [note_on_names(seg.count), f"{left_out} more features tell segments apart less." if left_out else ""]
     if around and seg.count > 1:
-        notes.insert(0, "Above: customers that have their own centre nearest by these two features.")
-    figure = new_figure(_title(seg, shown, around=around), " ".join(filter(None, notes)))
+        notes.insert(0, f"Above: {seg.noun.many} that have their own centre nearest by these two features.")
+    figure = new_figure(
+        _title(seg, shown, around=around),
+        " ".join(filter(None, notes)),
+        form=(
+            "A grid of clouds of points, one for each pair of features, colour and shape by segment; on the "
+            "diagonal each feature by itself."
+        ),
+    )
     key_lines = -(-min(seg.count, MOST_NAMED) // _key_columns(seg))
     layout = figure.add_gridspec(
         len(shown) + 1, len(shown), height_ratios=[*[1.0] * len(shown), 0.05 * len(shown) * key_lines]
@@ -121,8 +130,8 @@ def _placed(axes: Axes, seg: Segmentation, names: tuple[str, str], *, around: bo
 
 
 def _only_outer_names(axes: Axes, x: str, y: str) -> None:
-    axes.set_xlabel(x, fontsize=10)
-    axes.set_ylabel(wrapped(y, 10), fontsize=10)
+    axes.set_xlabel(x, fontsize=LABEL)
+    axes.set_ylabel(wrapped(y, 10), fontsize=LABEL)
     axes.tick_params(labelsize=8, labelbottom=bool(x), labelleft=bool(y))
     if isinstance(axes.xaxis.get_major_locator(), MaxNLocator):
         axes.locator_params(nbins=4, axis="x")
@@ -143,7 +152,7 @@ def _name_markers(axes: Axes, seg: Segmentation) -> None:
         borderpad=0.0,
         ncols=_key_columns(seg),
         frameon=False,
-        fontsize=10,
+        fontsize=LABEL,
         labelcolor=INK,
         handletextpad=0.2,
     )

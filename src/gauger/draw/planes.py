@@ -12,9 +12,10 @@ from gauger.draw.clouds import Points, Span, Spans, draw_cloud, label_at, mark_c
 from gauger.draw.curves import Curve, curve_of, follow, span_back
 from gauger.draw.labels import short_name
 from gauger.draw.style import dress
+from gauger.draw.typeface import PANEL
 from gauger.profiling import lies_around_centres
 from gauger.segmentation import Segmentation
-from gauger.wording import plural
+from gauger.wording import Noun, plural
 
 MOST_NAMED = 20
 """Segments whose names find room."""
@@ -54,19 +55,18 @@ class Plane:
         inside = frame_of(points[:, 0], curves[0]), frame_of(points[:, 1], curves[1])
         return cls(*names, points, middles, inside, equal, curves)
 
-    def note(self) -> str:
+    def note(self, noun: Noun) -> str:
         """What a figure of the plane leaves out, and what shading means."""
         lacking = np.atleast_1d(np.isnan(self.points).any(axis=1))
         outside = np.zeros(len(lacking), dtype=np.bool_)
         for position, (low, high) in enumerate(self.inside):
             outside |= (self.points[:, position] < low) | (self.points[:, position] > high)
-        parts = [note_on_points(int((~lacking).sum()))]
+        parts = [note_on_points(int((~lacking).sum()), noun)]
         if beyond := int(outside.sum()):
-            who = plural(beyond, "customer with extreme values lies", "customers with extreme values lie")
-            parts.append(f"{beyond:,} {who} outside the frame.")
+            lie = plural(beyond, "lies", "lie")
+            parts.append(f"{noun.counted(beyond)} with extreme values {lie} outside the frame.")
         if without := int(lacking.sum()):
-            who = plural(without, "customer without a recorded value is", "customers without a recorded value are")
-            parts.append(f"{without:,} {who} not drawn.")
+            parts.append(f"{noun.counted(without)} without a recorded value {plural(without, 'is', 'are')} not drawn.")
         return " ".join(filter(None, parts))
 
 
@@ -137,7 +137,7 @@ def name_segments(axes: Axes, plane: Plane, seg: Segmentation, looks: Sequence[i
             continue
         mark_centre(axes, at, looks[number - 1] if looks else number, size=size)
         count = f" ({seg.sizes[number]:,})"
-        labels.append(label_at(axes, at, f"   {short_name(seg.names[number])}{count}", size=12, weight="bold"))
+        labels.append(label_at(axes, at, f"   {short_name(seg.names[number])}{count}", size=PANEL, weight="bold"))
     return labels
 
 

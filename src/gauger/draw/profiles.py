@@ -6,8 +6,10 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from gauger.draw.labels import short_name
-from gauger.draw.panels import most_panels, panels_for
-from gauger.draw.style import INK, PAPER, QUIET, dress, new_figure, segment_colour
+from gauger.draw.palette import INK, QUIET, segment_colour
+from gauger.draw.panels import most_panels, panels_for, rows_of
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import LABEL
 from gauger.errors import SettingError
 from gauger.profiling import EVERYONE, Profile
 from gauger.wording import short_number
@@ -15,12 +17,15 @@ from gauger.wording import short_number
 _TITLE_WIDTH, _LINE = 31, "\n"
 """Letters that a panel's title has on one line."""
 
+_VALUES = 0.2
+"""The share of a panel's width that is the values' own, right of every bar and line: none is ever crossed."""
+
 
 def profile_bars(profile: Profile) -> Figure:
     """Draw each measure's mean by segment, in original units, against everyone's mean.
 
-    At most nine measures are drawn (six of more than 8 segments, three of more than 14), those of strongest contrast; a
-    note says how many are not.
+    At most 16 measures are drawn (twelve of more than 5 segments, eight of more than 8, four of more than 14), those of
+    strongest contrast; a note says how many are not.
 
     Parameters
     ----------
@@ -48,10 +53,13 @@ def profile_bars(profile: Profile) -> Figure:
     measures = _measures_shown(profile)
     left_out = profile.means.shape[1] - len(measures)
     note = f"{left_out} more measures are in the tables." if left_out else ""
-    figure = new_figure(_title(profile), note)
-    panels, across = panels_for(figure, len(measures))
-    for position, axes in enumerate(panels):
-        _panel(axes, profile, measures[position], named=position % across == 0)
+    figure = new_figure(
+        _title(profile),
+        note,
+        form="A panel a measure, in it a bar a segment for its mean; the dashed line is everyone's mean.",
+    )
+    for measure, (axes, first) in zip(measures, panels_for(figure, rows_of(len(measures))), strict=True):
+        _panel(axes, profile, measure, named=first)
     return figure
 
 
@@ -71,18 +79,18 @@ def _panel(axes: Axes, profile: Profile, measure: str, *, named: bool) -> None:
     axes.invert_yaxis()
     axes.tick_params(axis="y", length=0)
     low, high = min(0.0, float(means.min())), max(0.0, float(means.max()), everyone)
-    axes.set_xlim(low - (0.16 * (high - low) if low < 0 else 0.0), high + 0.16 * (high - low or 1.0))
-    behind = {"facecolor": PAPER, "edgecolor": "none", "pad": 0.6, "alpha": 0.9}
-    for position, value in zip(positions, means, strict=True):
-        axes.annotate(
+    axes.set_xlim(low, low + (high - low or 1.0) / (1.0 - _VALUES))
+    axes.locator_params(axis="x", nbins=4)
+    for position, value in enumerate(means):
+        axes.text(
+            1.0,
+            position,
             "no value" if np.isnan(value) else short_number(value),
-            (np.nan_to_num(max(value, 0.0)), position),
-            xytext=(4, 0),
-            textcoords="offset points",
+            transform=axes.get_yaxis_transform(),
+            ha="right",
             va="center",
-            fontsize=10,
+            fontsize=LABEL,
             color=QUIET if np.isnan(value) else INK,
-            bbox=behind,
         )
 
 

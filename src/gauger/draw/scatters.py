@@ -12,12 +12,14 @@ from numpy.typing import NDArray
 from gauger.draw.clouds import label_at
 from gauger.draw.labels import push_apart
 from gauger.draw.outlines import draw_outlines, refuse_bad_outline
+from gauger.draw.palette import INK
 from gauger.draw.planes import MOST_NAMED, draw_plane, name_segments, note_on_names, plane_of
-from gauger.draw.style import INK, new_figure
+from gauger.draw.style import new_figure
+from gauger.draw.typeface import LABEL
 from gauger.errors import SettingError, UnknownColumnError
-from gauger.profiling import lies_around_centres, looks_mixed, share_placed
+from gauger.profiling import FEWEST_SHARED, lies_around_centres, looks_mixed, share_placed
 from gauger.segmentation import UNASSIGNED, Segmentation
-from gauger.wording import listed, plural
+from gauger.wording import listed
 
 _MOST_LABELS = 12
 """Customers that a figure can name."""
@@ -77,8 +79,15 @@ def scatter(
     named = _places_of(seg, label)
     refuse_bad_outline(outline)
     plane = plane_of(seg, across, up)
-    notes = plane.note(), note_on_names(seg.count), _note_on_mixing(seg, across, up)
-    figure = new_figure(_title(seg, across, up), " ".join(filter(None, notes)))
+    notes = plane.note(seg.noun), note_on_names(seg.count), _note_on_mixing(seg, across, up)
+    figure = new_figure(
+        _title(seg, across, up),
+        " ".join(filter(None, notes)),
+        form=(
+            f"A cloud of points, one for each of the {seg.noun.many}, its colour and shape by segment, the "
+            "segments named beside their centres."
+        ),
+    )
     axes = figure.subplots()
     draw_plane(axes, plane, seg)
     draw_outlines(axes, plane.points, seg.codes, seg.numbers[:MOST_NAMED], outline, plane.curves)
@@ -86,7 +95,7 @@ def scatter(
     for position in named.tolist():
         at = tuple(plane.points[position].tolist())
         axes.scatter(at[0], at[1], s=60, facecolor="none", edgecolor=INK, linewidth=1.4, zorder=4)
-        labels.append(label_at(axes, at, f"  {seg.features.keys[position]}", size=10))
+        labels.append(label_at(axes, at, f"  {seg.features.keys[position]}", size=LABEL))
     push_apart(axes, labels, plane.middles)
     return figure
 
@@ -109,18 +118,22 @@ def chosen_axes(seg: Segmentation, x: str | None, y: str | None) -> tuple[str, s
 def _title(seg: Segmentation, across: str, up: str) -> str:
     everyone, outside = len(seg.codes), int(np.count_nonzero(seg.codes == UNASSIGNED))
     if not seg.count:
-        return f"None of the {everyone:,} customers is in a segment"
+        return f"None of the {seg.noun.counted(everyone)} is in a segment"
     if seg.count < 2:
         rest = f", {outside:,} in none" if outside else ""
-        return f"{'All ' if not outside else ''}{everyone - outside:,} customers in one segment{rest}"
+        return f"{'All ' if not outside else ''}{seg.noun.counted(everyone - outside)} in one segment{rest}"
     if seg.edges is not None:
         return f"{seg.count} segments by bands of {listed(seg.edges, most=4)}"
     if not lies_around_centres(seg):
-        rest = f", and {outside:,} {plural(outside, 'customer')} in none (grey crosses)" if outside else ""
+        rest = f", and {seg.noun.counted(outside)} in none (grey crosses)" if outside else ""
         return f"{seg.count} segments in shapes of their own{rest}"
     names = f"{across} and {up}".replace("_", " ")
+    if len(seg.features.names) == 2:
+        share = int(seg.sizes.max()) / everyone
+        largest = f", the largest with {share:.0%}" if everyone >= FEWEST_SHARED else ""
+        return f"{seg.count} segments of {seg.noun.counted(everyone)} by {names}{largest}"
     percent = math.floor(100.0 * share_placed(seg, across, up))  # 100 % is said only of everyone
-    return f"{names.capitalize()} alone place {percent}% of customers in their segment"
+    return f"{names.capitalize()} alone place {percent}% of {seg.noun.many} in their segment"
 
 
 def _note_on_mixing(seg: Segmentation, across: str, up: str) -> str:
@@ -135,9 +148,9 @@ def _places_of(seg: Segmentation, keys: Sequence[object]) -> Rows:
     positions = pd.Index(seg.features.keys).get_indexer(pd.Index(list(keys), dtype=object))
     strangers = [repr(key) for key, position in zip(keys, positions, strict=True) if position < 0]
     if strangers:
-        raise SettingError(f"there is no customer {listed(strangers, last='or')} to label.")
+        raise SettingError(f"there is no {seg.noun.one} {listed(strangers, last='or')} to label.")
     if len(positions) > _MOST_LABELS:
         raise SettingError(
-            f"{len(positions)} customers to label are more than a figure can hold: at most {_MOST_LABELS}."
+            f"{len(positions)} {seg.noun.many} to label are more than a figure can hold: at most {_MOST_LABELS}."
         )
     return np.asarray(positions)

@@ -10,7 +10,9 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 from numpy.typing import NDArray
 
-from gauger.draw.style import QUIET, dress, new_figure, segment_colour
+from gauger.draw.palette import QUIET, segment_colour
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import AXIS, SMALL
 from gauger.errors import SettingError
 from gauger.profiling import pattern_of
 from gauger.segmentation import Segmentation
@@ -76,7 +78,11 @@ def series_panels(seg: Segmentation, *, relative: bool = False) -> Figure:
     found = Counter(pattern.word for pattern in patterns.values())
     words = [f"{many} {word}" if many > 1 else word for word, many in found.items()]
     what = f"{seg.count} {plural(seg.count, 'segment')} of {len(seg.codes):,} series"
-    figure = new_figure(f"{what}: {listed(words, most=6)}", note)
+    figure = new_figure(
+        f"{what}: {listed(words, most=6)}",
+        note,
+        form="A panel a segment: thin lines are single histories, the thick one is what is typical of them.",
+    )
     across = _across(seg.count)
     grid = figure.subplots(-(-seg.count // across), across, sharex=True, sharey=True, squeeze=False).ravel()
     for axes, number in zip(grid, seg.numbers, strict=False):
@@ -114,7 +120,7 @@ def _panel(axes: Axes, own: NDArray[np.float64], mean: NDArray[np.float64], colo
     axes.add_collection(LineCollection(lines, colors=QUIET, linewidths=0.7, alpha=0.35))
     axes.plot(positions, mean, color=colour, linewidth=3.0)
     dress(axes)
-    axes.set_title(title, loc="left", fontsize=11)
+    axes.set_title(title, loc="left", fontsize=AXIS)
 
 
 def _scale(
@@ -130,5 +136,5 @@ def _scale(
         axes.xaxis.set_major_formatter(
             FuncFormatter(lambda at, _: periods[int(at)] if 0 <= at < len(periods) and at == int(at) else "")
         )
-        axes.tick_params(labelbottom=True, labelsize=9)
-    grid[0].set_ylabel("share of its own mean" if relative else "original units", fontsize=11)
+        axes.tick_params(labelbottom=True, labelsize=SMALL)
+    grid[0].set_ylabel("share of its own mean" if relative else "original units", fontsize=AXIS)

@@ -8,8 +8,10 @@ from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
 from gauger.draw.labels import short_name
+from gauger.draw.palette import INK, PAPER
 from gauger.draw.planes import MOST_NAMED
-from gauger.draw.style import INK, PAPER, dress, new_figure
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import AXIS, LABEL
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.profiling import EVERYONE, FEWEST_SHARED, OTHER_LEVELS, Profile
 
@@ -67,24 +69,30 @@ def category_shares(profile: Profile, column: str | None = None) -> Figure:
     rows = [row for row in shares.columns if not isinstance(row, int) or row in profile.numbers[:MOST_NAMED]]
     shares = shares[rows]
     fewer = len(profile.numbers) - MOST_NAMED
-    note = "Among the customers with a value." + (f" {fewer} smaller segments are left out." if fewer > 0 else "")
+    note = f"Among the {profile.noun.many} with a value." + (
+        f" {fewer} smaller segments are left out." if fewer > 0 else ""
+    )
     known = profile.known[rows].loc[[chosen]].iloc[0]
-    figure = new_figure(_title(profile, chosen, shares, known), note)
+    figure = new_figure(
+        _title(profile, chosen, shares, known),
+        note,
+        form="A bar a segment, cut into the shares of the levels; everyone's own bar is among them.",
+    )
     axes = figure.subplots()
     _draw(axes, shares, known.to_numpy(dtype=np.int64))
-    dress(axes, x="share of customers")
+    dress(axes, x=f"share of {profile.noun.many}")
     axes.grid(visible=False)
     axes.set_xlim(0.0, 1.0)
     axes.xaxis.set_major_formatter(lambda value, _: f"{value:.0%}")
     labels = [f"{short_name(profile.name_of(row))}\n{known[row]:,} known" for row in rows]
     axes.set_yticks(range(len(rows)), labels)
-    axes.tick_params(axis="y", length=0, labelsize=11)
+    axes.tick_params(axis="y", length=0, labelsize=AXIS)
     axes.set_ylim(len(rows) - 0.5, -0.5)
     figure.legend(
         *axes.get_legend_handles_labels(),
         loc="outside right center",
         frameon=False,
-        fontsize=11,
+        fontsize=AXIS,
         labelcolor=INK,
         title=chosen,
         handlelength=1.6,
@@ -119,7 +127,7 @@ def _draw(axes: Axes, shares: pd.DataFrame, known: NDArray[np.int64]) -> None:
                     f"{share:.0%}" if known[row] >= FEWEST_SHARED else f"{round(share * known[row])}",
                     ha="center",
                     va="center",
-                    fontsize=10,
+                    fontsize=LABEL,
                     color=INK,
                     bbox={"facecolor": PAPER, "edgecolor": "none", "alpha": 0.85, "pad": 1.5},
                 )

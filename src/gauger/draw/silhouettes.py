@@ -9,9 +9,11 @@ from matplotlib.figure import Figure
 
 from gauger.choosing import CountStudy, Silhouette, silhouette
 from gauger.draw.labels import push_apart, short_name
+from gauger.draw.palette import INK, PAPER, segment_colour
 from gauger.draw.planes import draw_plane, name_segments, note_on_names, plane_of
 from gauger.draw.scatters import chosen_axes
-from gauger.draw.style import INK, PAPER, dress, new_figure, segment_colour
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import AXIS, PANEL
 from gauger.errors import SettingError
 from gauger.progress import task
 from gauger.segmentation import Segmentation
@@ -66,7 +68,15 @@ def silhouette_diagrams(study: CountStudy, counts: Sequence[int] | None = None) 
         for count in shown:
             found[count] = silhouette(study.segmentations[count])
             advance(1)
-    figure = new_figure(_title(found), " ".join(remark.text for remark in found[shown[0]].remarks))
+    figure = new_figure(
+        _title(found),
+        " ".join(remark.text for remark in found[shown[0]].remarks),
+        form=(
+            f"A panel for each number of segments: every one of the {study.noun.many} is a thin bar, long "
+            "where it fits its own segment much better than the next, to the left of 0 where it fits the "
+            "next better."
+        ),
+    )
     panels = np.atleast_1d(figure.subplots(1, len(shown), sharex=True, squeeze=False)).ravel()
     for axes, count in zip(panels, shown, strict=True):
         _panel(axes, study, count, found[count], advised=count == study.advice.count)
@@ -114,8 +124,15 @@ def silhouette_beside(seg: Segmentation, x: str | None = None, y: str | None = N
     plane = plane_of(seg, *chosen_axes(seg, x, y))
     with task("silhouettes"):
         found = silhouette(seg)
-    notes = plane.note(), note_on_names(seg.count), *(remark.text for remark in found.remarks)
-    figure = new_figure(_title({seg.count: found}, seg.names), " ".join(filter(None, notes)))
+    notes = plane.note(seg.noun), note_on_names(seg.count), *(remark.text for remark in found.remarks)
+    figure = new_figure(
+        _title({seg.count: found}, seg.names),
+        " ".join(filter(None, notes)),
+        form=(
+            f"The silhouettes, a thin bar for each of the {seg.noun.many}, and beside them the same "
+            f"{seg.noun.many} over two features."
+        ),
+    )
     left, right = figure.subplots(1, 2, width_ratios=[3, 2])
     draw_plane(left, plane, seg)
     _draw(right, seg, found, seg.names)
@@ -129,7 +146,7 @@ def _panel(axes: Axes, study: CountStudy, count: int, one: Silhouette, *, advise
     below = float((one.values[~np.isnan(one.values)] < 0.0).mean())
     mark = ", advised" if advised else ""
     title = f"{count} segments{mark}\nmean {one.mean:.2f}, {below:.1%} below zero"
-    axes.set_title(title, loc="left", fontsize=12, color=INK)
+    axes.set_title(title, loc="left", fontsize=PANEL, color=INK)
 
 
 def _draw(axes: Axes, seg: Segmentation, one: Silhouette, names: Mapping[int, str]) -> None:
@@ -145,7 +162,7 @@ def _draw(axes: Axes, seg: Segmentation, one: Silhouette, names: Mapping[int, st
             xytext=(5, 0),
             textcoords="offset points",
             va="center",
-            fontsize=11,
+            fontsize=AXIS,
             fontweight="bold",
             color=INK,
             bbox={"facecolor": PAPER, "edgecolor": "none", "alpha": 0.75, "pad": 1.0},

@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import contingency_table
 from gauger.choosing import CountStudy
+from gauger.draw.palette import INK, segment_colour
 from gauger.draw.ribbons import ribbon
-from gauger.draw.style import INK, new_figure, segment_colour
+from gauger.draw.style import new_figure
+from gauger.draw.typeface import LABEL, PANEL
 from gauger.errors import SettingError
 from gauger.segmentation import Segmentation
 from gauger.wording import listed
@@ -68,7 +70,13 @@ def segment_splits(study: CountStudy, counts: Sequence[int] | None = None) -> Fi
         raise SettingError(
             f"counts={shown} must be one to {MOST_COLUMNS} of those studied: {listed(map(str, tried), most=12)}."
         )
-    figure = new_figure(_title(study, shown))
+    figure = new_figure(
+        _title(study, shown),
+        form=(
+            f"A column for each number of segments, a box a segment, as high as it has {study.noun.many}; "
+            "bands show where they go from one column to the next."
+        ),
+    )
     axes = figure.subplots()
     axes.set_axis_off()
     made = [study.segmentations[count] for count in shown]
@@ -79,7 +87,9 @@ def segment_splits(study: CountStudy, counts: Sequence[int] | None = None) -> Fi
             _draw_bands(axes, position, made[position - 1], made[position], orders, looks[position])
         _draw_boxes(axes, position, made[position], order, looks[position])
         name = f"{count}\nadvised" if count == study.advice.count else f"{count}\n"
-        axes.text(position + _BOX / 2, 1.09, name, ha="center", va="center", fontsize=12, color=INK, fontweight="bold")
+        axes.text(
+            position + _BOX / 2, 1.09, name, ha="center", va="center", fontsize=PANEL, color=INK, fontweight="bold"
+        )
     axes.set_xlim(-0.1, len(shown) - 1 + _BOX + 0.1)
     axes.set_ylim(-0.02, 1.14)
     return figure
@@ -156,7 +166,7 @@ def _draw_boxes(axes: Axes, position: int, seg: Segmentation, order: Sequence[in
                 tops[number] - scale * share / 2.0,
                 f"{number}: {share:.0%}",
                 va="center",
-                fontsize=10,
+                fontsize=LABEL,
                 color=INK,
             )
 
@@ -193,5 +203,6 @@ def _title(study: CountStudy, shown: Sequence[int]) -> str:
     parent = flows.argmax(axis=0)
     split = [int(number) + 1 for number in np.flatnonzero(np.bincount(parent, minlength=before) > 1)]
     if kept > 0.9 and len(split) == 1:
-        return f"From {before} to {count}, segment {split[0]} splits and {kept:.0%} of customers stay with their own"
-    return f"From {before} to {count}, {kept:.0%} of customers stay with most of their segment"
+        stay = f"{kept:.0%} of {study.noun.many} stay with their own"
+        return f"From {before} to {count}, segment {split[0]} splits and {stay}"
+    return f"From {before} to {count}, {kept:.0%} of {study.noun.many} stay with most of their segment"

@@ -5,8 +5,9 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from gauger.draw.labels import short_name
-from gauger.draw.panels import most_panels, panels_for
-from gauger.draw.style import FAINT, PAPER, dress, new_figure, segment_colour, segment_marker
+from gauger.draw.palette import FAINT, PAPER, segment_colour, segment_marker
+from gauger.draw.panels import most_panels, panels_for, rows_of
+from gauger.draw.style import dress, new_figure
 from gauger.errors import SettingError
 from gauger.segmentation import Segmentation
 
@@ -54,15 +55,21 @@ def segment_spread(seg: Segmentation) -> Figure:
     order = np.argsort(-shares, kind="stable")[: most_panels(seg.count)]
     shown = [seg.features.names[position] for position in sorted(order)]
     left_out = len(seg.features.names) - len(shown)
-    note = "Thick: the middle half of a segment's customers. Thin: nine in ten, cut where the panel ends."
+    note = "Thick: the middle half of a segment. Thin: nine in ten, cut where the panel ends."
     if left_out:
         note += f" {left_out} more features tell segments apart less."
     best = seg.features.names[int(order[0])]
     title = f"{best} tells segments apart best: {shares[order[0]]:.0%} of its variance lies between them"
-    figure = new_figure(title if seg.count > 1 else "One segment, and the spread of its customers", note)
-    panels, across = panels_for(figure, len(shown))
-    for position, axes in enumerate(panels):
-        _panel(axes, seg, shown[position], named=position % across == 0)
+    figure = new_figure(
+        title if seg.count > 1 else f"One segment, and the spread of its {seg.noun.many}",
+        note,
+        form=(
+            f"A bar a segment for how far its {seg.noun.many} are from their centre: thick for the middle "
+            "half, thin for nine in ten."
+        ),
+    )
+    for feature, (axes, first) in zip(shown, panels_for(figure, rows_of(len(shown))), strict=True):
+        _panel(axes, seg, feature, named=first)
     return figure
 
 

@@ -8,7 +8,9 @@ from matplotlib.figure import Figure
 
 from gauger.choosing import NEIGHBOURS, LinkageStudy, MetricStudy
 from gauger.draw.labels import push_apart
-from gauger.draw.style import ACCENT, FAINT, INK, QUIET, dress, new_figure
+from gauger.draw.palette import ACCENT, FAINT, INK, QUIET
+from gauger.draw.style import dress, new_figure
+from gauger.draw.typeface import AXIS, LABEL
 from gauger.wording import first_up
 
 
@@ -42,6 +44,7 @@ def linkage_study(study: LinkageStudy) -> Figure:
     figure = new_figure(
         f"{first_up(words)} is advised, of {len(table)} compared at {study.count} segments",
         " ".join(study.advice.reasons),
+        form=f"A row for each linkage with what it makes of the same {study.noun.many}.",
     )
     panels = (
         ("cophenetic_correlation", "Tells the distances (cophenetic r)", "higher is truer to the distances"),
@@ -81,7 +84,11 @@ def metric_study(study: MetricStudy) -> Figure:
     >>> gauger.draw.metric_study(study).get_suptitle()
     '3 metrics: least alike are city_block and chebyshev (rank correlation 0.98)'
     """
-    figure = new_figure(_closest(study), " ".join(study.advice.reasons))
+    figure = new_figure(
+        _closest(study),
+        " ".join(study.advice.reasons),
+        form=f"A row for each metric with what it makes of the same {study.noun.many}.",
+    )
     left, right = figure.subplots(1, 2, width_ratios=(1.5, 1.0))
     dress(left, title="Near each other: a like order of distances")
     x, y = (study.map[axis].to_numpy() for axis in ("x", "y"))
@@ -96,7 +103,7 @@ def metric_study(study: MetricStudy) -> Figure:
     for at, over, name in zip(x, y, study.map.index, strict=True):
         crowded = ((x > at + 1e-9) & (x < at + 0.2 * reach) & (np.abs(y - over) < 0.05 * reach)).any()
         side, align = (-0.02, "right") if crowded else (0.02, "left")
-        labels.append(left.text(at + side * reach, over, str(name), fontsize=11, color=INK, va="center", ha=align))
+        labels.append(left.text(at + side * reach, over, str(name), fontsize=AXIS, color=INK, va="center", ha=align))
     push_apart(left, labels)
     table = study.table.sort_values("rank_correlation", ascending=False, kind="stable")
     rows = list(table.index)
@@ -122,7 +129,7 @@ def _dots(axes: Axes, rows: Sequence[str], values: np.ndarray, *, marked: int | 
                 xytext=(0, 8),
                 textcoords="offset points",
                 ha="center",
-                fontsize=10,
+                fontsize=LABEL,
                 color=colours[position],
             )
     axes.set_yticks(positions, rows)

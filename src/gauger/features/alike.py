@@ -77,6 +77,7 @@ def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
         features.treatments,
         features.indicators,
         tuple(remarks),
+        noun=features.noun,
     )
 
 

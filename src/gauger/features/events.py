@@ -68,8 +68,8 @@ def summarise_events(
     Returns
     -------
     pandas.DataFrame
-        A row a customer, sorted by customer. `.attrs` holds as_of, rows (looked at), lines and events (how many lines
-        made how many events); `remarks_of(result)` the cautions.
+        A row a customer, sorted by customer. `.attrs` holds first (the day of the first event), as_of, rows (looked
+        at), lines and events (how many lines made how many events); `remarks_of(result)` the cautions.
 
     Raises
     ------
@@ -128,6 +128,7 @@ def summarise_events(
         lines = about_lines(source, period)
         remarks = [*_remarks(source, period, customers), *lines.remarks]
     result.attrs |= {"rows": source.rows, "lines": lines.lines, "events": lines.events}
+    result.attrs["first"] = str(period.start.date())
     result.attrs["as_of"] = period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00")
     attach_remarks(result, remarks)
     return result

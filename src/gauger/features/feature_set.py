@@ -13,7 +13,7 @@ from gauger.features.recipes import Recipe
 from gauger.features.treatments import Treatment, apply_all, undo_all
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.wording import plural
+from gauger.wording import CUSTOMER, Noun, plural
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -40,6 +40,8 @@ class FeatureSet(Readable):
         The cautions.
     recipes : mapping
         What was asked for each column; empty where treatments were taken over from other customers.
+    noun : Noun
+        The word for whoever is segmented, from the key's name or as it was given.
 
     See Also
     --------
@@ -63,6 +65,7 @@ class FeatureSet(Readable):
     indicators: Mapping[str, Indicator] = field(default_factory=dict)
     remarks: tuple[Remark, ...] = ()
     recipes: Mapping[str, Recipe] = field(default_factory=dict)
+    noun: Noun = CUSTOMER
 
     def treat(self, rows: pd.DataFrame) -> NDArray[np.float64]:
         """Bring rows in original units to the working scale.

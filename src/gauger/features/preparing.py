@@ -19,7 +19,10 @@ from gauger.features.transforms import learn_transform
 from gauger.features.treatments import NO_RANGE, Treatment, learn_cap, learn_fill, learn_scale, learn_weight
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.wording import listed
+from gauger.wording import Noun, listed
+
+_LONGEST_NOUN = 40
+"""Letters of a noun: it stands in every title; judgement."""
 
 
 def prepare(
@@ -34,6 +37,7 @@ def prepare(
     transform: str | Mapping[str, str] | None = None,
     scale: str | Mapping[str, str] = "zscore",
     weight: float | Mapping[str, float] | None = None,
+    noun: str | None = None,
 ) -> FeatureSet:
     """Turn columns of a table, one row a customer, into features on one working scale.
 
@@ -67,6 +71,9 @@ def prepare(
         normal distribution, which extreme customers do not move; the share of customers below; or as it is.
     weight : number or mapping, optional
         A number above 0; 2 lets a feature count twice as far.
+    noun : str, optional
+        The word for one of those who are segmented, such as "house", for figures, reports and remarks; by default what
+        the key's name says (house_id), else "customer".
 
     Returns
     -------
@@ -132,8 +139,25 @@ def prepare(
     remarks += feature_cautions(chosen, index, values, evidence, indicators)
     original = pd.DataFrame(columns, index=index, copy=True)
     return FeatureSet(
-        key, index.to_numpy(), tuple(columns), values, original, treatments, indicators, tuple(remarks), recipes
+        key,
+        index.to_numpy(),
+        tuple(columns),
+        values,
+        original,
+        treatments,
+        indicators,
+        tuple(remarks),
+        recipes,
+        _noun(key, noun),
     )
+
+
+def _noun(key: str, given: str | None) -> Noun:
+    if given is None:
+        return Noun.of_key(key)
+    if not isinstance(given, str) or not given.strip() or len(given) > _LONGEST_NOUN:
+        raise SettingError(f"noun={given!r} must be a word for one of those who are segmented, such as 'house'.")
+    return Noun.called(given)
 
 
 def _treat_all(

@@ -12,7 +12,7 @@ from gauger.models.rules import Assigner, SameBands
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
-from gauger.wording import plural
+from gauger.wording import Noun, plural
 
 Values = NDArray[np.float64]
 
@@ -105,9 +105,10 @@ class LearnedModel(Readable):
 
     def headline(self) -> str:
         count = len(self.segments)
+        learned_from = Noun.of_key(self.key).counted(self.customers)
         return (
-            f"model of {count} {plural(count, 'segment')} by {self.method}, learned from {self.customers:,} "
-            f"{plural(self.customers, 'customer')} with {len(self.features)} {plural(len(self.features), 'feature')}"
+            f"model of {count} {plural(count, 'segment')} by {self.method}, learned from {learned_from} with "
+            f"{len(self.features)} {plural(len(self.features), 'feature')}"
         )
 
     def overview(self) -> pd.DataFrame:

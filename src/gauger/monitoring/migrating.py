@@ -14,7 +14,7 @@ from gauger.profiling import checked_assignments
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
-from gauger.wording import percent, plural, written_like
+from gauger.wording import Noun, percent, plural, written_like
 
 _RESAMPLES = 500
 """Bootstrap samples of the share that moved: enough for 2.5 % on either side."""
@@ -86,6 +86,11 @@ class Migration(Readable):
     remarks: tuple[Remark, ...] = ()
 
     @property
+    def noun(self) -> Noun:
+        """The word for whoever is segmented, as the key's name has it."""
+        return Noun.of_key(str(self.customers.columns[0]))
+
+    @property
     def shares(self) -> pd.DataFrame:
         """Of each segment's customers before the share in each segment after."""
         return self.crossing.div(self.crossing.sum(axis=1).mask(lambda sums: sums == 0), axis=0)
@@ -93,7 +98,7 @@ class Migration(Readable):
     def headline(self) -> str:
         n = len(self.customers)
         return (
-            f"{percent(self.moved)} of {n:,} {plural(n, 'customer')} moved ({percent(self.moved_low)} to "
+            f"{percent(self.moved)} of {self.noun.counted(n)} moved ({percent(self.moved_low)} to "
             f"{percent(self.moved_high)}; by chance {percent(self.chance)}); {len(self.only_second):,} new, "
             f"{len(self.only_first):,} lost"
         )

@@ -11,6 +11,16 @@ from gauger.profiling.member_search import members
 from gauger.profiling.profile_tables import FEWEST_SHARED
 from gauger.profiling.profiles import Profile
 from gauger.profiling.series_patterns import pattern_of
+from gauger.profiling.telling import (
+    OwnMeasure,
+    mixed_up_with,
+    numbered_name,
+    own_levels,
+    own_measures,
+    own_rule,
+    shares_in_words,
+    what_it_is_called,
+)
 from gauger.segmentation import EVERYONE
 
 __all__ = [
@@ -19,6 +29,7 @@ __all__ = [
     "OTHER_LEVELS",
     "Comparison",
     "Components",
+    "OwnMeasure",
     "Profile",
     "checked_assignments",
     "compare",
@@ -27,10 +38,17 @@ __all__ = [
     "looks_mixed",
     "matched_table",
     "members",
+    "mixed_up_with",
+    "numbered_name",
+    "own_levels",
+    "own_measures",
+    "own_rule",
     "pattern_of",
     "profile",
     "profile_assignments",
     "sample_of",
     "segmentation_from_assignments",
     "share_placed",
+    "shares_in_words",
+    "what_it_is_called",
 ]

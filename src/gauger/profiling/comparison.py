@@ -15,7 +15,7 @@ from gauger.profiling.worth import worth_in_words, worth_of
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
-from gauger.wording import plural
+from gauger.wording import Noun, plural
 
 Codes = NDArray[np.integer]
 Rows = NDArray[np.intp]
@@ -98,6 +98,11 @@ class Comparison(Readable):
         return self.crossing.div(self.crossing.sum(axis=0).mask(lambda sums: sums == 0), axis=1)
 
     @property
+    def noun(self) -> Noun:
+        """The word for whoever is segmented."""
+        return self.seg.noun
+
+    @property
     def answer(self) -> str:
         """What `.worth` or `.association` says, in a sentence or two; empty where neither says anything."""
         return self.association.in_words(self.other.title) if self.association else worth_in_words(self.worth)
@@ -109,8 +114,8 @@ class Comparison(Readable):
             f"({many} {plural(many, 'segment' if self.other.numbered else 'group')})"
         )
         if self.association is not None:
-            return f"{sides}: {self.association.headline()}"
-        return f"{sides}: {self.agreement:.0%} of customers agree, adjusted Rand {self.adjusted_rand:.2f}"
+            return f"{sides}: {self.noun.said(self.association.headline())}"
+        return f"{sides}: {self.agreement:.0%} of {self.noun.many} agree, adjusted Rand {self.adjusted_rand:.2f}"
 
     def overview(self) -> pd.DataFrame:
         return self.crossing

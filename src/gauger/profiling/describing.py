@@ -25,7 +25,7 @@ from gauger.profiling.summaries import Grouping, MeasureSummary, by_group, summa
 from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.segmentation import EVERYONE, UNASSIGNED, UNASSIGNED_NAME, Segmentation
-from gauger.wording import listed, plural
+from gauger.wording import CUSTOMER, Noun, listed, plural
 
 _MEASURED, _LEVELLED = ("measure", "count"), ("category", "flag", "ordinal code")
 _TOTAL = "_total"
@@ -45,6 +45,7 @@ class _Subject:
     names: Mapping[int, str]
     used: tuple[str, ...] | None = None
     indicators: Mapping[str, Indicator] = field(default_factory=dict)
+    noun: Noun = CUSTOMER
 
     @property
     def rows(self) -> tuple[pd.Index, list[int]]:
@@ -128,7 +129,9 @@ def profile(
         others, remarks = matched_table(columns.index, table, seg.features.key)
         columns = columns.join(others.drop(columns=[name for name in others.columns if name in columns.columns]))
     features = seg.features
-    subject = _Subject(columns, seg.codes, seg.numbers.tolist(), seg.names, features.names, features.indicators)
+    subject = _Subject(
+        columns, seg.codes, seg.numbers.tolist(), seg.names, features.names, features.indicators, features.noun
+    )
     with task("profiling"):
         overlap = overlap_of(seg, resamples=resamples, seed=seed)
         remarks += [*about_overlap(overlap), *about_the_plane(seg)]
@@ -184,7 +187,8 @@ def profile_assignments(
     if not numbers:
         raise SettingError(_NOBODY)
     columns, remarks = matched_table(keys, table, key)
-    subject = _Subject(columns, np.searchsorted([UNASSIGNED, *numbers], codes), numbers, names)
+    places = np.searchsorted([UNASSIGNED, *numbers], codes)
+    subject = _Subject(columns, places, numbers, names, noun=Noun.of_key(key))
     with task("profiling"):
         return _describe(subject, totals, ordered or {}, remarks, pd.DataFrame(), pd.DataFrame())
 
@@ -246,6 +250,7 @@ def _describe(
         ),
         ordered=_orders(subject, categories, ordered),
         remarks=(*remarks, *infinite, on_significance(subject.used, proven, repeats)),
+        noun=subject.noun,
     )
 
 

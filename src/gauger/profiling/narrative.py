@@ -4,7 +4,7 @@ from gauger.errors import SettingError
 from gauger.profiling.profile_tables import FEWEST_SHARED, ProfileTables
 from gauger.profiling.rules import rule_sentence
 from gauger.segmentation import EVERYONE
-from gauger.wording import listed, plain_number, plural
+from gauger.wording import listed, plain_number
 
 _TOLD, _MUCH_MORE = 3, 0.15
 """Measures and levels told, and the surplus of a share that is worth telling: judgement."""
@@ -22,7 +22,7 @@ def narrative(profile: ProfileTables, number: int) -> str:
         if name.startswith("share_of_")
     ]
     shares = listed([f"{size['share']:.0%} of all", *totals], most=9)
-    parts = [f"{size['name']}: {customers:,} {plural(customers, 'customer')}, {shares}."]
+    parts = [f"{size['name']}: {profile.noun.counted(customers)}, {shares}."]
     if len(profile.measures):
         parts.append(f"Typically {_strongest(profile, number)}.")
     parts += _levels(profile, number)

@@ -7,7 +7,7 @@ import pandas as pd
 
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.wording import percent, plural
+from gauger.wording import CUSTOMER, Noun, percent, plural
 
 FEWEST_SHARED = 30
 """Customers whose value is known, below whom a level is counted and not given as a share: a share of fewer has an
@@ -43,6 +43,7 @@ class ProfileTables(Readable):
     suggested_names: Mapping[int, str] = field(default_factory=dict)
     ordered: Mapping[str, str] = field(default_factory=dict)
     remarks: tuple[Remark, ...] = ()
+    noun: Noun = CUSTOMER
 
     @property
     def numbers(self) -> list[int]:
@@ -129,7 +130,7 @@ class ProfileTables(Readable):
     def headline(self) -> str:
         customers = self.sizes["customers"].iloc[-1]
         count = len(self.numbers)
-        return f"{count} {plural(count, 'segment')} of {customers:,} {plural(int(customers), 'customer')}"
+        return f"{count} {plural(count, 'segment')} of {self.noun.counted(int(customers))}"
 
     def overview(self) -> pd.DataFrame:
         return self.sizes.join(self.typical)

@@ -7,6 +7,7 @@ from typing import Any
 from gauger.features import FeatureSet, Recipe
 from gauger.segmentation import Segmentation
 from gauger.study.plan import EventsPart, FiguresPart, NamePart, Plan, SourcePart
+from gauger.wording import Noun
 
 _LEARNED_ELSEWHERE = "its features were prepared with what other customers taught (prepare_alike)"
 
@@ -32,6 +33,7 @@ def plan_of(
     content |= {
         "made_by": version("gauger"),
         "key": features.key,
+        "noun": None if features.noun == Noun.of_key(features.key) else features.noun.one,
         "made_at": None if made_at is None else made_at.isoformat(timespec="seconds"),
         "source": None if source is None else source.model_dump(),
         "events": None if events is None else events.model_dump(),

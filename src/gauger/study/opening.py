@@ -25,7 +25,7 @@ from gauger.study.plan import EventsPart, Plan
 from gauger.study.plan_files import PLAN_FILE, read_plan
 from gauger.study.sources import about_changed_events, read_customers, source_part
 from gauger.tables import read_table, recover_folder
-from gauger.wording import listed, plural
+from gauger.wording import Noun, listed, plural
 
 _OWN_COLUMNS = ("segment", "segment_name", "distance")
 
@@ -140,11 +140,16 @@ class Study(Readable):
         except (ValueError, KeyError, TypeError) as error:
             raise StudyError(f"{file} is damaged. Remove it, or segment again.") from error
 
+    @property
+    def noun(self) -> Noun:
+        """The word for whoever is segmented."""
+        return Noun.of_key(self.plan.key) if self.plan.noun is None else Noun.called(self.plan.noun)
+
     def headline(self) -> str:
         sizes = read_table(self.folder / ASSIGNMENTS)["segment"]
         count = int(sizes[sizes > 0].nunique())
         return (
-            f"{self.folder}: {count} {plural(count, 'segment')} of {len(sizes):,} {plural(len(sizes), 'customer')} by "
+            f"{self.folder}: {count} {plural(count, 'segment')} of {self.noun.counted(len(sizes))} by "
             f"{self.segmentation_words}"
         )
 

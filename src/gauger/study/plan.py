@@ -61,7 +61,10 @@ class SourcePart(PlanPart):
 
 
 class EventsPart(SourcePart):
-    """Events that become one row of behaviour a customer, known by the key, in the words of `summarise_events`."""
+    """Events that become one row of behaviour a customer, known by the key, in the words of `summarise_events`.
+
+    `period` are the first day and the day as of which the events were counted when the study was made.
+    """
 
     when: str
     amount: str | None = None
@@ -74,6 +77,11 @@ class EventsPart(SourcePart):
     amount_noun: str = "spend"
     quantity_noun: str | None = None
     category_noun: str | None = None
+    period: Annotated[list[str], Field(min_length=2, max_length=2)] | None = None
+
+    def without_content(self) -> Self:
+        """The same place, whatever it holds."""
+        return super().without_content().model_copy(update={"period": None})
 
 
 class FeaturePart(PlanPart):
@@ -256,6 +264,7 @@ class Plan(PlanPart):
     made_by: str | None = None
     made_at: str | None = None
     key: str
+    noun: Annotated[str, Field(min_length=1, max_length=40)] | None = None
     source: SourcePart | None = None
     events: EventsPart | None = None
     features: dict[str, FeaturePart] = Field(default_factory=dict)
@@ -311,6 +320,7 @@ class Plan(PlanPart):
         parts: dict[str, FeaturePart | CategoryPart] = {**self.features, **self.categories}
         return {
             "key": self.key,
+            "noun": self.noun,
             "features": list(self.features) if parts else None,
             "categories": list(self.categories),
             "missing": {name: part.missing for name, part in parts.items()} if parts else "refuse",

@@ -125,6 +125,7 @@ def add_study(
     if events is not None:
         results.add_table(BEHAVIOUR, origin.table)
         events = with_content(events, results.folder, origin.table) if events.file is not None else events
+        events = events.model_copy(update={"period": _period(origin.table)})
     elif source is not None:
         kept = (results.stage / CUSTOMERS).exists()
         source = with_content(source, results.stage if kept else results.folder, origin.table)
@@ -135,6 +136,12 @@ def add_study(
     content = [asdict(one) for one in (*seg.features.remarks, *seg.remarks) if one.code not in beside]
     results.path(REMARKS).write_text(json.dumps(content, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
     return plan
+
+
+def _period(behaviour: pd.DataFrame) -> list[str] | None:
+    """The first day and the day as of which behaviour was counted, where the table tells."""
+    known = [behaviour.attrs.get(name) for name in ("first", "as_of")]
+    return [str(one) for one in known] if all(known) else None
 
 
 def _add_segments(results: Results, seg: Segmentation, plan: Plan, time: datetime) -> None:

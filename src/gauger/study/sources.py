@@ -26,7 +26,7 @@ PASSWORD_VARIABLE = "GAUGER_PASSWORD"
 Part = TypeVar("Part", bound=SourcePart)
 
 _READING = ("sheet", "table", "query", "decimal", "thousands", "dates", "as_text", "as_missing", "header", "encoding")
-_EVENTS = tuple(name for name in EventsPart.model_fields if name not in SourcePart.model_fields)
+_EVENTS = tuple(name for name in EventsPart.model_fields if name not in (*SourcePart.model_fields, "period"))
 
 
 @dataclass(frozen=True)

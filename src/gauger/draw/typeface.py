@@ -1,0 +1,53 @@
+"""The typeface of every figure: Source Sans, which a package brings, and where it lacks a sign, Matplotlib's own."""
+
+from contextlib import AbstractContextManager
+from functools import cache
+from importlib.resources import as_file, files
+from pathlib import Path
+
+from matplotlib.axes import Axes
+from matplotlib.figure import Figure
+from matplotlib.font_manager import fontManager
+from matplotlib.text import Text
+from matplotlib.ticker import FuncFormatter, LogFormatter, ScalarFormatter
+
+from gauger.wording import plain_number
+
+_CUTS = ("Regular", "Bold")
+
+TITLE, PANEL, AXIS, LABEL, SMALL = 17.0, 13.0, 12.0, 11.0, 10.0
+"""The type scale, in points at 100 pixels an inch: a figure's title, a panel's, an axis, a label in a panel, and notes
+and ticks; a step of about a tenth, a larger one to the title."""
+
+
+@cache
+def family() -> list[str]:
+    """The families that a text asks, one after the other, for each of its signs."""
+    for cut in _CUTS:
+        with typeface_file(cut) as path:
+            fontManager.addfont(str(path))
+    return ["Source Sans Pro", "DejaVu Sans"]
+
+
+def typeface_file(cut: str) -> AbstractContextManager[Path]:
+    """The file of a cut, such as "Regular" or "Bold"."""
+    return as_file(files("font_source_sans_pro") / "files" / f"SourceSansPro-{cut}.ttf")
+
+
+def set_type(figure: Figure) -> None:
+    """Set every text of a figure, and of its axes' ticks, in the typeface."""
+    for axes in figure.axes:
+        axes.tick_params(which="both", labelfontfamily=family())
+        _set_powers(axes)
+    for text in figure.findobj(Text):
+        assert isinstance(text, Text)
+        text.set_fontfamily(family())
+
+
+def _set_powers(axes: Axes) -> None:
+    """Say 1,000 and not a formula on logarithmic axes, whose powers would be set in another typeface."""
+    for axis in (axes.xaxis, axes.yaxis):
+        if isinstance(axis.get_major_formatter(), LogFormatter):
+            axis.set_major_formatter(FuncFormatter(lambda value, _: plain_number(value)))
+        elif isinstance(scalar := axis.get_major_formatter(), ScalarFormatter):
+            scalar.set_useMathText(False)
