@@ -168,6 +168,12 @@ from .study import (
 from .study import (
     save_study as save_study,
 )
+from .study import (
+    write_report as write_report,
+)
+from .study import (
+    write_workbook as write_workbook,
+)
 from .tables import read_table as read_table
 from .tables import write_table as write_table
 

@@ -25,6 +25,7 @@ from gauger.cli.name import name
 from gauger.cli.plan import plan
 from gauger.cli.profile import profile
 from gauger.cli.radius import radius
+from gauger.cli.report import report
 from gauger.cli.run import run
 from gauger.cli.segment import segment
 from gauger.cli.tree import tree
@@ -106,7 +107,7 @@ def _all_commands(
 
 
 COMMANDS = (
-    *(look, features, plan, counts, segment, tree, radius, name, profile, compare),
+    *(look, features, plan, counts, segment, tree, radius, name, profile, compare, report),
     *(assign, drift, migrate, handoff, measure, run, demo),
 )
 

@@ -19,7 +19,7 @@ from gauger.draw.lines import profile_lines
 from gauger.draw.maps import segment_map
 from gauger.draw.outcomes import campaign_outcome
 from gauger.draw.pairs import pair_grid
-from gauger.draw.palette import SEGMENT_COLOURS, segment_colour
+from gauger.draw.palette import DIVERGING, INK, PAPER, SEGMENT_COLOURS, segment_colour
 from gauger.draw.profiles import profile_bars
 from gauger.draw.radii import neighbour_distances, radius_study
 from gauger.draw.scatters import scatter
@@ -32,6 +32,9 @@ from gauger.draw.tree_studies import linkage_study, metric_study
 from gauger.draw.typeface import typeface_file
 
 __all__ = [
+    "DIVERGING",
+    "INK",
+    "PAPER",
     "SEGMENT_COLOURS",
     "campaign_outcome",
     "category_shares",

@@ -34,7 +34,7 @@ def describe(figure: Figure) -> str:
     >>> gauger.draw.describe(gauger.draw.profile_bars(profile)).split(". ")[0]
     'Strongest contrast: segment 1 has 1.9 times everyone's visits'
     """
-    if figure.stale:
+    if not (isinstance(figure, PlainFigure) and figure.drawn):
         figure.draw_without_rendering()
     parts = [figure.get_suptitle()]
     parts += [figure.form] if isinstance(figure, PlainFigure) else []

@@ -29,6 +29,7 @@ class PlainFigure(Figure):
     """
 
     form = ""
+    drawn = False
 
     def draw(self, renderer: RendererBase) -> None:
         for axes in self.axes:
@@ -47,6 +48,7 @@ class PlainFigure(Figure):
         with warnings.catch_warnings():
             warnings.filterwarnings("ignore", message="Glyph .* missing")
             super().draw(renderer)
+        self.drawn = True
 
 
 def new_figure(title: str, note: str = "", *, form: str) -> PlainFigure:

@@ -1,7 +1,14 @@
-"""Every page that people open: for now the one of a hand-off."""
+"""Every page that people open: the report of a study, its workbook, and the page of a hand-off."""
 
+from gauger.report.contents import Contents, Provenance
 from gauger.report.handing import hand_off
+from gauger.report.page import report_page
+from gauger.report.workbook import write_sheets
 
 __all__ = [
+    "Contents",
+    "Provenance",
     "hand_off",
+    "report_page",
+    "write_sheets",
 ]

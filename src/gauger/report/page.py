@@ -58,7 +58,7 @@ def report_page(contents: Contents) -> str:
         "noun": contents.noun,
         "segments": contents.seg.count,
         "sentences": three_sentences(contents),
-        "facts": _facts(contents),
+        "facts": facts_of(contents),
         "cards": cards_of(contents),
         "stills": _stills(contents),
         "explorer_words": _explorer_words(contents, len(explored["codes"])),
@@ -135,7 +135,8 @@ def _hash_of(text: str) -> str:
     return f"'sha256-{base64.b64encode(digest).decode('ascii')}'"
 
 
-def _facts(contents: Contents) -> list[tuple[str, str]]:
+def facts_of(contents: Contents) -> list[tuple[str, str]]:
+    """Where the segments come from and what they were made of, as names and values."""
     origin = contents.provenance
     found = [("Source", origin.source)]
     if origin.period is not None:
@@ -150,8 +151,8 @@ def _explorer_words(contents: Contents, shown: int) -> str:
     if shown >= everyone:
         return f"All {contents.noun.counted(everyone)} are shown."
     return (
-        f"{shown:,} of {contents.noun.counted(everyone)} are shown, drawn at random (seed {contents.seed}) so that every "
-        "segment is seen; small segments are shown more fully than large ones, and the table heeds that."
+        f"{shown:,} of {contents.noun.counted(everyone)} are shown, drawn at random (seed {contents.seed}) so that "
+        "every segment is seen; small segments are shown more fully than large ones, and the table heeds that."
     )
 
 

@@ -22,6 +22,7 @@ from gauger.study.plan import (
 )
 from gauger.study.plan_files import PLAN_FILE, plan_file, read_plan
 from gauger.study.refusing import refuse_remarks
+from gauger.study.reporting import contents_of, refuse_ending, write_contents, write_report, write_workbook
 from gauger.study.running import run_plan
 from gauger.study.saving import Origin, add_study, save_study, study_results
 from gauger.study.sources import moved_part, moved_plan, read_customers, source_part
@@ -64,6 +65,7 @@ __all__ = [
     "add_profile_files",
     "add_radius_files",
     "add_study",
+    "contents_of",
     "cut_tree",
     "draft_plan",
     "find_segments",
@@ -76,6 +78,7 @@ __all__ = [
     "read_customers",
     "read_plan",
     "readable_merges",
+    "refuse_ending",
     "refuse_remarks",
     "remarks_beside",
     "run_plan",
@@ -84,4 +87,7 @@ __all__ = [
     "study_results",
     "told_faults",
     "with_earlier_names",
+    "write_contents",
+    "write_report",
+    "write_workbook",
 ]

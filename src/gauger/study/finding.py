@@ -79,9 +79,19 @@ def counts_asked(wanted: CountsPart, features: FeatureSet) -> range:
     return range(wanted.lowest, possible_counts(features, wanted.highest)[-1] + 1)
 
 
+def counts_around(wanted: CountsPart, features: FeatureSet, count: int) -> range:
+    """The counts that a plan tries, stretched so that one fewer and one more than `count` are among them."""
+    lowest, highest = min(wanted.lowest, max(count - 1, 1)), max(wanted.highest, count + 1)
+    return range(lowest, possible_counts(features, highest)[-1] + 1)
+
+
+def tree_of(features: FeatureSet, wanted: TreePart) -> MergeTree:
+    """The tree that a plan asks for."""
+    return build_tree(features, **wanted.model_dump(exclude={"method", "count", "height", "not_repeatable"}))
+
+
 def _by_tree(features: FeatureSet, wanted: TreePart) -> Found:
-    own = wanted.model_dump(exclude={"method", "count", "height", "not_repeatable"})
-    return cut_tree(build_tree(features, **own), wanted)
+    return cut_tree(tree_of(features, wanted), wanted)
 
 
 def cut_tree(tree: MergeTree, wanted: TreePart) -> Found:

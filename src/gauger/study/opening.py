@@ -23,7 +23,7 @@ from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, dista
 from gauger.study.files import ASSIGNMENTS, BEHAVIOUR, MODEL, REMARKS, study_folder
 from gauger.study.plan import EventsPart, Plan
 from gauger.study.plan_files import PLAN_FILE, read_plan
-from gauger.study.sources import about_changed_events, read_customers, source_part
+from gauger.study.sources import about_changed_events, read_customers, read_source, source_part
 from gauger.tables import read_table, recover_folder
 from gauger.wording import Noun, listed, plural
 
@@ -103,8 +103,10 @@ class Study(Readable):
 
     @cached_property
     def profile(self) -> Profile:
-        """What each segment is like, against the study's own table."""
-        return profile_of(self.segmentation, self.table)
+        """What each segment is like, against the table that the plan says, else the study's own."""
+        part = self.plan.profile.table
+        known = self.table if part is None else read_source(part, self.folder, named="profile.table")
+        return profile_of(self.segmentation, known)
 
     @cached_property
     def model(self) -> SegmentModel:

@@ -238,6 +238,14 @@ class HandOffPart(PlanPart):
     seed: Seed = 0
 
 
+class ReportPart(PlanPart):
+    """A report for people; only a plan that has this part makes one."""
+
+    title: str | None = None
+    workbook: bool = False
+    with_keys: bool = False
+
+
 class RemarksPart(PlanPart):
     """Remarks, by code, that a run of this plan does not accept."""
 
@@ -276,6 +284,7 @@ class Plan(PlanPart):
     profile: ProfilePart = ProfilePart()
     compare: list[ComparePart] = Field(default_factory=list)
     hand_off: HandOffPart | None = None
+    report: ReportPart | None = None
     remarks: RemarksPart = RemarksPart()
 
     @field_validator("made_at")

@@ -1,7 +1,7 @@
 """Run a plan: read, prepare, study the count, segment, name, profile, compare, hand over; all of it or nothing."""
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from os import PathLike
 from pathlib import Path
@@ -10,22 +10,23 @@ import pandas as pd
 
 from gauger.campaigns import holds_only_a_hand_off
 from gauger.choosing import CountStudy, study_counts
-from gauger.columns import checked_table, refuse_bad_key
 from gauger.errors import OutputError, SettingError
 from gauger.features import FeatureSet, prepare
 from gauger.models import load_model
-from gauger.profiling import Profile, compare
+from gauger.profiling import Comparison, Profile
 from gauger.profiling import profile as profile_of
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
-from gauger.report import hand_off
+from gauger.report import Contents, hand_off, report_page, write_sheets
 from gauger.study.carrying import with_earlier_names
+from gauger.study.comparing import compared
 from gauger.study.files import MODEL
 from gauger.study.finding import Found, counts_asked, find_segments, remarks_beside
 from gauger.study.opening import Study, open_study
-from gauger.study.plan import ComparePart, HandOffPart, KmeansPart, Plan, TreePart
+from gauger.study.plan import ComparePart, HandOffPart, KmeansPart, Plan, ReportPart, TreePart
 from gauger.study.plan_files import from_environment, read_plan
 from gauger.study.refusing import refuse_remarks
+from gauger.study.reporting import earlier_of, moves_since, parted, provenance_of
 from gauger.study.saving import Origin, add_study, study_results
 from gauger.study.sources import (
     moved_part,
@@ -50,6 +51,9 @@ from gauger.tables import Results
 
 _COUNTS, _PROFILE, _COMPARE, _HAND_OFF = "counts/", "profile/", "compare/", "hand-off/"
 """The folders of a run's steps, within the study's."""
+
+REPORT, REPORT_BOOK = "report.html", "report.xlsx"
+"""The files of a run's report."""
 
 Told = Callable[[str, str], None]
 Caution = Callable[[Iterable[Remark]], None]
@@ -126,7 +130,7 @@ class _Run:
     caution: Caution
 
     def whole(self, *, replace: bool) -> Study:
-        steps = 6 + len(self.plan.compare) + (self.plan.hand_off is not None)
+        steps = 6 + len(self.plan.compare) + (self.plan.hand_off is not None) + (self.plan.report is not None)
         with (
             study_results(self.out, replace=replace, sources=self._sources(), also=self._files()) as results,
             task("gauger run", steps) as advance,
@@ -151,13 +155,19 @@ class _Run:
         found = self._names(found)
         plan = self._write_study(results, found, table)
         yield
-        self._profile(results, found, table)
+        profile = self._profile(results, found, table)
         yield
+        comparisons = []
         for number, part in enumerate(self.plan.compare, 1):
-            self._compare(results, found, table, part, f"{_COMPARE}{number}/")
+            comparisons.append(self._compare(results, found, table, part, f"{_COMPARE}{number}/"))
             yield
         if self.plan.hand_off is not None:
             self._hand_off(results, found, self.plan.hand_off, plan)
+            yield
+        if self.plan.report is not None:
+            told = parted(study or found.count_study or found.radius_study)
+            contents = Contents(found.seg, profile, *told, tuple(comparisons))
+            self._report(results, self.plan.report, contents, rows=len(table), plan=plan)
             yield
 
     def _heed(self, step: str, text: str, remarks: Iterable[Remark]) -> None:
@@ -214,29 +224,39 @@ class _Run:
         origin = Origin(table, *parts)  # type: ignore[arg-type]
         return add_study(results, found, origin, base=self._moved(), made_at=self._time())
 
-    def _profile(self, results: Results, found: Found, table: pd.DataFrame) -> None:
+    def _report(self, results: Results, part: ReportPart, contents: Contents, *, rows: int, plan: Plan) -> None:
+        """The page and the workbook, with what the study's folder says of itself by now."""
+        whole = replace(
+            contents,
+            migrations=moves_since(results.stage, earlier_of(self.plan, self.beside)),
+            provenance=provenance_of(plan, results.stage, rows),
+            title=part.title,
+            with_keys=part.with_keys,
+        )
+        results.path(REPORT).write_text(report_page(whole), encoding="utf-8", newline="\n")
+        if part.workbook:
+            write_sheets(whole, results.path(REPORT_BOOK), assignments=False)
+        self._heed("Reported", f"{REPORT}{f' and {REPORT_BOOK}' if part.workbook else ''}", ())
+
+    def _profile(self, results: Results, found: Found, table: pd.DataFrame) -> Profile:
         part = self.plan.profile.table
         known = table if part is None else read_source(part, self.beside, named="profile.table")
         profile = profile_of(found.seg, known)
         add_profile_files(results, profile, found.seg, within=_PROFILE)
         self._heed("Profile", self._in_short(profile), profile.remarks)
+        return profile
 
     def _in_short(self, profile: Profile) -> str:
         names = profile.suggested_names
         return "; ".join(f"{number} {names[number]}" for number in profile.numbers if number in names)
 
-    def _compare(self, results: Results, found: Found, table: pd.DataFrame, part: ComparePart, within: str) -> None:
-        key = self.plan.key
-        if part.study is not None:
-            other = open_study(self.beside / from_environment(part.study))
-            comparison = compare(found.seg, other.assignments_like(table))
-        else:
-            known = table if part.table is None else read_source(part.table, self.beside, named="compare.table")
-            known = checked_table(known, [key, str(part.column)])
-            refuse_bad_key(known[key])
-            comparison = compare(found.seg, known.set_index(key)[part.column])
+    def _compare(
+        self, results: Results, found: Found, table: pd.DataFrame, part: ComparePart, within: str
+    ) -> Comparison:
+        comparison = compared(found.seg, table, part, self.plan, self.beside)
         add_comparison_files(results, comparison, within=within)
         self._heed("Compared", comparison.answer or comparison.headline(), comparison.remarks)
+        return comparison
 
     def _hand_off(self, results: Results, found: Found, part: HandOffPart, plan: Plan) -> None:
         settings = part.model_dump(exclude={"contacts", "suppress", "consent", "address", "format"})
@@ -275,6 +295,7 @@ class _Run:
     def _files(self) -> list[str]:
         """The files of the steps, and those of an earlier hand-off, which go."""
         found = [f"{_COUNTS}{name}" for name in COUNT_FILES]
+        found += [REPORT, REPORT_BOOK]
         found += [f"{_PROFILE}{name}" for name in (*PROFILE_FILES, *PROFILE_FILES_OF_SOME)]
         for number in range(1, max(len(self.plan.compare), _earlier(self.out / _COMPARE)) + 1):
             found += [f"{_COMPARE}{number}/{name}" for name in (*COMPARE_FILES, *COMPARE_FILES_OF_SOME)]
