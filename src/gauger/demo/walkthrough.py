@@ -18,6 +18,7 @@ OUTPUTS = {
     "segments.png": "who is where: segments over two features",
     "profile.png": "what each segment is like",
     "assignments.csv": "who is in which segment, ready for a campaign",
+    "report.html": "all of it as one page, to be sent to whoever decides",
     "means.csv": "the profile's means by segment, in original units",
     "behaviour.csv": "one row of behaviour a member",
     "data/members.csv": "the made-up members to try things on",
@@ -50,11 +51,17 @@ def walk_through(
         features = gauger.prepare(behaviour, key="member_id", features=FEATURES, cap=(0.0, 0.99))
         tell("3 One scale", f"{', '.join(features.names)}: capped at the 99 % quantile and z-scored")
         caution(features.remarks)
-        count = _choose_count(features, results, tell)
-        _segment_and_profile(features, count, members, results, tell, caution)
-    tell("Open next", "")
+        study = _choose_count(features, results, tell)
+        segments, profile = _segment_and_profile(features, study.advice.count, members, results, tell, caution)
+        period = behaviour.attrs["first"], behaviour.attrs["as_of"]
+        gauger.write_report(
+            segments, results.path("report.html"), profile=profile, counts=study, source="visits.csv", period=period
+        )
+        tell("7 Report", "what was found, an explorer, why, how firm, cautions → report.html")
+    tell("In it", "")
     for name, what in OUTPUTS.items():
         tell("", f"{Path(folder) / name}: {what}")
+    tell("Open next", f"open {Path(folder) / 'report.html'}")
 
 
 def _build_behaviour(results: Results, tell: Tell, caution: Caution) -> tuple[pd.DataFrame, pd.DataFrame]:
@@ -80,12 +87,12 @@ def _build_behaviour(results: Results, tell: Tell, caution: Caution) -> tuple[pd
     return behaviour, members
 
 
-def _choose_count(features: gauger.FeatureSet, results: Results, tell: Tell) -> int:
+def _choose_count(features: gauger.FeatureSet, results: Results, tell: Tell) -> gauger.CountStudy:
     study = gauger.study_counts(features, counts=range(1, 11))
     results.add_figure("counts.png", gauger.draw.count_study(study))
     advice = study.advice
     tell("4 How many", f"{advice.count} segments, {advice.verdict}. {' '.join(advice.reasons[:2])} → counts.png")
-    return advice.count
+    return study
 
 
 def _segment_and_profile(
@@ -95,7 +102,7 @@ def _segment_and_profile(
     results: Results,
     tell: Tell,
     caution: Caution,
-) -> None:
+) -> tuple[gauger.Segmentation, gauger.Profile]:
     segments = gauger.segment_by_kmeans(features, count)
     results.add_table("assignments.csv", segments.assignments)
     results.add_figure("segments.png", gauger.draw.scatter(segments, x="visits", y="spend_mean"))
@@ -118,3 +125,4 @@ def _segment_and_profile(
             f"{number} {name} ({share:.0%}): {row['visits']:.0f} visits, the last {row['recency_days']:.0f} days ago, "
             f"{row['spend_mean']:.2f} for {row['seats_mean']:.1f} seats a time, age {row['age']:.0f}",
         )
+    return segments, profile

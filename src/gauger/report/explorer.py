@@ -1,5 +1,6 @@
 """What the explorer of a page shows: a seeded sample in which every segment is seen, its measures and components."""
 
+from itertools import combinations
 from typing import Any
 
 import numpy as np
@@ -9,9 +10,9 @@ from gauger.algorithms import Stream
 from gauger.draw import segment_colour
 from gauger.errors import SettingError
 from gauger.features import Transform
-from gauger.profiling import components_of, numbered_name
+from gauger.profiling import components_of, numbered_name, share_placed
 from gauger.report.contents import Contents
-from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
+from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
 from gauger.wording import visible
 
 _LEAST_OF_EACH = 30
@@ -22,6 +23,9 @@ _MOST_VALUES = 30_000
 
 _MOST_AXES = 24
 """Features that can be chosen between, those that tell segments apart best; judgement."""
+
+_MOST_PAIRED = 6
+"""Features among which the first pair is looked for: fifteen pairs; judgement."""
 
 _FIGURES = 4
 """Figures of each value that are kept: more than a screen shows, and less than would tell one by their spending."""
@@ -86,7 +90,7 @@ def _axes(contents: Contents) -> list[tuple[str, NDArray[np.float64], bool]]:
     of everyone, and whether a logarithmic axis suits it."""
     seg = contents.seg
     features = seg.features
-    best = seg.explained_by_feature.sort_values(ascending=False, kind="stable").index[:_MOST_AXES]
+    best = _best_pair_first(seg)
     axes = [
         (str(name), features.original[name].to_numpy(dtype=np.float64), _is_curved(contents, str(name)))
         for name in best
@@ -96,6 +100,15 @@ def _axes(contents: Contents) -> list[tuple[str, NDArray[np.float64], bool]]:
     except SettingError:
         return [*axes, ("segment", seg.codes.astype(np.float64), False)]
     return [*axes, ("first component", points[:, 0], False), ("second component", points[:, 1], False)]
+
+
+def _best_pair_first(seg: Segmentation) -> list[str]:
+    """Features by what they tell apart, but first the two that together place most."""
+    names = list(seg.explained_by_feature.sort_values(ascending=False, kind="stable").index[:_MOST_AXES])
+    if len(names) < 2 or seg.count < 2:
+        return names
+    pair = max(combinations(names[:_MOST_PAIRED], 2), key=lambda two: share_placed(seg, *two))
+    return [*pair, *(name for name in names if name not in pair)]
 
 
 def _is_curved(contents: Contents, name: str) -> bool:

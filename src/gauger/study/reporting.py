@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
+from dataclasses import replace as replace_in
 from os import PathLike
 from pathlib import Path
 
@@ -41,6 +42,8 @@ def write_report(
     comparisons: Iterable[Comparison] = (),
     earlier: Sequence[str | PathLike[str]] = (),
     outcomes: Iterable[Outcome] = (),
+    source: str | None = None,
+    period: tuple[str, str] | None = None,
     title: str | None = None,
     with_keys: bool = False,
     sample: int = 2_000,
@@ -66,6 +69,10 @@ def write_report(
         Folders of earlier studies: who moved since.
     outcomes : iterable of Outcome
         What came of campaigns.
+    source : str, optional
+        What the page calls the source; a study knows its own.
+    period : (first, as of), optional
+        The first day that was counted, and the day as of which; a study of events knows its own.
     title : str, optional
         By default what was found.
     with_keys : bool
@@ -115,6 +122,9 @@ def write_report(
         sample=sample,
         seed=seed,
     )
+    known = contents.provenance
+    origin = replace_in(known, source=source or known.source, period=period or known.period)
+    contents = replace_in(contents, provenance=origin)
     return _write_one(contents, refuse_ending(out, (PAGE,)), replace=replace)
 
 
