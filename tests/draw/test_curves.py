@@ -76,7 +76,7 @@ def test_a_segment_keeps_its_colour_from_count_to_count() -> None:
     for before, after in pairwise(colours):
         assert before <= after, "a colour of a segment went away"
         assert len(after) == len(before) + 1
-    from gauger.draw.style import segment_colour
+    from gauger.appearance import segment_colour
 
     four = study.segmentations[4]
     shown = {round(height, 4): colour for height, colour in columns[2.0]}

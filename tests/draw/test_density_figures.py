@@ -12,7 +12,7 @@ from naive_density import features_of
 
 import gauger
 from benchmarks.odd_shapes import make_shape
-from gauger.draw.style import ACCENT, UNASSIGNED_COLOUR, segment_colour
+from gauger.appearance import ACCENT, UNASSIGNED_COLOUR, segment_colour
 from gauger.errors import SettingError
 
 

@@ -15,8 +15,8 @@ from matplotlib.patches import PathPatch, Rectangle
 
 import gauger
 from gauger.algorithms.diagnostics.elbow import Elbow
+from gauger.appearance import SEGMENT_COLOURS, SEGMENT_MARKERS
 from gauger.draw import style
-from gauger.draw.style import SEGMENT_COLOURS, SEGMENT_MARKERS
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.segmentation import segmentation_from_codes
 from gauger.wording import short_number

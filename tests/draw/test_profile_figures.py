@@ -9,8 +9,8 @@ from matplotlib.colors import to_rgb
 from matplotlib.patches import PathPatch, Rectangle
 
 import gauger
+from gauger.appearance import SEGMENT_COLOURS
 from gauger.draw.clouds import MOST_POINTS
-from gauger.draw.style import SEGMENT_COLOURS
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
 from gauger.profiling.components import components_of
 from gauger.segmentation import segmentation_from_codes

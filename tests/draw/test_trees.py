@@ -12,7 +12,7 @@ from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 
 import gauger
-from gauger.draw.style import ACCENT, INK, QUIET, segment_colour
+from gauger.appearance import ACCENT, INK, QUIET, segment_colour
 from gauger.draw.tree_view import USUAL_BRANCHES, view_of
 from gauger.errors import SettingError
 from gauger.features import HIGH_CORRELATION

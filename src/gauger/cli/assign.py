@@ -43,6 +43,7 @@ def assign(
     """
     from gauger.cli import console
     from gauger.models import load_model
+    from gauger.wording import Noun
 
     model = model_file(model)
     learned = load_model(model)
@@ -70,7 +71,7 @@ def assign(
             found = learned.assign(reading.read(source), gate=allowed)
             results.add_table(out.name, found)
         counts, remarks = _counted(learned, found["segment"]), remarks_of(found)
-    console.heading(f"{int(counts['customers'].sum()):,} customers assigned")
+    console.heading(f"{Noun.of_key(learned.key).counted(int(counts['customers'].sum()))} assigned")
     console.table(
         console.largest(counts.assign(share=console.percent_column(counts["customers"] / counts["customers"].sum())))
     )

@@ -150,8 +150,8 @@ def _tell_segments(found: "Comparison") -> None:
     from gauger.cli import console
 
     console.heading(
-        f"{found.agreement:.0%} of {len(found.customers):,} customers agree, adjusted Rand {found.adjusted_rand:.2f} "
-        "(1: the same, 0: chance)"
+        f"{found.agreement:.0%} of {found.noun.counted(len(found.customers))} agree, adjusted Rand "
+        f"{found.adjusted_rand:.2f} (1: the same, 0: chance)"
     )
     console.say(f"Down: {found.seg.method}. Across: {found.other.title}.")
     crossing = console.largest(console.largest(found.crossing).T).T

@@ -28,6 +28,7 @@ def drift(
     from gauger.models import load_model
     from gauger.monitoring import drift as drift_of
     from gauger.tables import result_folder
+    from gauger.wording import Noun
 
     model = model_file(model)
     learned = load_model(model)
@@ -37,7 +38,8 @@ def drift(
             results.add_table("features.csv", found.features.reset_index())
             results.add_table("segments.csv", found.segments.rename_axis("segment").reset_index())
     console.title(f"Advice: {found.advice.action}. {' '.join(found.advice.reasons)}")
-    console.say(f"{found.customers:,} customers now, {learned.customers:,} then ({learned.made_at}).")
+    now = Noun.of_key(learned.key).counted(found.customers)
+    console.say(f"{now} now, {learned.customers:,} then ({learned.made_at}).")
     console.heading("Features, in original units; shift in standard deviations")
     missing = {name: console.percent_column(found.features[name]) for name in ("missing_then", "missing_now")}
     console.table(found.features.assign(**missing))

@@ -98,12 +98,13 @@ def _summarise(
     from gauger.features import summarise_events
     from gauger.remarks import remarks_of
     from gauger.tables import read_table, result_folder
+    from gauger.wording import Noun
 
     with result_folder(out.parent, [out.name], replace=replace, sources=[events, customers]) as results:
         everyone = None if customers is None else read_table(customers)
         behaviour = summarise_events(_source(events, reading), customers=everyone, **summary.settings())  # type: ignore[arg-type]
         results.add_table(out.name, behaviour)
-    counted = f"{behaviour.attrs['events']:,} events of {len(behaviour):,} customers"
+    counted = f"{behaviour.attrs['events']:,} events of {Noun.of_key(summary.customer).counted(len(behaviour))}"
     console.title(f"{counted}, as of {behaviour.attrs['as_of']}")
     show_columns(look(behaviour, key=summary.customer).columns.drop(columns=["because", "type", "distinct"]))
     console.remarks(remarks_of(behaviour))

@@ -127,6 +127,9 @@ class Preparation:
         str | None, option("SCALE", "zscore (default), minmax, robust, rank or none; or by feature: visits=minmax.")
     ] = None
     weight: Annotated[str | None, option("PAIRS", "How much features count: visits=2,spend_mean=0.5.")] = None
+    noun: Annotated[
+        str | None, option("WORD", "What one of them is called, such as house; by default as the key says.")
+    ] = None
 
     def carry_out(
         self,
@@ -164,6 +167,7 @@ class Preparation:
             "transform": by_feature,
             "scale": by_feature,
             "weight": weights,
+            "noun": str,
         }
         given = {name: getattr(self, name) for name in words}
         return {name: words[name](value) for name, value in given.items() if value is not None}

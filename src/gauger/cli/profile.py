@@ -129,6 +129,7 @@ def _list_members(
     from gauger.cli import console
     from gauger.profiling import members
     from gauger.remarks import remarks_of
+    from gauger.wording import Noun
 
     by, descending = (sort.removeprefix("-"), sort.startswith("-")) if sort else (None, False)
     names = split_names(columns) if columns else None
@@ -136,12 +137,12 @@ def _list_members(
     if results is not None:
         results.add_table("members.csv", found)
     condition = f" with {where}" if where else ""
-    console.title(f"{len(found):,} customers in segment {segment}{condition}")
+    console.title(f"{Noun.of_key(key).counted(len(found))} in segment {segment}{condition}")
     shown = found.head(_MOST_MEMBERS).set_index(key)
     kept = list(shown.columns) if names else _that_fit(shown)
     if len(found):
         console.table(shown[kept])
-    parts = [f"the first {_MOST_MEMBERS} customers"] if len(found) > _MOST_MEMBERS else []
+    parts = [f"the first {_MOST_MEMBERS}"] if len(found) > _MOST_MEMBERS else []
     parts += [f"{len(kept)} of {len(shown.columns)} columns"] if len(kept) < len(shown.columns) else []
     if parts and len(found):
         rest = (

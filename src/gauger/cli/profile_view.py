@@ -56,7 +56,8 @@ def _show_little_known(found: "Profile") -> None:
         if known[name] < _KNOWN_OF_FEW * customers
     ]
     if few:
-        console.say(f"Known of fewer than half of the customers: {listed(few, most=6)}. Their shares are of those.")
+        who = found.noun.many
+        console.say(f"Known of fewer than half of the {who}: {listed(few, most=6)}. Their shares are of those.")
 
 
 def _show_segment(found: "Profile", number: int) -> None:

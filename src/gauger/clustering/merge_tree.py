@@ -28,7 +28,7 @@ from gauger.features import FeatureSet
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation, number_by_size, segmentation_from_codes
-from gauger.wording import Noun, listed, plural, short_number
+from gauger.wording import Noun, listed, short_number
 
 MOST_COMPARED = 3_000
 """Leaves that the cophenetic correlation compares: 4.5 million pairs."""
@@ -347,7 +347,8 @@ class MergeTree(Readable):
 
     def headline(self) -> str:
         customers = len(self.leaf_of)
-        many = f"{customers:,} {plural(customers, self.of.removesuffix('s'))}"
+        joined = self.noun if self.of == "customers" else Noun("feature", "features")
+        many = joined.counted(customers)
         if self.leaves < customers:
             many += f" in {self.leaves:,} micro-segments"
         low, high = (short_number(float(height)) for height in (self.steps.height[0], self.steps.height[-1]))

@@ -19,7 +19,6 @@ from gauger.draw.lines import profile_lines
 from gauger.draw.maps import segment_map
 from gauger.draw.outcomes import campaign_outcome
 from gauger.draw.pairs import pair_grid
-from gauger.draw.palette import DIVERGING, INK, PAPER, SEGMENT_COLOURS, segment_colour
 from gauger.draw.profiles import profile_bars
 from gauger.draw.radii import neighbour_distances, radius_study
 from gauger.draw.scatters import scatter
@@ -29,13 +28,8 @@ from gauger.draw.silhouettes import silhouette_beside, silhouette_diagrams
 from gauger.draw.splits import segment_splits
 from gauger.draw.spreads import segment_spread
 from gauger.draw.tree_studies import linkage_study, metric_study
-from gauger.draw.typeface import typeface_file
 
 __all__ = [
-    "DIVERGING",
-    "INK",
-    "PAPER",
-    "SEGMENT_COLOURS",
     "campaign_outcome",
     "category_shares",
     "component_scatter",
@@ -61,7 +55,6 @@ __all__ = [
     "radius_study",
     "scatter",
     "segment_boxes",
-    "segment_colour",
     "segment_map",
     "segment_splits",
     "segment_spread",
@@ -70,5 +63,4 @@ __all__ = [
     "silhouette_beside",
     "silhouette_diagrams",
     "treatments",
-    "typeface_file",
 ]

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from pandas.api import types
 from scipy.stats import gaussian_kde
 
+from gauger.appearance import FAINT, INK, PAPER, segment_colour
 from gauger.draw.curves import Curve, curve_of, even_steps, follow, span_back, span_on
 from gauger.draw.labels import short_name
-from gauger.draw.palette import FAINT, INK, PAPER, segment_colour
 from gauger.draw.panels import most_panels, panels_for, rows_of
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import dress, new_figure

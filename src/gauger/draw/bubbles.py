@@ -4,9 +4,9 @@ import numpy as np
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
+from gauger.appearance import INK, QUIET, segment_colour
 from gauger.draw.clouds import label_at
 from gauger.draw.labels import push_apart, short_name
-from gauger.draw.palette import INK, QUIET, segment_colour
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import PANEL

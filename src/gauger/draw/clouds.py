@@ -9,8 +9,8 @@ from matplotlib.patheffects import withStroke
 from matplotlib.text import Text
 from numpy.typing import NDArray
 
+from gauger.appearance import INK, PAPER, segment_colour, segment_marker
 from gauger.draw.curves import Curve, even_steps, span_on
-from gauger.draw.palette import INK, PAPER, segment_colour, segment_marker
 from gauger.segmentation import UNASSIGNED
 from gauger.wording import Noun
 

@@ -5,10 +5,10 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.text import Text
 
+from gauger.appearance import INK
 from gauger.draw.clouds import label_at
 from gauger.draw.labels import push_apart
 from gauger.draw.outlines import draw_outlines, refuse_bad_outline
-from gauger.draw.palette import INK
 from gauger.draw.planes import MOST_NAMED, Plane, draw_plane, name_segments, note_on_names, right_side
 from gauger.draw.style import new_figure
 from gauger.draw.typeface import AXIS

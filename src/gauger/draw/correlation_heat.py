@@ -8,8 +8,8 @@ from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import correlation_matrix, correlation_order
+from gauger.appearance import DIVERGING, INK, PAPER, QUIET
 from gauger.columns import look
-from gauger.draw.palette import DIVERGING, INK, PAPER, QUIET
 from gauger.draw.style import as_cells, new_figure
 from gauger.draw.typeface import SMALL
 from gauger.errors import SettingError

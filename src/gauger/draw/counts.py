@@ -5,8 +5,8 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 
+from gauger.appearance import ACCENT, INK, PAPER, QUIET
 from gauger.choosing import SHARP, STABLE, CountStudy
-from gauger.draw.palette import ACCENT, INK, PAPER, QUIET
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import AXIS, LABEL
 from gauger.wording import first_up, listed, short_number

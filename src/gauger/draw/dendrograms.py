@@ -13,8 +13,8 @@ from matplotlib.font_manager import FontProperties
 from matplotlib.patches import Rectangle
 from matplotlib.ticker import FuncFormatter
 
+from gauger.appearance import ACCENT, INK, PAPER, QUIET, segment_colour
 from gauger.clustering import MergeTree
-from gauger.draw.palette import ACCENT, INK, PAPER, QUIET, segment_colour
 from gauger.draw.style import dress, new_figure
 from gauger.draw.tree_view import Cut, TreeView, view_of
 from gauger.draw.typeface import AXIS, LABEL

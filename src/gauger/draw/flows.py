@@ -10,8 +10,8 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 from matplotlib.text import Text
 
+from gauger.appearance import INK, UNASSIGNED_COLOUR, segment_colour
 from gauger.draw.labels import push_apart, wrapped
-from gauger.draw.palette import INK, UNASSIGNED_COLOUR, segment_colour
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.ribbons import ribbon
 from gauger.draw.style import new_figure

@@ -5,8 +5,8 @@ import pandas as pd
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 
+from gauger.appearance import DIVERGING, INK, PAPER
 from gauger.draw.labels import short_name, wrapped
-from gauger.draw.palette import DIVERGING, INK, PAPER
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import as_cells, new_figure
 from gauger.draw.typeface import AXIS, SMALL

@@ -7,9 +7,9 @@ from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import skewness
+from gauger.appearance import ACCENT, FAINT, INK, QUIET
 from gauger.columns import LONG_TAIL, look
 from gauger.draw.curves import Curve, even_steps, follow
-from gauger.draw.palette import ACCENT, FAINT, INK, QUIET
 from gauger.draw.panels import panels_for, rows_of
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import AXIS, SMALL

@@ -4,7 +4,7 @@ import numpy as np
 from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 
-from gauger.draw.palette import ACCENT, INK
+from gauger.appearance import ACCENT, INK
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import LABEL
 from gauger.errors import SettingError

@@ -5,9 +5,9 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.ticker import MaxNLocator
 
+from gauger.appearance import ACCENT, FAINT, INK, QUIET
 from gauger.choosing import CountAdvice
 from gauger.clustering import MergeTree
-from gauger.draw.palette import ACCENT, FAINT, INK, QUIET
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import AXIS
 from gauger.errors import SettingError

@@ -10,7 +10,7 @@ from matplotlib.text import Text
 from matplotlib.transforms import Bbox, IdentityTransform, ScaledTranslation
 from numpy.typing import NDArray
 
-from gauger.draw.palette import INK
+from gauger.appearance import INK
 from gauger.wording import shortened
 
 _PASSES, _STEP = 300, 2.0

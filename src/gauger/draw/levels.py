@@ -8,8 +8,8 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Rectangle
 from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter
 
+from gauger.appearance import INK, QUIET, segment_colour
 from gauger.draw.labels import short_name
-from gauger.draw.palette import INK, QUIET, segment_colour
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import AXIS, LABEL
 from gauger.errors import SettingError

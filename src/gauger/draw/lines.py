@@ -6,9 +6,9 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.text import Text
 
+from gauger.appearance import INK, PAPER, QUIET, segment_colour, segment_marker
 from gauger.draw.clouds import label_at
 from gauger.draw.labels import push_apart, short_name, wrapped
-from gauger.draw.palette import INK, PAPER, QUIET, segment_colour, segment_marker
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import AXIS, LABEL, SMALL

@@ -3,9 +3,9 @@
 import numpy as np
 from matplotlib.figure import Figure
 
+from gauger.appearance import FAINT, INK, QUIET, segment_colour, segment_marker
 from gauger.campaigns import HELPED, TOO_SMALL, Outcome
 from gauger.draw.labels import short_name
-from gauger.draw.palette import FAINT, INK, QUIET, segment_colour, segment_marker
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import LABEL
 

@@ -9,8 +9,8 @@ from matplotlib.patches import Polygon
 from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
+from gauger.appearance import segment_colour
 from gauger.draw.curves import Curve
-from gauger.draw.palette import segment_colour
 from gauger.errors import SettingError
 
 OUTLINES = ("hull", "ellipse")

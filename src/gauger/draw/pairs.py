@@ -8,9 +8,9 @@ from matplotlib.figure import Figure
 from matplotlib.lines import Line2D
 from matplotlib.ticker import MaxNLocator
 
+from gauger.appearance import INK, segment_colour, segment_marker
 from gauger.draw.curves import curve_of, even_steps, follow
 from gauger.draw.labels import short_name, wrapped
-from gauger.draw.palette import INK, segment_colour, segment_marker
 from gauger.draw.planes import MOST_NAMED, draw_plane, frame_of, note_on_names, plane_of
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import LABEL

@@ -5,8 +5,8 @@ import pandas as pd
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
+from gauger.appearance import INK, QUIET, segment_colour
 from gauger.draw.labels import short_name
-from gauger.draw.palette import INK, QUIET, segment_colour
 from gauger.draw.panels import most_panels, panels_for, rows_of
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import LABEL

@@ -8,8 +8,8 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, NullFormatter, PercentFormatter
 
+from gauger.appearance import ACCENT, FAINT, INK, PAPER, QUIET
 from gauger.choosing import STEADY, RadiusStudy, plateaus_of
-from gauger.draw.palette import ACCENT, FAINT, INK, PAPER, QUIET
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import LABEL, PANEL
 from gauger.wording import plural, short_number

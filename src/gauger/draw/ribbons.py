@@ -4,7 +4,7 @@ from matplotlib.axes import Axes
 from matplotlib.patches import PathPatch
 from matplotlib.path import Path
 
-from gauger.draw.palette import FAINT
+from gauger.appearance import FAINT
 
 
 def ribbon(

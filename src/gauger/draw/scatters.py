@@ -9,10 +9,10 @@ import pandas as pd
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
+from gauger.appearance import INK
 from gauger.draw.clouds import label_at
 from gauger.draw.labels import push_apart
 from gauger.draw.outlines import draw_outlines, refuse_bad_outline
-from gauger.draw.palette import INK
 from gauger.draw.planes import MOST_NAMED, draw_plane, name_segments, note_on_names, plane_of
 from gauger.draw.style import new_figure
 from gauger.draw.typeface import LABEL

@@ -10,7 +10,7 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 from numpy.typing import NDArray
 
-from gauger.draw.palette import QUIET, segment_colour
+from gauger.appearance import QUIET, segment_colour
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import AXIS, SMALL
 from gauger.errors import SettingError

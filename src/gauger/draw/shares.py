@@ -7,8 +7,8 @@ from matplotlib.colors import LinearSegmentedColormap, to_hex
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
+from gauger.appearance import INK, PAPER
 from gauger.draw.labels import short_name
-from gauger.draw.palette import INK, PAPER
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import AXIS, LABEL

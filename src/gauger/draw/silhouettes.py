@@ -7,9 +7,9 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
+from gauger.appearance import INK, PAPER, segment_colour
 from gauger.choosing import CountStudy, Silhouette, silhouette
 from gauger.draw.labels import push_apart, short_name
-from gauger.draw.palette import INK, PAPER, segment_colour
 from gauger.draw.planes import draw_plane, name_segments, note_on_names, plane_of
 from gauger.draw.scatters import chosen_axes
 from gauger.draw.style import dress, new_figure

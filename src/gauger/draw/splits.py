@@ -10,8 +10,8 @@ from matplotlib.patches import Rectangle
 from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import contingency_table
+from gauger.appearance import INK, segment_colour
 from gauger.choosing import CountStudy
-from gauger.draw.palette import INK, segment_colour
 from gauger.draw.ribbons import ribbon
 from gauger.draw.style import new_figure
 from gauger.draw.typeface import LABEL, PANEL

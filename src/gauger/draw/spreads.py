@@ -4,8 +4,8 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
+from gauger.appearance import FAINT, PAPER, segment_colour, segment_marker
 from gauger.draw.labels import short_name
-from gauger.draw.palette import FAINT, PAPER, segment_colour, segment_marker
 from gauger.draw.panels import most_panels, panels_for, rows_of
 from gauger.draw.style import dress, new_figure
 from gauger.errors import SettingError

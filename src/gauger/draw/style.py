@@ -10,7 +10,7 @@ from matplotlib.layout_engine import ConstrainedLayoutEngine
 from matplotlib.text import Text
 from matplotlib.ticker import FixedFormatter
 
-from gauger.draw.palette import FAINT, INK, PAPER, QUIET
+from gauger.appearance import FAINT, INK, PAPER, QUIET
 from gauger.draw.typeface import AXIS, LABEL, PANEL, SMALL, TITLE, set_type
 from gauger.wording import visible
 

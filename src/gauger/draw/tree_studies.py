@@ -6,9 +6,9 @@ import numpy as np
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
+from gauger.appearance import ACCENT, FAINT, INK, QUIET
 from gauger.choosing import NEIGHBOURS, LinkageStudy, MetricStudy
 from gauger.draw.labels import push_apart
-from gauger.draw.palette import ACCENT, FAINT, INK, QUIET
 from gauger.draw.style import dress, new_figure
 from gauger.draw.typeface import AXIS, LABEL
 from gauger.wording import first_up

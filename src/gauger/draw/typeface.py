@@ -1,9 +1,6 @@
 """The typeface of every figure: Source Sans, which a package brings, and where it lacks a sign, Matplotlib's own."""
 
-from contextlib import AbstractContextManager
 from functools import cache
-from importlib.resources import as_file, files
-from pathlib import Path
 
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
@@ -11,6 +8,7 @@ from matplotlib.font_manager import fontManager
 from matplotlib.text import Text
 from matplotlib.ticker import FuncFormatter, LogFormatter, ScalarFormatter
 
+from gauger.appearance import FAMILY, typeface_file
 from gauger.wording import plain_number
 
 _CUTS = ("Regular", "Bold")
@@ -26,12 +24,7 @@ def family() -> list[str]:
     for cut in _CUTS:
         with typeface_file(cut) as path:
             fontManager.addfont(str(path))
-    return ["Source Sans Pro", "DejaVu Sans"]
-
-
-def typeface_file(cut: str) -> AbstractContextManager[Path]:
-    """The file of a cut, such as "Regular" or "Bold"."""
-    return as_file(files("font_source_sans_pro") / "files" / f"SourceSansPro-{cut}.ttf")
+    return [FAMILY, "DejaVu Sans"]
 
 
 def set_type(figure: Figure) -> None:

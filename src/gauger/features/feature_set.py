@@ -178,8 +178,7 @@ class FeatureSet(Readable):
 
     def headline(self) -> str:
         return (
-            f"{len(self.keys):,} {plural(len(self.keys), 'customer')} by {self.key}, "
-            f"{len(self.names)} {plural(len(self.names), 'feature')}"
+            f"{self.noun.counted(len(self.keys))} by {self.key}, {len(self.names)} {plural(len(self.names), 'feature')}"
         )
 
     def overview(self) -> pd.DataFrame:

@@ -2,6 +2,7 @@
 
 import pandas as pd
 
+from gauger.appearance import FAINT, SEGMENT_COLOURS
 from gauger.report.contents import Contents
 from gauger.report.sheets import Sheet, Sheets
 
@@ -35,6 +36,7 @@ def add_count_study(sheets: Sheets, contents: Contents) -> None:
 def _add_charts(sheets: Sheets, sheet: Sheet, table: pd.DataFrame) -> None:
     """Line charts that the spreadsheet draws from the table itself."""
     names = [str(name) for name in table.columns]
+    look = {"color": SEGMENT_COLOURS[0]}
     for at, name in enumerate(name for name in _CHARTS if name in names):
         chart = sheets.book.add_chart({"type": "line"})
         column = names.index(name)
@@ -43,13 +45,18 @@ def _add_charts(sheets: Sheets, sheet: Sheet, table: pd.DataFrame) -> None:
                 "name": name,
                 "categories": ["count study", 1, 0, len(table), 0],
                 "values": ["count study", 1, column, len(table), column],
-                "line": {"color": "#005d58", "width": 2.0},
-                "marker": {"type": "circle", "size": 5, "fill": {"color": "#005d58"}, "border": {"color": "#005d58"}},
+                "line": {**look, "width": 2.0},
+                "marker": {"type": "circle", "size": 5, "fill": look, "border": look},
+                    "type": "circle",
+                    "size": 5,
+                    "fill": {"color": SEGMENT_COLOURS[0]},
+                    "border": {"color": SEGMENT_COLOURS[0]},
+                },
             }
         )
         chart.set_title({"name": name, "name_font": {"size": 12}})
         chart.set_x_axis({"name": "number of segments", "name_font": {"size": 9, "bold": False}})
-        chart.set_y_axis({"major_gridlines": {"visible": True, "line": {"color": "#eceff1"}}})
+        chart.set_y_axis({"major_gridlines": {"visible": True, "line": {"color": FAINT}}})
         chart.set_legend({"none": True})
         chart.set_size({"width": 460, "height": 300})
         row = len(table) + _LEFT_OF_CHARTS + 16 * (at // 2)

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.algorithms import Stream
-from gauger.draw import segment_colour
+from gauger.appearance import segment_colour
 from gauger.errors import SettingError
 from gauger.features import Transform
 from gauger.profiling import components_of, numbered_name, share_placed

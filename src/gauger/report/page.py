@@ -12,7 +12,7 @@ from jinja2.utils import htmlsafe_json_dumps
 from markupsafe import Markup
 
 from gauger import draw
-from gauger.draw import SEGMENT_COLOURS
+from gauger.appearance import SEGMENT_COLOURS
 from gauger.report.cards import cards_of
 from gauger.report.contents import Contents
 from gauger.report.explorer import explorer_of

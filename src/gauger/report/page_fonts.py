@@ -3,7 +3,7 @@
 import base64
 from io import BytesIO
 
-from gauger.draw import typeface_file
+from gauger.appearance import typeface_file
 
 _FAMILY = "Report Sans"
 _WEIGHTS = {400: "Regular", 700: "Bold"}

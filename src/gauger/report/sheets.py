@@ -12,7 +12,7 @@ from xlsxwriter import Workbook
 from xlsxwriter.format import Format
 from xlsxwriter.worksheet import Worksheet
 
-from gauger.draw import DIVERGING, INK
+from gauger.appearance import DIVERGING, INK, PAPER
 from gauger.wording import visible
 
 _FORMATS: dict[str, dict[str, Any]] = {
@@ -108,13 +108,8 @@ class Sheet:
         """Shade cells from low to high, white in the middle, where that is known."""
         if right < left or middle is None or pd.isna(middle):
             return
-        scale: dict[str, Any] = {
-            "type": "3_color_scale",
-            "min_color": DIVERGING[1],
-            "mid_color": "#ffffff",
-            "max_color": DIVERGING[3],
-        }
-        scale |= {"mid_type": "num", "mid_value": float(middle)}
+        ends = {"min_color": DIVERGING[1], "mid_color": PAPER, "max_color": DIVERGING[3]}
+        scale: dict[str, Any] = {"type": "3_color_scale", "mid_type": "num", "mid_value": float(middle), **ends}
         self.sheet.conditional_format(top, left, bottom, right, scale)
 
     def _write(self, row: int, column: int, value: Any, kind: Format) -> None:

@@ -21,10 +21,10 @@ from gauger.report import Contents, Provenance, report_page, write_sheets
 from gauger.segmentation import Segmentation
 from gauger.study.comparing import compared
 from gauger.study.files import MODEL
-from gauger.study.finding import counts_around, tree_of
+from gauger.study.finding import counts_around, find_segments, tree_of
 from gauger.study.movement import migration_between
 from gauger.study.opening import Study, open_study
-from gauger.study.plan import DensityPart, KmeansPart, Plan, TreePart
+from gauger.study.plan import DensityPart, KmeansPart, LevelsPart, Plan, TreePart
 from gauger.study.plan_files import PLAN_FILE, from_environment
 from gauger.study.sources import shown_place
 from gauger.tables import result_folder
@@ -238,6 +238,8 @@ def contents_of(
         raise SettingError("nobody is in a segment: there is nothing to report.")
     if profile is not None:
         _refuse_others(profile, seg)
+    if isinstance(opened, Study):
+        seg = _with_hierarchy(opened, seg)
     own = [*comparisons]
     migrations: dict[str, Migration] = {}
     if isinstance(opened, Study):
@@ -262,6 +264,15 @@ def contents_of(
         sample,
         seed,
     )
+
+
+def _with_hierarchy(study: Study, seg: Segmentation) -> Segmentation:
+    """Segments by density levels with their hierarchy, found again where it is of the same segments."""
+    if not isinstance(study.plan.segments, LevelsPart) or study.plan.segments.not_repeatable is not None:
+        return seg
+    again = find_segments(study.features, study.plan.segments).seg
+    same = np.array_equal(again.codes, seg.codes)
+    return replace_in(seg, branches=again.branches, departures=again.departures) if same else seg
 
 
 def parted(study: CountStudy | RadiusStudy | None) -> tuple[CountStudy | None, RadiusStudy | None]:

@@ -9,21 +9,21 @@ ACCENT = "#9a3f1d"
 DIVERGING = ("#2b5f7e", "#a9c6d3", PAPER, "#e6bfa6", "#9a3f1d")
 
 SEGMENT_COLOURS = (
-    "#005d58",
-    "#aa6145",
-    "#5e519d",
-    "#b7902e",
-    "#6e1433",
-    "#647fce",
-    "#9ca374",
-    "#544903",
-    "#816780",
-    "#92bfa8",
-    "#343865",
-    "#a489a3",
+    "#065f5c",
+    "#a66738",
+    "#5e54a8",
+    "#b99724",
+    "#691c37",
+    "#7a7ed5",
+    "#9ea47a",
+    "#4c4100",
+    "#8d728f",
+    "#9cc2ae",
+    "#3d346d",
+    "#c9a9de",
 )
 """To normal eyes and to those with each kind of colour blindness any two are at least 11 apart (CIEDE2000), the first
-six 13, and each two that follow one another, which touch in bars and trees, 15. Printed in grey these differ by 9 steps
+six 13, and each two that follow one another, which touch in bars and trees, 19. Printed in grey these differ by 9 steps
 of lightness or more. A test holds all these figures."""
 
 SEGMENT_MARKERS = ("o", "s", "^", "D", "v", "P", "X", "p", "<", ">", "h", "*")
