@@ -47,11 +47,6 @@ def _add_charts(sheets: Sheets, sheet: Sheet, table: pd.DataFrame) -> None:
                 "values": ["count study", 1, column, len(table), column],
                 "line": {**look, "width": 2.0},
                 "marker": {"type": "circle", "size": 5, "fill": look, "border": look},
-                    "type": "circle",
-                    "size": 5,
-                    "fill": {"color": SEGMENT_COLOURS[0]},
-                    "border": {"color": SEGMENT_COLOURS[0]},
-                },
             }
         )
         chart.set_title({"name": name, "name_font": {"size": 12}})
