@@ -3,7 +3,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 SOURCES := pyproject.toml constraints.txt
 
-.PHONY: demo test check bench screenshots demo-data clean
+.PHONY: demo test check bench screenshots charting demo-data clean
 
 demo: $(VENV)/installed
 	$(BIN)/gauger demo --out demo-output --replace
@@ -24,6 +24,10 @@ bench: $(VENV)/installed-dev
 # The pictures need Debian's xvfb, xterm, imagemagick and chromium.
 screenshots: $(VENV)/installed
 	$(BIN)/python docs/make_screenshots.py
+
+# The charting library of the report's page, from npm: only what the page uses. Needs node.
+charting:
+	cd src/gauger/report/charting && npm install --no-package-lock --silent && npm run --silent bundle
 
 # The shipped tables are made by a seeded script; a test compares the bytes.
 demo-data: $(VENV)/installed
