@@ -21,8 +21,8 @@ check: $(VENV)/installed-dev
 bench: $(VENV)/installed-dev
 	$(BIN)/python -m benchmarks
 
-# The pictures need Debian's xvfb, xterm, imagemagick and chromium.
-screenshots: $(VENV)/installed
+# The pictures need Debian's xvfb, xterm, imagemagick, chromium with its driver, and poppler-utils.
+screenshots: $(VENV)/installed-dev
 	$(BIN)/python docs/make_screenshots.py
 
 # The charting library of the report's page, from npm: only what the page uses. Needs node.

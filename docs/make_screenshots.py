@@ -4,6 +4,7 @@ Figures are what the commands write, some two below each other; terminals are re
 xvfb, xterm, imagemagick), pages are Chromium's.
 """
 
+import base64
 import os
 import shlex
 import shutil
@@ -17,11 +18,14 @@ from pathlib import Path
 
 import numpy as np
 import pandas as pd
+from selenium.webdriver import Chrome, ChromeOptions
+from selenium.webdriver.chrome.service import Service
 
 import gauger
 
 PICTURES = Path(__file__).parent / "screenshots"
 GAUGER = Path(sys.executable).parent / "gauger"
+TOOLS = ("Xvfb", "xterm", "import", "convert", "chromium", "chromedriver", "pdftoppm")
 MAP = "--key home_id --features east_km,north_km --scale none"
 PREPARATION = "--features recency_days,visits,spend_mean,seats_mean --cap 0,0.99"
 
@@ -37,7 +41,7 @@ TERMINALS = {
     "tree": f"gauger tree behaviour.csv --key member_id {PREPARATION} --out tree",
     "radius": f"gauger radius data/homes.csv {MAP} --out radius",
     "compare": "gauger compare round dense --out compare",
-    "profile": "gauger profile segments --table data/members.csv --out profile",
+    "profile": "gauger profile segments --table data/members.csv",
     "drift": "gauger drift segments later.csv",
     "handoff": "gauger handoff segments data/members.csv --campaign 'spring 2026' --suppress data/suppression.csv "
     "--holdout 0.3 --out spring",
@@ -45,13 +49,6 @@ TERMINALS = {
 }
 FIGURES = {
     "figure-look": ("behaviour/distributions.png", "behaviour/correlations.png", "study/features.png"),
-    "figure-counts": ("results/counts.png", "study/silhouettes.png", "study/splits.png"),
-    "figure-segments": (
-        "results/segments.png",
-        "results/profile.png",
-        "segments/spread.png",
-        "segments/iterations.png",
-    ),
     "figure-trees-density": (
         "tree/tree.png",
         "measures/tree.png",
@@ -60,8 +57,8 @@ FIGURES = {
         "compare/side-by-side.png",
         "levels/levels.png",
     ),
-    "figure-profiles": ("profile/components.png", "profile/heat.png", "profile/lines.png", "panel/flow.png"),
     "figure-campaign": ("later/moves.png", "campaign/page.png", "campaign/outcome.png"),
+    "report-inside": ("explorer.png", "inside.png"),
 }
 BESIDES = (
     f"segment data/homes.csv {MAP} --count 4 --out round",
@@ -72,9 +69,9 @@ BESIDES = (
 
 def main() -> None:
     """Run each command in one folder, in order, and keep its picture."""
-    missing = [tool for tool in ("Xvfb", "xterm", "import", "convert", "chromium") if shutil.which(tool) is None]
+    missing = [tool for tool in TOOLS if shutil.which(tool) is None]
     if missing:
-        sys.exit(f"missing {', '.join(missing)}: apt-get install xvfb xterm imagemagick chromium")
+        sys.exit(f"missing {', '.join(missing)}: apt-get install xvfb xterm imagemagick chromium-driver poppler-utils")
     with tempfile.TemporaryDirectory() as place, _screen() as display:
         folder = Path(place)
         subprocess.run([GAUGER, "demo", "--out", "first"], cwd=folder, check=True, capture_output=True)
@@ -87,13 +84,12 @@ def main() -> None:
             _photograph(display, folder, command, PICTURES / f"{name}.png")
         look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
         subprocess.run(look, cwd=folder, check=True, capture_output=True)
-        panel = [GAUGER, *shlex.split("compare segments --table data/panel.csv --column answer --out panel")]
-        subprocess.run(panel, cwd=folder, check=True, capture_output=True)
         measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
         subprocess.run(measures, cwd=folder, check=True, capture_output=True)
+        _photograph_report(folder)
         for name, made in FIGURES.items():
             subprocess.run(["convert", *made, "-append", "-strip", PICTURES / f"{name}.png"], cwd=folder, check=True)
-    print(f"{len(TERMINALS) + len(FIGURES)} pictures in {PICTURES}")
+    print(f"{len(list(PICTURES.glob('*.png')))} pictures in {PICTURES}")
 
 
 def _look_ahead(folder: Path) -> None:
@@ -116,6 +112,33 @@ def _look_ahead(folder: Path) -> None:
     page, picture = folder / "campaign" / "hand-off" / "manifest.html", folder / "campaign" / "page.png"
     browser = ["chromium", "--headless", "--no-sandbox", "--hide-scrollbars", "--window-size=1280,1080"]
     subprocess.run([*browser, f"--screenshot={picture}", page.as_uri()], check=True, capture_output=True)
+
+
+def _photograph_report(folder: Path) -> None:
+    """The top of the demo's report, its explorer and profile, and its first printed pages."""
+    options = ChromeOptions()
+    options.binary_location = shutil.which("chromium") or ""
+    for switch in ("--headless=new", "--no-sandbox", "--hide-scrollbars"):
+        options.add_argument(switch)
+    browser = Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    try:
+        size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+        browser.get((folder / "results" / "report.html").as_uri())
+        for name, part in (("top", "body"), ("explorer", "#explorer"), ("inside", "#profile")):
+            browser.execute_script("document.querySelector(arguments[0]).scrollIntoView()", part)
+            time.sleep(1.0)
+            browser.save_screenshot(str(folder / f"{name}.png"))
+        paper = {"paperWidth": 8.27, "paperHeight": 11.69, "printBackground": True, "preferCSSPageSize": True}
+        printed = browser.execute_cdp_cmd("Page.printToPDF", paper)["data"]
+    finally:
+        browser.quit()
+    (folder / "report.pdf").write_bytes(base64.b64decode(printed))
+    subprocess.run(["convert", "top.png", "-strip", PICTURES / "report-top.png"], cwd=folder, check=True)
+    subprocess.run(["pdftoppm", "-r", "72", "-l", "4", "-png", "report.pdf", "sheet"], cwd=folder, check=True)
+    sheets = sorted(path.name for path in folder.glob("sheet*.png"))
+    beside = ["montage", *sheets, "-tile", f"{len(sheets)}x1", "-geometry", "+6+6", "-background", "#d9dee2", "-strip"]
+    subprocess.run([*beside, PICTURES / "report-print.png"], cwd=folder, check=True)
 
 
 @contextmanager

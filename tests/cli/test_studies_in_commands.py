@@ -40,7 +40,7 @@ def test_the_walk_of_the_readme_types_no_option_twice(command: Run, place: Path)
     (walk,) = re.findall(r"<!-- walk -->\n```sh\n(.*?)```", readme, re.S)
     lines = [line.split("#")[0].strip() for line in walk.splitlines() if line.startswith("gauger ")]
     assert [line.split()[1] for line in lines] == [
-        *("look", "plan", "counts", "segment", "name", "profile", "handoff"),
+        *("look", "plan", "counts", "segment", "name", "profile", "report", "handoff"),
     ]
     typed = [word.split("=")[0] for line in lines for word in shlex.split(line) if word.startswith("--")]
     told = [word for word in typed if word not in ("--out", "--plan")]

@@ -63,7 +63,7 @@ def test_it_tells_what_was_found_how_sure_and_who_is_left_out(page: str) -> None
     told = _plain(page)
     assert told.startswith("To what was found 3 segments of 150 shops")
     assert "3 segments of 150 shops by k-means: the largest, 1 busy, has 33% of them" in told
-    assert re.search(r"How sure: the data (are clear about|lean to) 3", told)
+    assert re.search(r"How sure: the data (speak clearly for|lean to) 3", told)
     assert "Nobody was left out: everyone is in a segment." in told
     assert "customer" not in told.replace("customers-", "")
 

@@ -9,7 +9,7 @@ from gauger.segmentation import UNASSIGNED
 from gauger.wording import listed, percent, plural
 
 _VERDICTS = {
-    "clear": "the data are clear about {count}",
+    "clear": "the data speak clearly for {count}",
     "leaning": "the data lean to {count}, with soft borders or a rival",
     "unclear": "the data do not settle the number; {count} is one that can be defended",
 }

@@ -2,6 +2,7 @@
 
 import base64
 import hashlib
+from datetime import datetime
 from functools import cache
 from importlib.metadata import version
 from importlib.resources import files
@@ -141,9 +142,14 @@ def facts_of(contents: Contents) -> list[tuple[str, str]]:
     found = [("Source", origin.source)]
     if origin.period is not None:
         found += [("Period", f"{origin.period[0]} up to {origin.period[1]}"), ("As of", origin.period[1])]
-    found += [("Segments made", origin.made_at), ("By Gauger", origin.made_by)]
+    found += [("Segments made", _minute(origin.made_at)), ("By Gauger", origin.made_by)]
     found.append(("Features", ", ".join(contents.features.names)))
     return [(name, value) for name, value in found if value]
+
+
+def _minute(time: str | None) -> str | None:
+    """A time to the minute, as people write it."""
+    return None if time is None else f"{datetime.fromisoformat(time):%Y-%m-%d %H:%M %Z}".strip()
 
 
 def _explorer_words(contents: Contents, shown: int) -> str:

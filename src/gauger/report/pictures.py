@@ -16,7 +16,7 @@ _COLOURS = 128
 
 @dataclass(frozen=True)
 class Picture:
-    """A PNG as the source of an image, its size in pixels, and what it shows in words."""
+    """A lossless WebP as the source of an image, its size in pixels, and what it shows in words."""
 
     source: str
     width: int
@@ -32,6 +32,6 @@ def picture_of(figure: "Figure") -> Picture:
     figure.savefig(drawn, format="png")
     image = Image.open(drawn).convert("RGB").quantize(_COLOURS, dither=Image.Dither.NONE)
     packed = BytesIO()
-    image.save(packed, format="png", optimize=True)
+    image.convert("RGB").save(packed, format="webp", lossless=True, quality=50, method=3)
     data = base64.b64encode(packed.getvalue()).decode("ascii")
-    return Picture(f"data:image/png;base64,{data}", image.width, image.height, describe(figure))
+    return Picture(f"data:image/webp;base64,{data}", image.width, image.height, describe(figure))
