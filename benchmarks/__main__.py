@@ -12,6 +12,7 @@ from benchmarks import (
     preparing,
     profiling,
     reading,
+    report,
     silhouettes,
     startup,
     trees,
@@ -29,6 +30,7 @@ ROOMS = (
     density,
     profiling,
     assigning,
+    report,
     startup,
 )
 

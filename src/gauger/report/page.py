@@ -143,6 +143,7 @@ def facts_of(contents: Contents) -> list[tuple[str, str]]:
     if origin.period is not None:
         found += [("Period", f"{origin.period[0]} up to {origin.period[1]}"), ("As of", origin.period[1])]
     found += [("Segments made", _minute(origin.made_at)), ("By Gauger", origin.made_by)]
+    found.append(("Seed", None if "seed" not in contents.seg.settings else str(contents.seg.settings["seed"])))
     found.append(("Features", ", ".join(contents.features.names)))
     return [(name, value) for name, value in found if value]
 

@@ -251,6 +251,10 @@ table = { file = "panel.csv" }
 campaign = "autumn"
 contacts = { file = "members.csv" }
 
+[report]  # one page for people; a workbook too
+title = "Our customers this quarter"
+workbook = true
+
 [remarks]  # cautions that a scheduled run does not accept
 refuse = ["raw-scales", "few-customers"]
 """
