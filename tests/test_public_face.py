@@ -19,7 +19,8 @@ Segmentation Silhouette StreamedAssignments Study TableLook assign_file build_mo
 draft_plan draw drift errors events_sql hand_off listening load_model look measure members migration name_study
 open_study pivot_series prepare prepare_alike profile profile_assignments read_plan read_table remarks_of run_plan
 save_study segment_by_bands segment_by_density segment_by_density_levels segment_by_kmeans segmentation_from_assignments
-silhouette study_counts study_linkages study_metrics study_radius summarise_events write_table
+silhouette study_counts study_linkages study_metrics study_radius summarise_events write_report write_table
+write_workbook
 """.split()
 FIGURES = [f"draw.{name}" for name in gauger.draw.__all__]
 DOCUMENTED = [*(name for name in PUBLIC if name not in ("draw", "errors")), *FIGURES]

@@ -170,7 +170,7 @@ def test_features_writes_one_row_a_customer_and_says_what_is_next(command: Run, 
         *("--amount", "ticket_spend", "--quantity", "seats", "--out", "b.parquet"),
     )
     assert shown.returncode == 0, shown.stderr
-    assert "36,855 events of 2,355 customers, as of 2025-12-29" in shown.stdout
+    assert "36,855 events of 2,355 members, as of 2025-12-29" in shown.stdout
     assert "Next: gauger plan b.parquet --key member_id --out plan.toml" in shown.stdout
     assert len(gauger.read_table(tmp_path / "b.parquet")) == 2355
 
@@ -201,7 +201,7 @@ def test_segment_then_profile_give_what_python_gives(
 ) -> None:
     shown = command("segment", behaviour_file, "--key", "member_id", *FEATURES, "--count", 6, "--out", "s")
     assert shown.returncode == 0, shown.stderr
-    assert "6 segments of 2,355 customers by k-means" in shown.stdout
+    assert "6 segments of 2,355 members by k-means" in shown.stdout
     table = gauger.read_table(tmp_path / "s" / "assignments.csv")
     assert table["segment"].tolist() == demo_segments.codes.tolist()
     np.testing.assert_array_equal(table["distance"], demo_segments.distances)
@@ -215,7 +215,7 @@ def test_segment_then_profile_give_what_python_gives(
     assert "of those who match)" in shown.stdout.replace("\n", " ")
     assert "segments were built to differ on them" in shown.stderr.replace("\n", " ")
     assert _narrow(shown.stdout)
-    assert "45 customers of the table are in no segment" in shown.stderr
+    assert "45 members of the table are in no segment" in shown.stderr
     means = gauger.read_table(tmp_path / "p" / "means.csv").set_index("segment")
     assert means.loc["1", "age"] == pytest.approx(
         gauger.profile(demo_segments, gauger.read_table(members)).means.loc[1, "age"]
@@ -247,7 +247,7 @@ def test_profile_lists_who_is_in_a_segment(
     shown = command(*search, *only, "--columns", "age,household", "--out", "m")
     assert shown.returncode == 0, shown.stderr
     found = gauger.members(demo_segments, members, segment=4, where="age > 60", sort="age", descending=True)
-    assert shown.stdout.startswith(f"{len(found)} customers in segment 4 with age > 60")
+    assert shown.stdout.startswith(f"{len(found)} members in segment 4 with age > 60")
     assert shown.stdout.splitlines()[2].split()[0] == found["member_id"].iloc[0]
     assert gauger.read_table(tmp_path / "m" / "members.csv")["member_id"].tolist() == found["member_id"].tolist()
     assert _narrow(command(*search, *only).stdout)
@@ -281,7 +281,7 @@ def test_compare_checks_segments_against_a_known_column(
     assert "answer: Cramér's V 0.83 (" in shown.stdout
     assert "one would guess answer right for 87%, without it for 32%" in " ".join(shown.stdout.split())
     assert "F: We go as a family, mostly at weekends" in shown.stdout
-    assert "2,061 customers are among these segments only" in " ".join(shown.stderr.split())
+    assert "2,061 members are among these segments only" in " ".join(shown.stderr.split())
     assert _narrow(shown.stdout)
     assert _files(tmp_path / "c") == {*COMPARE_FILES, "side-by-side.png"}
     one = command("compare", behaviour_file, "--key", "member_id", "--features", "visits", *sides, "--out", "d")
@@ -327,7 +327,7 @@ def test_segment_learns_on_a_sample_and_says_so(command: Run, tmp_path: Path, fe
         *("--learn-on", 0.5, "--seeding", "random"),
     )
     assert shown.returncode == 0, shown.stderr
-    assert "the centres were learned on 250 of 500 customers" in " ".join(shown.stderr.split())
+    assert "the centres were learned on 250 of 500 members" in " ".join(shown.stderr.split())
     assert {path.name for path in (tmp_path / "s").iterdir()} == {*SEGMENT_FILES, *KMEANS_FILES}
 
 
@@ -364,7 +364,7 @@ def test_tree_prints_the_last_merges_and_the_advice_and_writes_the_cut(
 ) -> None:
     shown = command("tree", behaviour_file, "--key", "member_id", *FEATURES, "--out", "tree")
     assert shown.returncode == 0, shown.stderr
-    assert "Tree of 2,355 customers by Ward's linkage and Euclidean distance: heights 0.00 to 82.5\n" in shown.stdout
+    assert "Tree of 2,355 members by Ward's linkage and Euclidean distance: heights 0.00 to 82.5\n" in shown.stdout
     assert "Advice: 6 segments (leaning)" in shown.stdout
     assert "Next: gauger profile" in shown.stdout
     assert _narrow(shown.stdout)
@@ -414,7 +414,7 @@ def test_a_tree_of_series_has_its_series_drawn(command: Run, tmp_path: Path) -> 
     shown = command("tree", "wide.csv", "--key", "house", *options)
     assert shown.returncode == 0, shown.stderr
     assert "104 features: 2024-01-01, 2024-01-08, …, 2025-12-15, 2025-12-22" in shown.stdout
-    assert "5 segments of 48 customers by average linkage" in shown.stdout
+    assert "5 segments of 48 houses by average linkage" in shown.stdout
     assert (tmp_path / "tree" / "series.png").read_bytes().startswith(b"\x89PNG")
 
 
@@ -430,7 +430,7 @@ def test_preparation_by_feature_is_understood(command: Run) -> None:
         *("--missing", "age=median", "--scale", "age=minmax,east_km=minmax", "--from", 2, "--to", 3, "--starts", 2),
     )
     assert shown.returncode == 0, shown.stderr
-    assert "2,400 customers by member_id, 2 features: age, east_km" in shown.stdout
+    assert "2,400 members by member_id, 2 features: age, east_km" in shown.stdout
 
 
 def test_demo_runs_the_whole_job_and_ends_with_what_to_open(command: Run, tmp_path: Path) -> None:
@@ -438,12 +438,15 @@ def test_demo_runs_the_whole_job_and_ends_with_what_to_open(command: Run, tmp_pa
     assert shown.returncode == 0, shown.stderr
     assert shown.stdout.startswith("1 Look        2,400 members and 36,855 visits")
     steps = [line[:14].strip() for line in shown.stdout.splitlines() if line[:1].strip()]
-    assert [step[0] for step in steps[:6]] == list("123456")
-    assert steps[6:] == ["In short", "Open next"]
+    assert [step[0] for step in steps if step[0].isdigit()] == list("1234567")
+    assert steps[6:] == ["In short", "7 Report", "In it", "Open next"]
     assert "6 segments, leaning" in shown.stdout
     assert "remark: staff_note says the same for everyone" in shown.stderr
     assert _narrow(shown.stdout)
-    opened = [line.strip().split(":")[0] for line in shown.stdout.split("Open next")[1].strip().splitlines()]
+    opened = [
+        line.strip().split(":")[0] for line in shown.stdout.split("In it")[1].split("Open next")[0].strip().splitlines()
+    ]
+    assert shown.stdout.rstrip().endswith("open demo-output/report.html")
     written = {str(path.relative_to(tmp_path)) for path in (tmp_path / "demo-output").rglob("*.*")}
     assert written == set(opened) == {f"demo-output/{name}" for name in OUTPUTS}
     table = gauger.read_table(tmp_path / "demo-output" / "assignments.csv")
@@ -483,7 +486,7 @@ def test_segment_by_density_studies_the_radius_itself_and_says_what_it_used(comm
     shown = command("segment", *HOMES, "--method", "density", "--out", "s", "--outline", "hull", "--label", "H0001")
     assert shown.returncode == 0, shown.stderr
     assert "Used: radius 0.902, 4 min points." in shown.stdout
-    assert "4 segments of 1,580 customers by density (radius 0.902, min points 4), 77 unassigned" in shown.stdout
+    assert "4 segments of 1,580 homes by density (radius 0.902, min points 4), 77 unassigned" in shown.stdout
     assert _narrow(shown.stdout)
     assert _files(tmp_path / "s") == {*SEGMENT_FILES, *RADIUS_FILES}
     assigned = pd.read_csv(tmp_path / "s" / "assignments.csv")
@@ -501,14 +504,14 @@ def test_segment_by_density_takes_a_radius_or_a_coarseness(command: Run, tmp_pat
     assert _files(tmp_path / "s") == set(SEGMENT_FILES)
     coarse = command("segment", *HOMES, "--method", "density", "--coarseness", 1, "--out", "coarse")
     assert "for coarseness 1, 4 min points." in coarse.stdout
-    assert "3 segments of 1,580 customers by density" in coarse.stdout
+    assert "3 segments of 1,580 homes by density" in coarse.stdout
 
 
 def test_segment_by_density_with_nobody_in_a_segment_says_so_and_what_to_do(command: Run, tmp_path: Path) -> None:
     shown = command("segment", *HOMES, "--method", "density", "--radius", 0.001, "--out", "s")
     assert shown.returncode == 0, shown.stderr
-    assert "0 segments of 1,580 customers" in shown.stdout
-    assert "no customer has 4 within 0.001" in " ".join(shown.stderr.split())
+    assert "0 segments of 1,580 homes" in shown.stdout
+    assert "no home has 4 within 0.001" in " ".join(shown.stderr.split())
     assert "Next: gauger radius" in shown.stdout
     assert (pd.read_csv(tmp_path / "s" / "assignments.csv")["segment"] == 0).all()
 
@@ -518,7 +521,7 @@ def test_of_very_many_segments_the_largest_are_printed_and_all_are_written(comma
     assert shown.returncode == 0, shown.stderr
     assert "The 20 largest of 81 segments; the files have all." in shown.stdout
     assert "81 segments has" not in shown.stdout
-    assert "segments have under 1% of the customers" in " ".join(shown.stderr.split())
+    assert "segments have under 1% of the homes" in " ".join(shown.stderr.split())
     assert len(pd.read_csv(tmp_path / "s" / "centres.csv")) == 81
     profiled = command("profile", HOMES[0], "--key", "home_id", "--assignments", "s/assignments.csv")
     assert "The 20 largest of 81 segments; the files have all." in profiled.stdout
@@ -544,9 +547,9 @@ def test_compare_crosses_two_segmentations_and_draws_them(command: Run, tmp_path
     sides = ("--assignments", "k.csv", "--against", "d.csv")
     shown = command("compare", *HOMES, *sides, "--out", "c")
     assert shown.returncode == 0, shown.stderr
-    assert "61% of 1,580 customers agree, adjusted Rand 0.56 (1: the same, 0: chance)" in shown.stdout
+    assert "61% of 1,580 homes agree, adjusted Rand 0.56 (1: the same, 0: chance)" in shown.stdout
     assert "Down: k.csv. Across: d.csv." in shown.stdout
-    assert "80 customers are unassigned on one side only" in " ".join(shown.stderr.split())
+    assert "80 homes are unassigned on one side only" in " ".join(shown.stderr.split())
     assert _narrow(shown.stdout)
     assert _files(tmp_path / "c") == {*COMPARE_FILES, "worth.csv", "side-by-side.png"}
     crossing = pd.read_csv(tmp_path / "c" / "crossing.csv", index_col=0)
@@ -561,7 +564,7 @@ def test_a_model_goes_from_segment_to_assign_drift_and_the_database(
     model = tmp_path / "s" / "model.json"
     shown = command("assign", model, behaviour_file, "--out", "a.parquet")
     assert shown.returncode == 0, shown.stderr
-    assert "2,355 customers assigned" in shown.stdout
+    assert "2,355 members assigned" in shown.stdout
     assert gauger.read_table(tmp_path / "a.parquet")["segment"].tolist() == demo_segments.codes.tolist()
     assert _narrow(shown.stdout)
     drifted = command("drift", model, behaviour_file, "--out", "d")

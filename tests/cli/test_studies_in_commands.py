@@ -61,15 +61,15 @@ def test_later_commands_take_the_folder_and_ask_for_nothing(command: Run, few: P
     assert "gauger segment s --count" in told
     told = _ok(command("profile", "s"))
     assert "apart by" in told
-    assert "3 segments of 400 customers" in told
+    assert "3 segments of 400 members" in told
     assert "Index of the means" not in told
     told = _ok(command("profile", "s", "--members", "2", "--where", "visits >= 5"))
-    assert "customers in segment 2 with visits >= 5" in told
+    assert "members in segment 2 with visits >= 5" in told
     _ok(command("tree", "s", "--condense", 20, "--out", "t"))
     assert gauger.open_study(tmp_path / "t").model.method == "Ward's linkage"
     assert "agree, adjusted Rand" in _ok(command("compare", "s", "t"))
     assert "Cramér's V" in _ok(command("compare", "s", "--column", "area", "--table", gauger.demo_file("members.csv")))
-    assert "400 customers assigned" in _ok(command("assign", "s", few.name, "--out", "a.csv"))
+    assert "400 members assigned" in _ok(command("assign", "s", few.name, "--out", "a.csv"))
     assert "Advice" in _ok(command("drift", "s", few.name))
     told = _ok(command("migrate", "s", "t", "--value", "spend_mean", "--out", "m"))
     assert "by chance" in told

@@ -60,7 +60,7 @@ def test_the_neighbour_distances_mark_the_knee_and_the_advised_radius(study: gau
     knee = next(line for line in axes.lines if line.get_marker() == "o")
     assert knee.get_ydata()[0] == study.knee.height
     assert any(text.startswith("knee at 0.542, strength 0.82") for text in _texts(figure))
-    assert figure.get_suptitle() == "Neighbours are near for 92% of the customers, then distances turn up"
+    assert figure.get_suptitle() == "Neighbours are near for 92% of the homes, then distances turn up"
     assert _labels_apart(figure)
 
 
@@ -97,7 +97,7 @@ def test_outsiders_are_small_grey_crosses_and_shapes_are_named_beside_them(by_de
     assert to_hex(crosses.get_edgecolor()[0]) == UNASSIGNED_COLOUR
     assert len(crosses.get_offsets()) == (by_density.codes == 0).sum()
     assert crosses.get_sizes()[0] < axes.collections[1].get_sizes()[0]
-    assert figure.get_suptitle() == "4 segments in shapes of their own, and 77 customers in none (grey crosses)"
+    assert figure.get_suptitle() == "4 segments in shapes of their own, and 77 homes in none (grey crosses)"
     assert axes.get_aspect() == 1.0
     assert _labels_apart(figure)
 
@@ -129,7 +129,7 @@ def test_chosen_customers_are_named_by_key_and_no_label_overprints(by_density: g
 @pytest.mark.parametrize(
     ("options", "message"),
     [
-        ({"label": ["H0001", "H9x"]}, r"there is no customer 'H9x' to label"),
+        ({"label": ["H0001", "H9x"]}, r"there is no home 'H9x' to label"),
         ({"label": [f"H{number:04d}" for number in range(1, 20)]}, "at most 12"),
         ({"outline": "hul"}, "Did you mean 'hull'"),
     ],
@@ -152,30 +152,41 @@ def test_of_very_many_segments_the_largest_are_named(homes: gauger.FeatureSet) -
 
 def test_nobody_in_a_segment_is_drawn_and_said(homes: gauger.FeatureSet) -> None:
     figure = gauger.draw.scatter(gauger.segment_by_density(homes, 0.001), outline="hull")
-    assert figure.get_suptitle() == "None of the 1,580 customers is in a segment"
+    assert figure.get_suptitle() == "None of the 1,580 homes is in a segment"
 
 
-def test_levels_are_streams_as_wide_as_the_customers_that_stay(homes: gauger.FeatureSet) -> None:
+def test_levels_are_rows_as_thick_as_their_customers_and_count_who_leaves(homes: gauger.FeatureSet) -> None:
     seg = gauger.segment_by_density_levels(homes)
     figure = gauger.draw.density_levels(seg)
     (axes,) = figure.axes
-    assert len(axes.collections) == len(seg.branches)
-    assert figure.get_suptitle() == "4 segments come apart as the distance shrinks; 76 customers leave before"
+    names = [label.get_text() for label in axes.get_yticklabels()]
+    assert len(axes.patches) == 2 * len(names) == 2 * len(seg.branches)
+    assert figure.get_suptitle() == "4 segments come apart as the distance shrinks; 76 homes leave before"
     assert axes.get_xlim()[0] > axes.get_xlim()[1]
-    assert {text.split(" (")[0] for text in _texts(figure)} == {seg.names[number] for number in seg.numbers}
-    for branch, stream in enumerate(axes.collections):
-        corners = stream.get_paths()[0].vertices
-        assert np.ptp(corners[:, 1]) == pytest.approx(seg.branches.loc[branch, "customers"])
-        number = seg.branches.loc[branch, "segment"]
-        if number:
-            assert to_hex(stream.get_facecolor()[0]) == segment_colour(number)
-    assert _labels_apart(figure)
+    assert {seg.names[number] for number in seg.numbers} <= {name.split(" (")[0] for name in names}
+    thick = dict(zip(names, axes.patches[::2], strict=True))
+    still = dict(zip(names, axes.patches[1::2], strict=True))
+    for number in seg.numbers:
+        (row,) = seg.branches.index[seg.branches["segment"] == number]
+        held = int(seg.branches.loc[row, "customers"])
+        name = f"{seg.names[number]} ({held:,})"
+        assert thick[name].get_height() == pytest.approx(0.86 * held / len(seg.codes))
+        assert to_hex(thick[name].get_facecolor()) == segment_colour(number)
+        assert thick[name].get_x() == pytest.approx(seg.branches.loc[row, "born"])
+        below = seg.branches[seg.branches["parent"] == row]
+        own = seg.departures.loc[seg.departures["branch"] == row, "distance"]
+        ends = below["born"].iloc[0] if len(below) else own.min()
+        last = int(below["customers"].sum()) if len(below) else int((own == own.min()).sum())
+        assert thick[name].get_x() + thick[name].get_width() == pytest.approx(ends)
+        assert still[name].get_height() == pytest.approx(max(0.86 * last / len(seg.codes), 0.03))
+        if held > last:
+            assert f"{held - last:,} {'leaves' if held - last == 1 else 'leave'} on the way" in " ".join(_texts(figure))
 
 
-def test_levels_of_one_cloud_are_one_stream_and_other_methods_have_none(by_density: gauger.Segmentation) -> None:
+def test_levels_of_one_cloud_are_one_row_and_other_methods_have_none(by_density: gauger.Segmentation) -> None:
     points, _ = make_shape("uniform", seed=2, customers=400)
     figure = gauger.draw.density_levels(gauger.segment_by_density_levels(features_of(points)))
-    assert len(figure.axes[0].collections) == 1
+    assert len(figure.axes[0].patches) == 2
     assert "never come apart" in figure.get_suptitle()
     with pytest.raises(SettingError, match="only segment_by_density_levels"):
         gauger.draw.density_levels(by_density)
@@ -206,7 +217,7 @@ def test_two_segmentations_share_axes_and_matched_segments_share_colours(
     assert left.get_ylim() == right.get_ylim()
     assert left.get_title(loc="left") == "k-means: 4 segments"
     assert right.get_title(loc="left").endswith("4 segments, 77 unassigned")
-    assert figure.get_suptitle().startswith("61% of customers are in matching segments (adjusted Rand 0.56)")
+    assert figure.get_suptitle().startswith("61% of homes are in matching segments (adjusted Rand 0.56)")
     taken = found.matched["other"].dropna()
     points = right.collections[1 : 1 + by_density.count]
     for number, match in taken.items():

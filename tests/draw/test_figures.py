@@ -15,8 +15,7 @@ from matplotlib.patches import PathPatch, Rectangle
 
 import gauger
 from gauger.algorithms.diagnostics.elbow import Elbow
-from gauger.appearance import SEGMENT_COLOURS, SEGMENT_MARKERS
-from gauger.draw import style
+from gauger.appearance import ACCENT, SEGMENT_COLOURS, SEGMENT_MARKERS
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.segmentation import segmentation_from_codes
 from gauger.wording import short_number
@@ -65,7 +64,7 @@ def test_verdicts_and_a_sharp_elbow_elsewhere_are_in_the_figure(demo_study: gaug
     assert [text.get_text() for text in figure.axes[0].texts] == ["elbow", "6 advised"]
     assert [text.get_text() for text in figure.axes[1].texts] == ["highest", "0.576"]
     clear = replace(demo_study, advice=replace(advice, verdict="clear"))
-    assert _title(gauger.draw.count_study(clear)).startswith("6 segments, clearly: silhouette 0.58, and customers thin")
+    assert _title(gauger.draw.count_study(clear)).startswith("6 segments, clearly: silhouette 0.58, and members thin")
     unclear = replace(demo_study, advice=replace(advice, verdict="unclear", alternatives={}))
     assert _title(gauger.draw.count_study(unclear)) == "Unclear: 6 segments at best (silhouette 0.58)"
     none = replace(demo_study, advice=replace(advice, verdict="no structure", count=1))
@@ -161,7 +160,7 @@ def test_the_scatter_says_how_many_extreme_customers_are_outside(demo_segments: 
     _, top = figure.axes[0].get_ylim()
     outside = int((demo_segments.features.original["seats_mean"] > top).sum())
     assert outside == 10
-    assert figure.get_supxlabel() == "10 customers with extreme values lie outside the frame."
+    assert figure.get_supxlabel() == "10 members with extreme values lie outside the frame."
 
 
 def test_the_scatter_picks_the_pair_that_tells_segments_apart(features_of: Make) -> None:
@@ -216,10 +215,10 @@ def test_profile_bars_have_a_panel_a_measure_and_a_bar_a_segment(
 def test_more_measures_than_fit_are_left_to_the_tables(demo_segments: gauger.Segmentation) -> None:
     keys = demo_segments.features.keys
     rng = np.random.default_rng(0)
-    extra = pd.DataFrame({f"m{index}": rng.uniform(1, 2, len(keys)) for index in range(8)}).assign(member_id=keys)
+    extra = pd.DataFrame({f"m{index}": rng.uniform(1, 2, len(keys)) for index in range(11)}).assign(member_id=keys)
     figure = gauger.draw.profile_bars(gauger.profile(demo_segments, extra))
     titles = [axes.get_title(loc="left") for axes in figure.axes]
-    assert len(titles) == 9
+    assert len(titles) == 12
     assert any(title.startswith("recency_days") for title in titles)
     assert figure.get_supxlabel() == "3 more measures are in the tables."
 
@@ -257,12 +256,19 @@ def test_each_of_twelve_segments_has_a_colour_and_a_marker_of_its_own() -> None:
 def test_distributions_hold_every_measure_and_colour_long_tails(behaviour: pd.DataFrame) -> None:
     figure = gauger.draw.distributions(behaviour, "member_id")
     drawn = [axes for axes in figure.axes if axes.patches]
-    assert [axes.get_title(loc="left") for axes in drawn] == gauger.look(behaviour, "member_id").measures
+    titles = [axes.get_title(loc="left") for axes in drawn]
+    tails = [name.removesuffix(", logarithm") for name in titles if name.endswith(", logarithm")]
+    assert set(titles) - {f"{name}, logarithm" for name in tails} == set(gauger.look(behaviour, "member_id").measures)
+    assert titles[: 2 * len(tails)] == [name for tail in tails for name in (tail, f"{tail}, logarithm")]
+    beside = drawn[titles.index("visits, logarithm")]
+    assert sum(bar.get_height() for bar in beside.patches) == len(behaviour)
+    edges = np.array([beside.transData.transform((bar.get_x(), 0.0))[0] for bar in beside.patches])
+    np.testing.assert_allclose(np.diff(edges), np.diff(edges)[0], rtol=1e-6)
     visits = next(axes for axes in drawn if axes.get_title(loc="left") == "visits")
     assert sum(bar.get_height() for bar in visits.patches) == len(behaviour)
     assert visits.get_xlabel() == "median 11.0"
     assert visits.lines[0].get_xdata()[0] == behaviour["visits"].median()
-    assert to_rgb(visits.patches[0].get_facecolor()) == to_rgb(style.ACCENT)
+    assert to_rgb(visits.patches[0].get_facecolor()) == to_rgb(ACCENT)
     assert "long tail" in _title(figure)
 
 
@@ -301,7 +307,7 @@ def test_only_indicators_can_be_drawn_too(members: pd.DataFrame) -> None:
     features = gauger.prepare(members, key="member_id", features=[], categories=["household"])
     figure = gauger.draw.treatments(features)
     assert "tail" not in figure.get_supxlabel()
-    assert _title(figure) == "Indicators: 1 where a customer has the level"
+    assert _title(figure) == "Indicators: 1 where a member has the level"
 
 
 def test_correlations_are_ordered_and_named(behaviour: pd.DataFrame) -> None:

@@ -61,7 +61,7 @@ def test_a_small_tree_names_every_leaf_and_colours_segments_below_the_cut() -> N
     (axes,) = figure.axes
     labels = [text.get_text() for text in axes.get_yticklabels()]
     assert labels == [f"house {leaf}" for leaf in tree.leaf_order]
-    assert figure.get_suptitle() == "3 segments of 21 customers by Ward's linkage, the largest with 43% of them"
+    assert figure.get_suptitle() == "3 segments of 21 houses by Ward's linkage, the largest with 43% of them"
     at = tree.height_of(3)
     assert any(text.get_text().startswith("cut at") and "3 segments" in text.get_text() for text in axes.texts)
     for line, colour in _lines(axes):
@@ -110,7 +110,7 @@ def test_a_large_tree_is_collapsed_into_wedges_that_count_everyone(demo_tree: ga
     assert len(counts) == USUAL_BRANCHES
     assert sum(counts) == 2_355
     assert len(axes.collections[1].get_paths()) == USUAL_BRANCHES
-    assert "24 branches of 2,355 customers" in figure.get_supxlabel()
+    assert "24 branches of 2,355 members" in figure.get_supxlabel()
     said = [text.get_text() for text in axes.texts]
     assert any(text.startswith("also at") and text.endswith("9 segments") for text in said)
     sizes = demo_tree.cut(count=6).sizes
@@ -131,8 +131,8 @@ def test_every_segment_of_a_fine_cut_is_in_the_view(demo_tree: gauger.MergeTree)
 
 def test_the_smallest_trees_and_the_finest_cuts_are_drawn(demo_tree: gauger.MergeTree) -> None:
     pair = gauger.build_tree(_named(np.array([[0.0], [3.0]]), ["a", "b"]))
-    assert gauger.draw.dendrogram(pair, count=2).get_suptitle().startswith("2 segments of 2 customers")
-    assert gauger.draw.dendrogram(pair, count=1).get_suptitle() == "1 segment of 2 customers by Ward's linkage"
+    assert gauger.draw.dendrogram(pair, count=2).get_suptitle().startswith("2 segments of 2 houses")
+    assert gauger.draw.dendrogram(pair, count=1).get_suptitle() == "1 segment of 2 houses by Ward's linkage"
     assert gauger.draw.merge_jumps(pair).get_suptitle() == "One merge only: there is nothing to compare"
     assert _no_two_overlap(gauger.draw.dendrogram(demo_tree, count=25))
 

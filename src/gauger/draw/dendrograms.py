@@ -316,9 +316,10 @@ def what_repeats(tree: MergeTree) -> str:
 def _note(tree: MergeTree, view: TreeView) -> str:
     parts = []
     if view.collapsed:
+        joined = tree.noun.many if tree.of == "customers" else tree.of
         parts.append(
-            f"The top of the tree: {len(view.branches)} branches of {len(tree.leaf_of):,} {tree.of}. A wedge is a "
-            f"branch that goes on below: its tip is its last merge, the number below it counts its {tree.of}."
+            f"The top of the tree: {len(view.branches)} branches of {len(tree.leaf_of):,} {joined}. A wedge is a "
+            f"branch that goes on below: its tip is its last merge, the number below it counts its {joined}."
         )
     if view.cut is not None and len(view.cut.spans) < view.cut.count:
         parts.append(f"{view.cut.count - len(view.cut.spans):,} segments are inside wedges and cannot be told apart.")

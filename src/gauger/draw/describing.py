@@ -32,7 +32,7 @@ def describe(figure: Figure) -> str:
     >>> table = pd.DataFrame({"who": range(6), "visits": [1, 2, 3, 41, 42, 43], "spend": [5, 6, 5, 30, 31, 33]})
     >>> profile = gauger.profile(gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2))
     >>> gauger.draw.describe(gauger.draw.profile_bars(profile)).split(". ")[0]
-    'Strongest contrast: segment 1 has 1.9 times everyone's visits'
+    "Strongest contrast: segment 2 has 1.9 times everyone's visits"
     """
     if not (isinstance(figure, PlainFigure) and figure.drawn):
         figure.draw_without_rendering()

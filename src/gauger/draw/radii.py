@@ -47,7 +47,7 @@ def neighbour_distances(study: RadiusStudy) -> Figure:
     >>> features = gauger.prepare(pd.DataFrame({"who": range(41), "visits": visits}), key="who", scale="none")
     >>> study = gauger.study_radius(features)
     >>> gauger.draw.neighbour_distances(study).get_suptitle()
-    'Neighbours are near for 88% of the {study.noun.many}, then distances turn up'
+    'Neighbours are near for 88% of the customers, then distances turn up'
     """
     knee, radius = study.knee, study.advice.radius
     top = _HEADROOM * max(float(np.quantile(study.distances, _HIGHEST)), radius)

@@ -73,7 +73,7 @@ def scatter(
     >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
     >>> seg = gauger.segment_by_kmeans(features, 3)
     >>> gauger.draw.scatter(seg).get_suptitle()
-    'Visits and spend alone place 100% of customers in their segment'
+    '3 segments of 12 customers by visits and spend'
     """
     across, up = chosen_axes(seg, x, y)
     named = _places_of(seg, label)

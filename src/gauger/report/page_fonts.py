@@ -7,6 +7,8 @@ from gauger.appearance import typeface_file
 
 _FAMILY = "Report Sans"
 _WEIGHTS = {400: "Regular", 700: "Bold"}
+"""Weights as style sheets count them, and the cuts that have them."""
+
 _ALWAYS = "".join(map(chr, range(0x20, 0x7F)))
 """Signs that are kept whatever a page says: those that may be typed or come with a number."""
 

@@ -29,6 +29,8 @@ _FORMATS: dict[str, dict[str, Any]] = {
     "index": {"num_format": "0", "valign": "top"},
     "p": {"num_format": '[<0.001]"< 0.001";0.000', "valign": "top"},
 }
+"""How each kind of cell looks; sizes in points."""
+
 _NARROWEST, _WIDEST = 8, 70
 """Widths of columns, in letters."""
 
