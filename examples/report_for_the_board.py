@@ -1,4 +1,4 @@
-"""A report for the board: one page and a workbook, with bands, a panel's answers and the next quarter's movement.
+"""A report for the board: one page and a workbook, with a panel's own answers beside the segments.
 
 Run it from anywhere: `python examples/report_for_the_board.py [FOLDER]`.
 """
@@ -7,53 +7,44 @@ import sys
 import tempfile
 from pathlib import Path
 
-import pandas as pd
-
 import gauger
 
 folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="report-for-the-board-"))
-FEATURES = ["recency_days", "visits", "spend_mean", "seats_mean"]
-
-
-def segments_of(visits: pd.DataFrame) -> tuple[gauger.Segmentation, pd.DataFrame]:
-    behaviour = gauger.summarise_events(
-        visits,
-        customer="member_id",
-        when="visited_on",
-        amount="ticket_spend",
-        quantity="seats",
-        event_key="visit_id",
-        measures=[*FEATURES, "spend_total"],
-    )
-    features = gauger.prepare(behaviour, key="member_id", features=FEATURES, cap=(0.0, 0.99))
-    return gauger.segment_by_kmeans(features, 6), behaviour
-
-
-# Two quarters, each a study of its own; the second takes over the numbers and names of the first.
-before = gauger.read_table(gauger.demo_file("visits.csv"))
-later = gauger.read_table(gauger.demo_file("later/visits.csv"))
-first, _ = segments_of(before)
-first = first.rename(gauger.profile(first, resamples=0).suggested_names)
-second, behaviour = segments_of(pd.concat([before, later]))
-second = second.aligned_to(first)
-gauger.save_study(first, folder / "spring", replace=True)
-gauger.save_study(second, folder / "summer", source=behaviour, replace=True)
-
-# What is known besides: who they are, what a panel of them says, and the bands that clustering has to beat.
+folder.mkdir(parents=True, exist_ok=True)
 members = gauger.read_table(gauger.demo_file("members.csv"))
+visits = gauger.read_table(gauger.demo_file("visits.csv"))
+behaviour = gauger.summarise_events(
+    visits, customer="member_id", when="visited_on", amount="ticket_spend", quantity="seats", event_key="visit_id"
+)
+features = gauger.prepare(
+    behaviour, key="member_id", features=["recency_days", "visits", "spend_mean", "seats_mean"], cap=(0.0, 0.99)
+)
+
+# Why six, and not five or seven: the study goes into the report, with its figures and its reasons.
+study = gauger.study_counts(features, counts=range(4, 9))
+segments = study.segmentations[study.advice.count]
+
+# All that is known of the members describes the segments, and names them; a panel said what it thinks of itself.
+known = behaviour.merge(members, on="member_id")
+segments = segments.rename(gauger.profile(segments, known, resamples=0).suggested_names)
+profile = gauger.profile(segments, known)
 panel = gauger.read_table(gauger.demo_file("panel.csv")).set_index("member_id")["answer"]
-bands = gauger.segment_by_bands(second.features, {"recency_days": 3, "visits": 3})
-profile = gauger.profile(second, behaviour.merge(members, on="member_id"))
 
 page = gauger.write_report(
-    folder / "summer",
+    segments,
     folder / "report.html",
     profile=profile,
-    comparisons=[gauger.compare(second, panel), gauger.compare(second, bands)],
-    earlier=[folder / "spring"],
-    title="Our members this summer",
+    counts=study,
+    comparisons=[gauger.compare(segments, panel)],
+    source="visits.csv",
+    period=(behaviour.attrs["first"], behaviour.attrs["as_of"]),
+    title="Our members this year",
     replace=True,
 )
-book = gauger.write_workbook(second, folder / "report.xlsx", profile=profile, assignments=True, replace=True)
+book = gauger.write_workbook(
+    segments, folder / "report.xlsx", profile=profile, counts=study, assignments=True, replace=True
+)
 print(f"{page}: {page.stat().st_size / 1e6:.1f} MB, to be opened in any browser or sent as it is")
 print(f"{book}: the same in sheets")
+
+# Of a study's folder the same is one command: gauger report STUDY --out report.html --workbook report.xlsx

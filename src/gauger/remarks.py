@@ -1,7 +1,7 @@
 """Cautions that travel with a result: true, worth knowing, and not an error."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
@@ -43,6 +43,8 @@ class Remark:
         The features it speaks of.
     segments : tuple of int
         The segments it speaks of.
+    who : tuple of str
+        The parts of the text that name customers by their keys; `anonymous` leaves them out.
 
     Examples
     --------
@@ -55,6 +57,15 @@ class Remark:
     text: str
     features: tuple[str, ...] = ()
     segments: tuple[int, ...] = ()
+    who: tuple[str, ...] = ()
+
+    @property
+    def anonymous(self) -> "Remark":
+        """The same without the keys of customers."""
+        text = self.text
+        for part in self.who:
+            text = text.replace(f" ({part})", "")
+        return replace(self, text=text, who=())
 
     def __str__(self) -> str:
         return f"{self.text} [{self.code}]"
@@ -84,8 +95,10 @@ def remarks_of(table: "pd.DataFrame") -> tuple[Remark, ...]:
     >>> gauger.remarks_of(pd.DataFrame({"visits": [3, 1]}))
     ()
     """
-    return tuple(_remark_from(entry) for entry in table.attrs.get("remarks", ()))
+    return tuple(remark_from(entry) for entry in table.attrs.get("remarks", ()))
 
 
-def _remark_from(entry: Mapping[str, Any]) -> Remark:
-    return Remark(entry["code"], entry["text"], tuple(entry["features"]), tuple(entry["segments"]))
+def remark_from(entry: Mapping[str, Any]) -> Remark:
+    """A remark of what `asdict` made of it."""
+    parts = {name: tuple(entry.get(name, ())) for name in ("features", "segments", "who")}
+    return Remark(entry["code"], entry["text"], **parts)

@@ -11,6 +11,7 @@ from conftest import Run
 import gauger
 from gauger.errors import GaugerError, MissingFileError, OutputError, PlanError, SettingError, StudyError
 from gauger.report.explorer import sampled_rows
+from gauger.report.pictures import Picture
 
 
 @pytest.fixture(scope="module")
@@ -44,14 +45,17 @@ def folder(seg: gauger.Segmentation, table: pd.DataFrame, tmp_path_factory: pyte
 
 
 @pytest.fixture(scope="module")
-def page(folder: Path, command_once: None) -> str:  # noqa: ARG001
+def page(folder: Path) -> str:
     file = gauger.write_report(folder / "now", folder / "report.html", earlier=[folder / "before"])
     return file.read_text(encoding="utf-8")
 
 
-@pytest.fixture(scope="module")
-def command_once() -> None:
-    """Nothing besides: the page is written once."""
+@pytest.fixture
+def without_pictures(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What pages say is looked at here; the pictures in them are drawn for the first page, and in the browser's."""
+    blank = Picture("data:,", 1280, 800, "a picture")
+    for part in ("firmness", "how_many", "page", "profile_part"):
+        monkeypatch.setattr(f"gauger.report.{part}.picture_of", lambda _: blank)
 
 
 def _plain(page: str) -> str:
@@ -78,11 +82,27 @@ def test_it_has_comparisons_migration_treatments_and_the_plan(page: str) -> None
     assert "SHA-256 of shops.csv" in told
 
 
-def test_keys_are_in_it_only_when_asked_for(page: str, folder: Path, seg: gauger.Segmentation) -> None:
-    assert "k017" not in page
-    profile = gauger.profile(seg, resamples=0)
-    with_keys = gauger.write_report(seg, folder / "keys.html", profile=profile, with_keys=True)
-    assert "k017" in with_keys.read_text(encoding="utf-8")
+@pytest.mark.usefixtures("without_pictures")
+def test_keys_are_in_it_only_when_asked_for_and_addresses_never(tmp_path: Path, table: pd.DataFrame) -> None:
+    """Remarks name whoever is far out, a plan whom its figure labels: in a page without keys neither does."""
+    far = table.copy()
+    far.loc[7, "basket"] = 90_000.0
+    seg = gauger.segment_by_kmeans(gauger.prepare(far, key="shop"), 4)
+    assert "k007" in " ".join(remark.text for remark in seg.remarks)
+    study = gauger.save_study(seg, tmp_path / "s", source=far)
+    plan = tmp_path / "s" / "plan.toml"
+    plan.write_text(f'{plan.read_text()}\n[figures]\nlabel = ["k033"]\n')
+    pages = {
+        asked: gauger.write_report(study.folder, tmp_path / f"{asked}.html", with_keys=asked).read_text("utf-8")
+        for asked in (False, True)
+    }
+    assert not re.search(r"\bk0\d\d\b", pages[False])
+    assert "tiny-segment" in pages[False]
+    assert {"k007", "k033"} <= set(re.findall(r"\bk0\d\d\b", pages[True]))
+    reached = far.assign(shop=[f"{key}@example.org" for key in far["shop"]])
+    by_address = gauger.segment_by_kmeans(gauger.prepare(reached, key="shop"), 3)
+    with pytest.raises(SettingError, match="'shop' look like addresses"):
+        gauger.write_report(by_address, tmp_path / "a.html", with_keys=True)
 
 
 def test_the_same_study_gives_the_same_bytes(seg: gauger.Segmentation, tmp_path: Path) -> None:
@@ -134,6 +154,7 @@ def test_a_sample_shows_every_segment_and_no_more_than_asked() -> None:
     assert sorted(sampled_rows(codes, 10_000, seed=0).tolist()) == list(range(len(codes)))
 
 
+@pytest.mark.usefixtures("without_pictures")
 @pytest.mark.parametrize("method", ["tree", "density", "levels", "bands"])
 def test_every_method_can_be_reported(table: pd.DataFrame, tmp_path: Path, method: str) -> None:
     features = gauger.prepare(table, key="shop", scale="minmax")
@@ -154,6 +175,7 @@ def test_every_method_can_be_reported(table: pd.DataFrame, tmp_path: Path, metho
     assert expected[method] in told
 
 
+@pytest.mark.usefixtures("without_pictures")
 def test_the_command_writes_both_and_says_what_is_wrong(command: Run, folder: Path) -> None:
     for words, code, said in (
         (("report", folder / "now"), 2, "--out report.html"),
@@ -172,6 +194,7 @@ def test_the_command_writes_both_and_says_what_is_wrong(command: Run, folder: Pa
     assert "wrote r.xlsx" in shown.stdout
 
 
+@pytest.mark.usefixtures("without_pictures")
 def test_a_run_reports_when_its_plan_says_so(folder: Path, tmp_path: Path) -> None:
     plan = folder / "plan.toml"
     plan.write_text(

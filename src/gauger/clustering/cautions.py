@@ -26,10 +26,10 @@ def tiny_segments(seg: Segmentation) -> Iterator[Remark]:
     sizes = seg.sizes
     tiny = tuple(int(number) for number in sizes.index[sizes <= max(1, TINY_SHARE * len(seg.codes))])
     if tiny and seg.count > 1:
+        who = tuple(keys_shown(seg, np.flatnonzero(seg.codes == number)) for number in tiny[:_TINY_SHOWN])
         parts = [
-            f"segment {number} has {sizes[number]:,} {plural(int(sizes[number]), 'customer')} "
-            f"({_shown(seg, np.flatnonzero(seg.codes == number))})"
-            for number in tiny[:_TINY_SHOWN]
+            f"segment {number} has {sizes[number]:,} {plural(int(sizes[number]), 'customer')} ({keys})"
+            for number, keys in zip(tiny, who, strict=False)
         ]
         if len(tiny) > _TINY_SHOWN:
             parts.append(f"and {len(tiny) - _TINY_SHOWN} more as small")
@@ -39,9 +39,11 @@ def tiny_segments(seg: Segmentation) -> Iterator[Remark]:
             "they are extreme in (cap=, --cap), scale those by rank or by their quartiles (scale=, --scale), let "
             "density leave them out (segment_by_density), or treat these customers as a case of their own.",
             segments=tiny,
+            who=who,
         )
 
 
-def _shown(seg: Segmentation, rows: NDArray[np.intp]) -> str:
+def keys_shown(seg: Segmentation, rows: NDArray[np.intp]) -> str:
+    """The keys of the first few, and dots for the rest."""
     more = ", …" if len(rows) > _KEYS_SHOWN else ""
     return ", ".join(map(str, seg.features.keys[rows[:_KEYS_SHOWN]])) + more

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.clustering.cautions import _shown, tiny_segments
+from gauger.clustering.cautions import keys_shown, tiny_segments
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 from gauger.wording import plural
@@ -56,13 +56,15 @@ def _far(seg: Segmentation) -> Iterator[Remark]:
     if rows.size:
         farthest = rows[np.argsort(-seg.distances[rows], kind="stable")]
         homes = tuple(int(number) for number in np.unique(seg.codes[rows]))
+        keys = keys_shown(seg, farthest)
         yield Remark(
             "far-customers",
-            f"{rows.size:,} {plural(rows.size, 'customer lies', 'customers lie')} ({_shown(seg, farthest)}) "
+            f"{rows.size:,} {plural(rows.size, 'customer lies', 'customers lie')} ({keys}) "
             f"far from every centre: {seg.distances[farthest[0]]:.3g} on the working scale at most, where half of all "
             f"lie within {np.median(seg.distances):.2g}. They pull at their segments' centres: look at them, cap "
             "(cap=, --cap), or scale by rank or quartiles (scale=, --scale).",
             segments=homes,
+            who=(keys,),
         )
 
 

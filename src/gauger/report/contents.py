@@ -76,5 +76,6 @@ class Contents:
             *self.migrations.values(),
             *self.outcomes,
         )
-        told = {(one.code, one.text): one for part in parts if part is not None for one in part.remarks}
-        return tuple(told.values())
+        every = [one for part in parts if part is not None for one in part.remarks]
+        told = [one if self.with_keys else one.anonymous for one in every]
+        return tuple({(one.code, one.text): one for one in told}.values())

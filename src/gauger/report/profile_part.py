@@ -12,6 +12,7 @@ from gauger.profiling import EVERYONE, Profile, numbered_name
 from gauger.report.contents import Contents
 from gauger.report.html_tables import Cell, HtmlTable, blocks_of, number_cell, p_cell, share_cell, table_of
 from gauger.report.pictures import Picture, picture_of
+from gauger.segmentation import UNASSIGNED_NAME
 from gauger.wording import plain_number
 
 MOST_MEASURES, MOST_LEVELS, MOST_DRIVERS = 60, 80, 25
@@ -63,8 +64,14 @@ def _strongest(profile: Profile) -> list[str]:
     return order[:MOST_MEASURES]
 
 
+def _columns(profile: Profile, block: tuple[int, ...]) -> list[object]:
+    """Everyone, the segments of a block, and those in no segment where there are any."""
+    return [EVERYONE, *block, *([UNASSIGNED_NAME] if UNASSIGNED_NAME in profile.sizes.index else [])]
+
+
 def _head(profile: Profile, block: tuple[int, ...]) -> tuple[str, ...]:
-    return tuple(numbered_name(profile, number) for number in block)
+    named = (numbered_name(profile, row) if isinstance(row, int) else str(row) for row in _columns(profile, block))
+    return tuple(named)
 
 
 def _caption(what: str, block: tuple[int, ...], blocks: list[tuple[int, ...]]) -> str:
@@ -80,10 +87,10 @@ def _measure_table(
     for measure in measures:
         known = everyone - int(profile.measures["missing"].to_dict()[measure])
         base = Cell(f"{known:,}", float(known))
-        cells = [_cell(profile, tables, measure, row) for row in (EVERYONE, *block)]
+        cells = [_cell(profile, tables, measure, row) for row in _columns(profile, block)]
         leads = str(profile.measures["leads"].to_dict()[measure])
         rows.append([Cell(measure, others={"leads": leads}), base, *cells])
-    head = ("measure", "known of", "everyone", *_head(profile, block))
+    head = ("measure", "known of", *_head(profile, block))
     return table_of(_caption("Measures by segment", block, blocks), head, rows)
 
 
@@ -116,12 +123,12 @@ def _level_table(profile: Profile, block: tuple[int, ...], blocks: list[tuple[in
     rows = []
     for column in dict.fromkeys(profile.known.index):
         known = profile.known.loc[[column]].iloc[0].to_dict()
-        rows.append([Cell(f"{column}: known of"), *(number_cell(known[row]) for row in (EVERYONE, *block))])
+        rows.append([Cell(f"{column}: known of"), *(number_cell(known[row]) for row in _columns(profile, block))])
         for level in profile.categories.loc[[column]].index.get_level_values("level"):
             rows.append(
-                [Cell(f"{column} {level}"), *(_share(profile, column, level, row) for row in (EVERYONE, *block))]
+                [Cell(f"{column} {level}"), *(_share(profile, column, level, row) for row in _columns(profile, block))]
             )
-    head = ("level", "everyone", *_head(profile, block))
+    head = ("level", *_head(profile, block))
     return table_of(_caption("Levels of categories by segment", block, blocks), head, rows[:MOST_LEVELS])
 
 

@@ -5,6 +5,7 @@ from gauger.study.drafting import PlanDraft, draft_plan
 from gauger.study.faults import told_faults
 from gauger.study.files import ALWAYS, ASSIGNMENTS, MODEL
 from gauger.study.finding import Found, cut_tree, find_segments, remarks_beside
+from gauger.study.gathering import contents_of
 from gauger.study.method_files import add_radius_files, readable_merges
 from gauger.study.movement import migration_between
 from gauger.study.naming import name_study
@@ -22,7 +23,7 @@ from gauger.study.plan import (
 )
 from gauger.study.plan_files import PLAN_FILE, plan_file, read_plan
 from gauger.study.refusing import refuse_remarks
-from gauger.study.reporting import contents_of, refuse_ending, write_contents, write_report, write_workbook
+from gauger.study.reporting import refuse_ending, write_contents, write_report, write_workbook
 from gauger.study.running import run_plan
 from gauger.study.saving import Origin, add_study, save_study, study_results
 from gauger.study.sources import moved_part, moved_plan, read_customers, source_part

@@ -18,7 +18,7 @@ from gauger.models import SegmentModel, load_model
 from gauger.profiling import Profile, checked_assignments
 from gauger.profiling import profile as profile_of
 from gauger.readable import Readable
-from gauger.remarks import Remark, attach_remarks, remarks_of
+from gauger.remarks import Remark, attach_remarks, remark_from, remarks_of
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, distances_to_own, segmentation_from_codes
 from gauger.study.files import ASSIGNMENTS, BEHAVIOUR, MODEL, REMARKS, study_folder
 from gauger.study.plan import EventsPart, Plan
@@ -136,9 +136,7 @@ class Study(Readable):
             return ()
         try:
             content = json.loads(file.read_text(encoding="utf-8"))
-            return tuple(
-                Remark(one["code"], one["text"], tuple(one["features"]), tuple(one["segments"])) for one in content
-            )
+            return tuple(map(remark_from, content))
         except (ValueError, KeyError, TypeError) as error:
             raise StudyError(f"{file} is damaged. Remove it, or segment again.") from error
 

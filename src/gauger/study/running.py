@@ -22,11 +22,11 @@ from gauger.study.carrying import with_earlier_names
 from gauger.study.comparing import compared
 from gauger.study.files import MODEL
 from gauger.study.finding import Found, counts_asked, find_segments, remarks_beside
+from gauger.study.gathering import earlier_of, moves_since, parted, provenance_of
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import ComparePart, HandOffPart, KmeansPart, Plan, ReportPart, TreePart
 from gauger.study.plan_files import from_environment, read_plan
 from gauger.study.refusing import refuse_remarks
-from gauger.study.reporting import earlier_of, moves_since, parted, provenance_of
 from gauger.study.saving import Origin, add_study, study_results
 from gauger.study.sources import (
     moved_part,
@@ -229,7 +229,7 @@ class _Run:
         whole = replace(
             contents,
             migrations=moves_since(results.stage, earlier_of(self.plan, self.beside)),
-            provenance=provenance_of(plan, results.stage, rows),
+            provenance=provenance_of(plan, results.stage, rows, with_keys=part.with_keys),
             title=part.title,
             with_keys=part.with_keys,
         )
