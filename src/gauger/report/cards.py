@@ -14,7 +14,7 @@ from gauger.profiling import (
     shares_in_words,
 )
 from gauger.report.contents import Contents
-from gauger.wording import listed, plain_number
+from gauger.wording import listed, percent, plain_number
 
 MOST_CARDS = 40
 """Cards of a page: of more segments the largest have one; judgement."""
@@ -104,7 +104,8 @@ def _against(own: float, everyone: float) -> str:
         side = "more" if own > everyone else "less"
         if times < 2.0:
             return f"{abs(own / everyone - 1.0):.0%} {side}"
-        return f"{times:.1f} times as much" if own > everyone else f"{own / everyone:.0%} of it"
+        often = f"{times:.1f}" if times < 10.0 else f"{times:,.0f}"
+        return f"{often} times as much" if own > everyone else f"{percent(own / everyone)} of it"
     return "more" if own > everyone else "less"
 
 

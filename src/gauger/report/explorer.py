@@ -27,6 +27,9 @@ _MOST_AXES = 24
 _MOST_PAIRED = 6
 """Features among which the first pair is looked for: fifteen pairs; judgement."""
 
+_CURVED_FROM = 10.0
+"""The largest value from which log(1 + x) is a curve worth the name."""
+
 _FIGURES = 4
 """Figures of each value that are kept: more than a screen shows, and less than would tell one by their spending."""
 
@@ -112,9 +115,12 @@ def _best_pair_first(seg: Segmentation) -> list[str]:
 
 
 def _is_curved(contents: Contents, name: str) -> bool:
-    """Whether a feature was transformed so, or has a long tail."""
+    """Whether a feature was transformed or has a long tail, and is not so small that log(1 + x) changes nothing."""
     steps = contents.features.treatments[name]
     leads = contents.profile.measures["leads"].to_dict()
+    largest = float(np.nanmax(np.abs(contents.features.original[name].to_numpy(dtype=np.float64)), initial=0.0))
+    if largest < _CURVED_FROM:
+        return False
     return leads.get(name) == "median" or any(isinstance(step, Transform) for step in steps)
 
 

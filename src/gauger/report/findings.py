@@ -3,7 +3,7 @@
 import numpy as np
 
 from gauger.choosing import CountStudy
-from gauger.profiling import Profile, numbered_name
+from gauger.profiling import FEWEST_SHARED, Profile, numbered_name
 from gauger.report.contents import Contents
 from gauger.segmentation import UNASSIGNED
 from gauger.wording import listed, percent, plural
@@ -38,7 +38,10 @@ def _how_many(contents: Contents) -> str:
 
 
 def _share(profile: Profile, number: int) -> str:
-    return percent(float(profile.sizes["share"].to_dict()[number]))
+    """The share of everyone; of fewer than 30 a count."""
+    size = profile.sizes.loc[[number]].iloc[0]
+    few = int(profile.sizes["customers"].iloc[-1]) < FEWEST_SHARED
+    return f"{int(size['customers'])}" if few else percent(float(size["share"]))
 
 
 def _how_sure(contents: Contents) -> str:
