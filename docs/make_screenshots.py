@@ -47,6 +47,9 @@ TERMINALS = {
     "--holdout 0.3 --out spring",
     "measure": "gauger measure campaign/hand-off outcomes.csv --responded came --value spent",
 }
+LONG = ("demo",)
+"""Terminals with more lines than a screen has at the usual size."""
+
 FIGURES = {
     "figure-look": ("behaviour/distributions.png", "behaviour/correlations.png", "study/features.png"),
     "figure-trees-density": (
@@ -81,7 +84,7 @@ def main() -> None:
             subprocess.run([GAUGER, *shlex.split(line)], cwd=folder, check=True, capture_output=True)
         _look_ahead(folder)
         for name, command in TERMINALS.items():
-            _photograph(display, folder, command, PICTURES / f"{name}.png")
+            _photograph(display, folder, command, PICTURES / f"{name}.png", small=name in LONG)
         look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
         subprocess.run(look, cwd=folder, check=True, capture_output=True)
         measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
@@ -158,18 +161,19 @@ def _screen() -> Iterator[str]:
         server.wait()
 
 
-def _photograph(display: str, folder: Path, command: str, picture: Path) -> None:
+def _photograph(display: str, folder: Path, command: str, picture: Path, *, small: bool = False) -> None:
     done = folder / "done"
     done.unlink(missing_ok=True)
-    script = f"echo '$ {command}'; {command} && touch {shlex.quote(str(done))}; sleep 60"
-    look = "-geometry 138x44+0+0 -fs 11 -bg #ffffff -fg #26303a -b 12 -bw 0 +sb".split()
+    script = f"echo '$ {command}'; {command} && touch {shlex.quote(str(done))}; sleep 180"
+    size = "-geometry 178x61+0+0 -fs 8" if small else "-geometry 138x44+0+0 -fs 11"
+    look = f"{size} -bg #ffffff -fg #26303a -b 12 -bw 0 +sb".split()
     window = subprocess.Popen(
         ["xterm", "-fa", "DejaVu Sans Mono", *look, "-e", "sh", "-c", script],
         cwd=folder,
         env={**os.environ, "DISPLAY": display, "PATH": f"{GAUGER.parent}:{os.environ['PATH']}", "LC_ALL": "C.UTF-8"},
     )
     try:
-        deadline = time.monotonic() + 60
+        deadline = time.monotonic() + 180
         while not done.exists() and time.monotonic() < deadline:
             time.sleep(0.1)
         if not done.exists():
