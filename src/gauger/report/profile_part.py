@@ -1,8 +1,6 @@
 """The profile's part of a page: measures in four figures, categories with their bases, and drivers."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -141,7 +139,7 @@ def _drivers(profile: Profile) -> HtmlTable:
     rows = [
         [
             Cell(str(name)),
-            Cell(_used(row)),
+            Cell(used_in_words(row["used"])),
             share_cell(row["effect"]),
             number_cell(row["F"]),
             p_cell(row["p"]),
@@ -164,7 +162,7 @@ def _associations(profile: Profile) -> HtmlTable:
     rows = [
         [
             Cell(str(name)),
-            Cell(_used(row)),
+            Cell(used_in_words(row["used"])),
             number_cell(row["cramers_v"]),
             number_cell(row["chi_square"]),
             p_cell(row["p"]),
@@ -176,6 +174,6 @@ def _associations(profile: Profile) -> HtmlTable:
     return table_of("How far categories go together with segments", head, rows)
 
 
-def _used(row: Mapping[Any, Any]) -> str:
-    used = row["used"]
-    return "not known" if pd.isna(used) else "yes" if used else "no"
+def used_in_words(used: object) -> str:
+    """Whether segments were built on a column; that may not be known."""
+    return "not known" if pd.isna(used) else "yes" if used else "no"  # type: ignore[call-overload]

@@ -13,7 +13,7 @@ from gauger.report.contents import Contents
 from gauger.report.count_sheet import add_count_study
 from gauger.report.findings import three_sentences
 from gauger.report.page import facts_of
-from gauger.report.profile_part import FIGURES
+from gauger.report.profile_part import FIGURES, used_in_words
 from gauger.report.sheets import Sheets, number_format
 
 MOST_ROWS = 1_048_575
@@ -139,21 +139,15 @@ def _add_categories(sheets: Sheets, contents: Contents) -> None:
 
 def _add_drivers(sheets: Sheets, contents: Contents) -> None:
     profile = contents.profile
-    rows: list[list[Any]] = [
-        [str(name), _used(row["used"]), "measure", row["effect"], row["F"], row["p"], row["p_adjusted"]]
-        for name, row in profile.drivers.to_dict("index").items()
-    ]
-    rows += [
-        [str(name), _used(row["used"]), "category", row["cramers_v"], row["chi_square"], row["p"], row["p_adjusted"]]
-        for name, row in profile.associations.to_dict("index").items()
+    kinds = (("measure", profile.drivers, "effect", "F"), ("category", profile.associations, "cramers_v", "chi_square"))
+    rows = [
+        [str(name), used_in_words(row["used"]), kind, row[effect], row[statistic], row["p"], row["p_adjusted"]]
+        for kind, table, effect, statistic in kinds
+        for name, row in table.to_dict("index").items()
     ]
     head = ["column", "segments were built on it", "kind", "effect (0 to 1)", "F or chi-square", "p", "p, corrected"]
     sheet = sheets.new("drivers")
     sheet.table(head, rows, ["text", "text", "text", "number", "number", "p", "p"])
-
-
-def _used(used: object) -> str:
-    return "not known" if pd.isna(used) else "yes" if used else "no"  # type: ignore[call-overload]
 
 
 def _add_rules(sheets: Sheets, contents: Contents) -> None:

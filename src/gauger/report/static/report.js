@@ -141,7 +141,6 @@
       {
         animation: false,
         textStyle: { fontFamily: "Report Sans, system-ui, sans-serif" },
-        aria: { enabled: false },
         grid: { left: 70, right: 24, top: 20, bottom: 50 },
         xAxis: axisOf("x", $("curved-x").checked),
         yAxis: axisOf("y", $("curved-y").checked),
