@@ -176,6 +176,35 @@ def test_every_method_can_be_reported(table: pd.DataFrame, tmp_path: Path, metho
 
 
 @pytest.mark.usefixtures("without_pictures")
+def test_a_campaign_and_its_outcome_are_told_with_their_reading(
+    seg: gauger.Segmentation, table: pd.DataFrame, tmp_path: Path
+) -> None:
+    contacts = pd.DataFrame({"shop": table["shop"], "email": [f"{key}@example.org" for key in table["shop"]]})
+    made = gauger.hand_off(seg, contacts, tmp_path / "h", campaign="<autumn>", consent=None, holdout=0.4)
+    arms = gauger.read_table(made.folder / "arms.csv")
+    came = arms.loc[arms["arm"] == "contacted", ["shop"]].assign(responded=1)
+    outcome = gauger.measure(made.folder, came)
+    profile = gauger.profile(seg, resamples=0)
+    told = _plain(gauger.write_report(seg, tmp_path / "r.html", profile=profile, outcomes=[outcome]).read_text("utf-8"))
+    assert "What came of &lt;autumn&gt;" in told
+    assert "Contacted against held out" in told
+    assert "100% 0% +100.0 points" in told
+    assert "example.org" not in told
+
+
+@pytest.mark.usefixtures("without_pictures")
+def test_of_very_many_segments_the_largest_have_cards_and_columns(tmp_path: Path) -> None:
+    table = pd.DataFrame({"shop": range(600), "x": np.repeat(np.arange(300.0), 2), "y": np.tile([0.0, 0.1], 300)})
+    features = gauger.prepare(table, key="shop", scale="none")
+    given = pd.DataFrame({"shop": range(600), "segment": np.repeat(np.arange(1, 301), 2)})
+    many = gauger.segmentation_from_assignments(features, given, method="hand")
+    page = gauger.write_report(many, tmp_path / "r.html", profile=gauger.profile(many, resamples=0)).read_text("utf-8")
+    assert "The 40 largest of 300 segments have a card and a column" in _plain(page)
+    assert page.count('class="card ') == 40
+    assert len(page) < 1_500_000
+
+
+@pytest.mark.usefixtures("without_pictures")
 def test_the_command_writes_both_and_says_what_is_wrong(command: Run, folder: Path) -> None:
     for words, code, said in (
         (("report", folder / "now"), 2, "--out report.html"),

@@ -6,6 +6,7 @@ import numpy as np
 
 from gauger.profiling import (
     EVERYONE,
+    Profile,
     mixed_up_with,
     numbered_name,
     own_levels,
@@ -17,7 +18,7 @@ from gauger.report.contents import Contents
 from gauger.wording import listed, percent, plain_number
 
 MOST_CARDS = 40
-"""Cards of a page: of more segments the largest have one; judgement."""
+"""Segments of a page; judgement."""
 
 _TOLD, _DESCRIBED = 4, 5
 """Measures that set a segment apart, and those that its exemplar is described by."""
@@ -55,11 +56,15 @@ class Card:
 
 
 def cards_of(contents: Contents) -> list[Card]:
-    """The cards of the largest segments, in the order of their numbers."""
-    sizes = contents.profile.sizes["customers"].to_dict()
-    numbers = contents.profile.numbers
-    kept = set(sorted(numbers, key=lambda number: (-sizes[number], number))[:MOST_CARDS])
-    return [_card(contents, number) for number in numbers if number in kept]
+    """The cards of the segments that are shown, in the order of their numbers."""
+    return [_card(contents, number) for number in shown_segments(contents.profile)]
+
+
+def shown_segments(profile: Profile) -> list[int]:
+    """The segments that have a card, and a column in the tables: of very many the largest."""
+    sizes = profile.sizes["customers"].to_dict()
+    kept = set(sorted(profile.numbers, key=lambda number: (-sizes[number], number))[:MOST_CARDS])
+    return [number for number in profile.numbers if number in kept]
 
 
 def _card(contents: Contents, number: int) -> Card:

@@ -7,6 +7,7 @@ import pandas as pd
 
 from gauger import draw
 from gauger.profiling import EVERYONE, Profile, numbered_name
+from gauger.report.cards import shown_segments
 from gauger.report.contents import Contents
 from gauger.report.html_tables import Cell, HtmlTable, blocks_of, number_cell, p_cell, share_cell, table_of
 from gauger.report.pictures import Picture, picture_of
@@ -41,7 +42,7 @@ def profile_part(contents: Contents) -> ProfilePart:
     profile = contents.profile
     measures = _strongest(profile)
     rest = len(profile.means.columns) - len(measures)
-    blocks = blocks_of(profile.numbers)
+    blocks = blocks_of(shown_segments(profile))
     pictures = [draw.profile_bars(profile)] if len(profile.means.columns) else []
     pictures += [draw.category_shares(profile)] if len(profile.categories) else []
     return ProfilePart(
