@@ -128,7 +128,13 @@ def _level_table(profile: Profile, block: tuple[int, ...], blocks: list[tuple[in
                 [Cell(f"{column} {level}"), *(_share(profile, column, level, row) for row in _columns(profile, block))]
             )
     head = ("level", *_head(profile, block))
-    return table_of(_caption("Levels of categories by segment", block, blocks), head, rows[:MOST_LEVELS])
+    caption = _of_all("Levels of categories by segment", len(rows), MOST_LEVELS)
+    return table_of(_caption(caption, block, blocks), head, rows[:MOST_LEVELS])
+
+
+def _of_all(what: str, there: int, most: int) -> str:
+    """A caption that says how many rows are not in the table."""
+    return what if there <= most else f"{what}, the first {most} of {there} rows"
 
 
 def _share(profile: Profile, column: str, level: str, row: object) -> Cell:
@@ -156,7 +162,8 @@ def _drivers(profile: Profile) -> HtmlTable:
         "p",
         "p, corrected",
     )
-    return table_of("What sets segments apart, the strongest first", head, rows)
+    caption = _of_all("What sets segments apart, the strongest first", len(profile.drivers), MOST_DRIVERS)
+    return table_of(caption, head, rows)
 
 
 def _associations(profile: Profile) -> HtmlTable:
@@ -172,7 +179,8 @@ def _associations(profile: Profile) -> HtmlTable:
         for name, row in list(profile.associations.to_dict("index").items())[:MOST_DRIVERS]
     ]
     head = ("category", "segments were built on it", "Cramér's V (0 to 1)", "chi-square", "p", "p, corrected")
-    return table_of("How far categories go together with segments", head, rows)
+    caption = _of_all("How far categories go together with segments", len(profile.associations), MOST_DRIVERS)
+    return table_of(caption, head, rows)
 
 
 def used_in_words(used: object) -> str:
