@@ -11,7 +11,7 @@ from matplotlib.text import Text
 from matplotlib.ticker import FixedFormatter
 
 from gauger.appearance import FAINT, INK, PAPER, QUIET
-from gauger.draw.typeface import AXIS, LABEL, PANEL, SMALL, TITLE, set_type
+from gauger.draw.typeface import AXIS, LABEL, PANEL, SMALL, TITLE, set_text, set_ticks
 from gauger.wording import visible
 
 _WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100
@@ -30,9 +30,13 @@ class PlainFigure(Figure):
 
     form = ""
     drawn = False
+    _dressed: frozenset[int] = frozenset()
 
     def draw(self, renderer: RendererBase) -> None:
         for axes in self.axes:
+            if id(axes) not in self._dressed:
+                set_ticks(axes)
+                self._dressed |= {id(axes)}
             for axis in (axes.xaxis, axes.yaxis):
                 labels = axis.get_major_formatter()
                 if isinstance(labels, FixedFormatter):
@@ -44,7 +48,7 @@ class PlainFigure(Figure):
                 text.set_parse_math(False)
             if visible(written) != written:
                 text.set_text(visible(written))
-        set_type(self)
+            set_text(text)
         with warnings.catch_warnings():
             warnings.filterwarnings("ignore", message="Glyph .* missing")
             super().draw(renderer)

@@ -3,7 +3,6 @@
 from functools import cache
 
 from matplotlib.axes import Axes
-from matplotlib.figure import Figure
 from matplotlib.font_manager import fontManager
 from matplotlib.text import Text
 from matplotlib.ticker import FuncFormatter, LogFormatter, ScalarFormatter
@@ -27,13 +26,15 @@ def family() -> list[str]:
     return [FAMILY, "DejaVu Sans"]
 
 
-def set_type(figure: Figure) -> None:
-    """Set every text of a figure, and of its axes' ticks, in the typeface."""
-    for axes in figure.axes:
-        axes.tick_params(which="both", labelfontfamily=family())
-        _set_powers(axes)
-    for text in figure.findobj(Text):
-        assert isinstance(text, Text)
+def set_ticks(axes: Axes) -> None:
+    """Have the ticks of axes, those to come too, set in the typeface."""
+    axes.tick_params(which="both", labelfontfamily=family())
+    _set_powers(axes)
+
+
+def set_text(text: Text) -> None:
+    """Set a text in the typeface."""
+    if text.get_fontfamily() != family():
         text.set_fontfamily(family())
 
 
