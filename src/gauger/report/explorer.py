@@ -31,7 +31,7 @@ _CURVED_FROM = 10.0
 """The largest value from which log(1 + x) is a curve worth the name."""
 
 _FIGURES = 4
-"""Figures of each value that are kept: more than a screen shows, and less than would tell one by their spending."""
+"""Figures of each value that are kept: no fewer than a reader tells apart in the picture; judgement."""
 
 Rows = NDArray[np.intp]
 

@@ -13,7 +13,7 @@ from jinja2.utils import htmlsafe_json_dumps
 from markupsafe import Markup
 
 from gauger import draw
-from gauger.appearance import SEGMENT_COLOURS
+from gauger.appearance import FAINT, INK, QUIET, SEGMENT_COLOURS
 from gauger.report.cards import cards_of
 from gauger.report.contents import Contents
 from gauger.report.explorer import explorer_of
@@ -127,8 +127,12 @@ def _static(name: str) -> str:
 
 
 def _tones() -> str:
-    """A rule for each hue: what a card calls its own."""
-    return " ".join(f".tone-{at} {{ --own: {colour}; }}" for at, colour in enumerate(SEGMENT_COLOURS, 1))
+    """The palette as the style and the script know it, and a rule for each hue: what a card calls its own."""
+    shared = {"ink": INK, "quiet": QUIET, "grid": FAINT, "accent": SEGMENT_COLOURS[0], "focus": SEGMENT_COLOURS[3]}
+    root = " ".join(f"--{name}: {colour};" for name, colour in shared.items())
+    return f":root {{ {root} }} " + " ".join(
+        f".tone-{at} {{ --own: {colour}; }}" for at, colour in enumerate(SEGMENT_COLOURS, 1)
+    )
 
 
 def _hash_of(text: str) -> str:

@@ -72,6 +72,8 @@
   });
 
   // The explorer.
+  const palette = getComputedStyle(document.documentElement);
+  const [ink, quiet, grid] = ["--ink", "--quiet", "--grid"].map((name) => palette.getPropertyValue(name).trim());
   const data = JSON.parse($("explored").textContent);
   document.querySelector("#explorer .still").hidden = true;
   const shown = new Set(data.segments.map((segment) => segment.number));
@@ -104,11 +106,11 @@
       name: axis.name,
       nameLocation: "middle",
       nameGap: which === "x" ? 30 : 48,
-      nameTextStyle: { color: "#27313b", fontSize: 14 },
-      axisLabel: { color: "#27313b", customValues: ticks, formatter: (value) => figures.format(back(value, curved)) },
+      nameTextStyle: { color: ink, fontSize: 14 },
+      axisLabel: { color: ink, customValues: ticks, formatter: (value) => figures.format(back(value, curved)) },
       axisTick: { customValues: ticks },
-      splitLine: { show: !curved, lineStyle: { color: "#eceff1" } },
-      axisLine: { show: true, onZero: false, lineStyle: { color: "#6b7680" } },
+      splitLine: { show: !curved, lineStyle: { color: grid } },
+      axisLine: { show: true, onZero: false, lineStyle: { color: quiet } },
     };
   };
 
@@ -147,14 +149,14 @@
         brush: {
           xAxisIndex: 0,
           yAxisIndex: 0,
-          brushStyle: { borderColor: "#27313b", color: "rgba(39,49,59,0.08)", borderWidth: 1 },
+          brushStyle: { borderColor: ink, color: "rgba(39,49,59,0.08)", borderWidth: 1 },
           outOfBrush: { colorAlpha: 0.25 },
         },
         tooltip: {
           trigger: "item",
           confine: true,
           formatter: (item) => told(item.value[2]),
-          textStyle: { color: "#27313b" },
+          textStyle: { color: ink },
         },
         series: data.segments
           .filter((segment) => shown.has(segment.number))
