@@ -388,13 +388,17 @@ def distances_to_own(features: FeatureSet, codes: NDArray[np.integer], centres: 
     return distances
 
 
+def order_by_size(sizes: NDArray[np.number], centres: NDArray[np.float64]) -> NDArray[np.intp]:
+    """The order (k,) of segments from the largest; equal sizes go by their centres' coordinates."""
+    return np.lexsort((*reversed(centres.T), -sizes))
+
+
 def number_by_size(codes: NDArray[np.integer], centres: NDArray[np.float64]) -> tuple[Codes, NDArray[np.intp]]:
     """Codes 0 … k-1 renumbered 1 … k from the largest segment, and the order (k,) that brings centres there.
 
     Equal sizes go by their centres' coordinates.
     """
-    sizes = np.bincount(codes, minlength=len(centres))
-    order = np.lexsort((*reversed(centres.T), -sizes))
+    order = order_by_size(np.bincount(codes, minlength=len(centres)), centres)
     number: Codes = np.empty(len(centres), dtype=np.int32)
     number[order] = np.arange(1, len(centres) + 1, dtype=np.int32)
     return np.asarray(number[codes], dtype=np.int32), order

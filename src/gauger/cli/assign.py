@@ -91,11 +91,11 @@ def _gate(text: str | None) -> float | str | None:
 
 def _by_blocks(source: str, out: Path, reading: Reading) -> bool:
     """Whether a file is too large to be read at once, and can be done in blocks."""
-    from gauger.models import ENDINGS
+    from gauger.tables import BLOCK_ENDINGS
 
     file = Path(source)
     plain = reading == Reading()
-    return plain and out.suffix in ENDINGS and file.is_file() and file.stat().st_size > _BY_BLOCKS
+    return plain and out.suffix in BLOCK_ENDINGS and file.is_file() and file.stat().st_size > _BY_BLOCKS
 
 
 def _counted(model: "SegmentModel", codes: "pd.Series[int]") -> "pd.DataFrame":

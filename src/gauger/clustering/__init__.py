@@ -1,12 +1,14 @@
 """From a FeatureSet to a Segmentation: a file a method, its cautions beside it."""
 
 from gauger.clustering.bands import segment_by_bands
+from gauger.clustering.cautions import TINY_SHARE
 from gauger.clustering.customer_distances import CUSTOMER_METRICS, Metric, distances_of, neighbours_of
 from gauger.clustering.density import CORE, checked_min_points, segment_by_density
 from gauger.clustering.density_cautions import NEARLY_ALL, about_density
 from gauger.clustering.density_levels import checked_smallest, segment_by_density_levels
 from gauger.clustering.density_outcome import key_ranks
 from gauger.clustering.kmeans import (
+    Fit,
     finish_best,
     kmeans_refit,
     refuse_bad_settings,
@@ -14,6 +16,7 @@ from gauger.clustering.kmeans import (
     segment_by_kmeans,
     segmentation_of,
 )
+from gauger.clustering.kmeans_cautions import about_kmeans
 from gauger.clustering.merge_tree import MergeTree
 from gauger.clustering.method_words import linkage_words, words_of
 from gauger.clustering.ordering import order_customers
@@ -26,9 +29,12 @@ __all__ = [
     "CUSTOMER_METRICS",
     "METHODS",
     "NEARLY_ALL",
+    "TINY_SHARE",
+    "Fit",
     "MergeTree",
     "Metric",
     "about_density",
+    "about_kmeans",
     "about_roundness",
     "build_tree",
     "checked_min_points",

@@ -25,7 +25,7 @@ from gauger.algorithms.kmeans import (
     squares_to_own,
 )
 from gauger.clustering.given_centres import Seeding, count_of, given_centres
-from gauger.clustering.kmeans_cautions import kmeans_cautions, moved_since
+from gauger.clustering.kmeans_cautions import about_kmeans, moved_since
 from gauger.clustering.learners import checked_share, checked_weights, learners_among, other_sample
 from gauger.clustering.method_words import words_of
 from gauger.clustering.ordering import order_customers
@@ -248,7 +248,7 @@ def segmentation_of(
         sample = other_sample(everyone, learners, seed)
         elsewhere = run_lloyd(sample.columns, sample.weights, best.centres, max_iterations)
         other = everyone.outwards(elsewhere.centres[order])
-    return seg.with_remarks(kmeans_cautions(seg, learners.size, max_iterations, other))
+    return seg.with_remarks(about_kmeans(seg, learners.size, max_iterations, other))
 
 
 def kmeans_refit(count: int) -> Refit:

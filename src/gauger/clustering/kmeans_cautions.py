@@ -16,7 +16,7 @@ _FAR_WIDTHS = 6.0
 Values = NDArray[np.float64]
 
 
-def kmeans_cautions(seg: Segmentation, learners: int, max_iterations: int, other: Values | None) -> tuple[Remark, ...]:
+def about_kmeans(seg: Segmentation, learners: int, max_iterations: int, other: Values | None) -> tuple[Remark, ...]:
     """Remarks on a result of k-means; `other` are the centres (k, d) that another sample of `learners` gave."""
     found = [*_unsettled(seg, max_iterations), *tiny_segments(seg), *_far(seg)]
     if other is not None:

@@ -2,17 +2,19 @@
 
 from gauger.features.alike import about_new_levels, new_levels, prepare_alike
 from gauger.features.cautions import HIGH_CORRELATION
-from gauger.features.columns import LARGEST, Indicator, as_numbers
+from gauger.features.columns import LARGEST, Indicator, as_numbers, level_indicators, numeric_columns
 from gauger.features.events import events_sql, summarise_events
 from gauger.features.feature_set import FeatureSet
 from gauger.features.levels import Level
 from gauger.features.preparing import prepare
-from gauger.features.recipes import Recipe
+from gauger.features.recipes import Recipe, TreatmentSettings, refuse_strangers
 from gauger.features.series import pivot_series
 from gauger.features.sql_words import sql_name, sql_text
-from gauger.features.transforms import TRANSFORMS, Power, Transform
+from gauger.features.transforms import TRANSFORMS, Power, Transform, learn_transform
 from gauger.features.treatments import (
     MISSING_RULES,
+    NO_RANGE,
+    NORMAL_QUARTILES,
     SCALES,
     Cap,
     Fill,
@@ -21,6 +23,7 @@ from gauger.features.treatments import (
     Treatment,
     Weight,
     apply_all,
+    learn_weight,
     undo_all,
 )
 
@@ -28,6 +31,8 @@ __all__ = [
     "HIGH_CORRELATION",
     "LARGEST",
     "MISSING_RULES",
+    "NORMAL_QUARTILES",
+    "NO_RANGE",
     "SCALES",
     "TRANSFORMS",
     "Cap",
@@ -41,15 +46,21 @@ __all__ = [
     "Scale",
     "Transform",
     "Treatment",
+    "TreatmentSettings",
     "Weight",
     "about_new_levels",
     "apply_all",
     "as_numbers",
     "events_sql",
+    "learn_transform",
+    "learn_weight",
+    "level_indicators",
     "new_levels",
+    "numeric_columns",
     "pivot_series",
     "prepare",
     "prepare_alike",
+    "refuse_strangers",
     "sql_name",
     "sql_text",
     "summarise_events",

@@ -9,7 +9,7 @@ from pandas.api import types
 
 from gauger.columns import MOST_LEVELS, Values
 from gauger.errors import ColumnValuesError, SettingError
-from gauger.features.levels import Level, distinct_levels
+from gauger.features.levels import Level
 from gauger.wording import listed
 
 LARGEST = 1e150
@@ -40,9 +40,8 @@ class Indicator:
         return np.where(column.isna(), np.nan, self.level.within(column))
 
 
-def level_indicators(table: pd.DataFrame, column: str, weight: float = 1.0) -> dict[str, Indicator]:
+def level_indicators(column: str, levels: Sequence[Level], weight: float = 1.0) -> dict[str, Indicator]:
     """An indicator for every level of a category, by name, in order of the level."""
-    levels = distinct_levels(table[column])
     if len(levels) > MOST_LEVELS:
         raise SettingError(
             f"{column!r} has {len(levels):,} levels, more than the {MOST_LEVELS} that make sense as features. Group "

@@ -14,6 +14,7 @@ from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
 from gauger.features.cautions import FeatureFacts, feature_cautions
 from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns
 from gauger.features.feature_set import FeatureSet
+from gauger.features.levels import distinct_levels
 from gauger.features.recipes import Quantiles, Recipe, TreatmentSettings, refuse_strangers
 from gauger.features.transforms import learn_transform
 from gauger.features.treatments import NO_RANGE, Treatment, learn_cap, learn_fill, learn_scale, learn_weight
@@ -127,11 +128,12 @@ def prepare(
     indicators = {name: Indicator(name, None) for name in flag_missing}
     indicators = {indicator.name: indicator for indicator in indicators.values()}
     for column in categories:
-        indicators |= level_indicators(chosen, column, recipes[column].weight or 1.0)
+        indicators |= level_indicators(column, distinct_levels(chosen[column]), recipes[column].weight or 1.0)
     _refuse_shared_names(names, indicators)
     columns = {name: values if kept.all() else values[kept] for name, values in raw.items()}
     columns |= {name: indicator.of(chosen) for name, indicator in indicators.items()}
-    all_recipes = recipes | settings.of_indicators(indicators, columns, recipes)
+    shares = {name: float(np.nanmean(columns[name])) for name in indicators}
+    all_recipes = recipes | settings.of_indicators(indicators, shares, recipes)
 
     index = pd.Index(chosen[key].to_numpy(copy=True), name=key)
     remarks = [*_left_out(table, key, [*names, *categories], features), *_dropped(len(index), kept, recipes)]

@@ -7,7 +7,6 @@ from typing import TypeVar
 
 import numpy as np
 
-from gauger.columns import Values
 from gauger.errors import SettingError
 from gauger.features.columns import Indicator
 from gauger.features.transforms import TRANSFORMS
@@ -63,12 +62,15 @@ class TreatmentSettings:
         return recipes | {name: Recipe(missing[name], scale=scales[name], weight=weights[name]) for name in categories}
 
     def of_indicators(
-        self, indicators: Mapping[str, Indicator], columns: Mapping[str, Values], recipes: Mapping[str, Recipe]
+        self, indicators: Mapping[str, Indicator], shares: Mapping[str, float], recipes: Mapping[str, Recipe]
     ) -> dict[str, Recipe]:
-        """Indicators are not scaled; those of levels are weighted, so that a category counts as much as one measure."""
+        """Indicators are not scaled; those of levels are weighted, so that a category counts as much as one measure.
+
+        `shares` are those of the customers with a value who have the level.
+        """
         widths: dict[str, float] = {}
         for name, indicator in indicators.items():
-            share = float(np.nanmean(columns[name]))
+            share = shares[name]
             widths[indicator.column] = widths.get(indicator.column, 0.0) + share * (1.0 - share)
         found = {}
         for name, indicator in indicators.items():

@@ -18,7 +18,7 @@ NO_RANGE = 1e-290
 _KNOTS = 1_000
 """Points of the curve that ranks are interpolated on: judgement."""
 
-_NORMAL_QUARTILES = 1.3489795003921634
+NORMAL_QUARTILES = 1.3489795003921634
 """The quartiles of a normal distribution are this far apart, in standard deviations."""
 
 
@@ -204,7 +204,7 @@ def learn_scale(ordered: Values, rule: str) -> Scale | Rank | None:
         return Scale(rule, low + float(shifted.mean()) * span, width)
     facts = ColumnFacts(ordered, len(ordered))
     quartiles = facts.quantile(0.75) - facts.quantile(0.25)
-    return Scale(rule, facts.quantile(0.5), quartiles / _NORMAL_QUARTILES if quartiles >= NO_RANGE else width)
+    return Scale(rule, facts.quantile(0.5), quartiles / NORMAL_QUARTILES if quartiles >= NO_RANGE else width)
 
 
 def learn_weight(factor: float | None) -> Weight | None:

@@ -9,21 +9,27 @@ from gauger.models.assigning import (
     find_segments,
     outside_of,
 )
-from gauger.models.building import build_model, can_be_model
+from gauger.models.building import GATE_SHARE, bins_of, build_model, can_be_model
 from gauger.models.files import save_model
-from gauger.models.learned import LearnedFeature
+from gauger.models.learned import Exceptions, LearnedFeature, LearnedSegment
 from gauger.models.model import SegmentModel, load_model
-from gauger.models.streaming import ENDINGS, StreamedAssignments, assign_file
+from gauger.models.rules import Assigner, NearestCentre
+from gauger.models.streaming import StreamedAssignments, assign_file
 
 __all__ = [
-    "ENDINGS",
+    "GATE_SHARE",
     "Assigned",
+    "Assigner",
+    "Exceptions",
     "LearnedFeature",
+    "LearnedSegment",
+    "NearestCentre",
     "SegmentModel",
     "StreamedAssignments",
     "about_values",
     "assign_file",
     "beyond_gates",
+    "bins_of",
     "build_model",
     "can_be_model",
     "changed_units",

@@ -9,8 +9,6 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pyarrow as pa
-import pyarrow.csv as arrow_csv
-import pyarrow.parquet as parquet
 from numpy.typing import NDArray
 
 from gauger.columns import refuse_missing_key
@@ -33,10 +31,8 @@ from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED_NAME
-from gauger.tables import FileBlocks, as_typed, escaped_arrow, result_folder, to_pandas
+from gauger.tables import BLOCK_ENDINGS, BlockWriter, FileBlocks, result_folder, to_pandas, with_numbers
 from gauger.wording import plural
-
-ENDINGS = (".csv", ".parquet")
 
 
 @dataclass(repr=False, eq=False)
@@ -132,16 +128,17 @@ def assign_file(
     [2, 2]
     """
     file, target = Path(source), Path(out)
-    if target.suffix not in ENDINGS:
+    if target.suffix not in BLOCK_ENDINGS:
         raise SettingError(f"{target.name}: assignments are written block by block to .csv or .parquet.")
     gates = gates_of(model, gate)
     tally = _Tally(model)
     source_blocks = FileBlocks(file)
+    measures = list(dict.fromkeys(one.column for one in model.features if one.indicator is None))
     with result_folder(target.parent, [target.name], replace=replace, sources=[file]) as results:
         progress = task(f"assigning {file.name}", source_blocks.rows)
-        with progress as advance, _Writer(results.path(target.name)) as writer:
+        with progress as advance, BlockWriter(results.path(target.name)) as writer:
             for block in source_blocks.of(columns_of(model)):
-                table = to_pandas(_typed(block, model))
+                table = to_pandas(with_numbers(block, measures))
                 refuse_missing_key(table[model.key], rows_before=tally.seen)
                 placed = find_segments(model, table, gates)
                 tally.add(table, placed)
@@ -150,18 +147,6 @@ def assign_file(
             if not tally.seen:
                 writer.write(_columns(model, None, find_segments(model, _nobody(model), gates)))
     return StreamedAssignments(target, tally.table(), (*source_blocks.remarks, *tally.remarks()))
-
-
-def _typed(block: pa.Table, model: SegmentModel) -> pa.Table:
-    """A block of a delimited file with numbers where measures are read; levels are told from the text itself."""
-    for name in {feature.column for feature in model.features if feature.indicator is None}:
-        if pa.types.is_string(block[name].type):
-            try:
-                numbers = block[name].cast(pa.float64())
-            except pa.ArrowInvalid:
-                numbers = as_typed(block[name])  # flags; of what stays text assigning tells which values are no numbers
-            block = block.set_column(block.column_names.index(name), name, numbers)
-    return block
 
 
 def _nobody(model: SegmentModel) -> pd.DataFrame:
@@ -175,44 +160,6 @@ def _columns(model: SegmentModel, keys: pa.ChunkedArray | None, placed: Assigned
     distance = pa.array(placed.distances, from_pandas=True)
     columns = {"segment": pa.array(placed.codes), "segment_name": by_name, "distance": distance, "why": why}
     return pa.table({model.key: keys if keys is not None else pa.array([], pa.string()), **columns})
-
-
-class _Writer:
-    """A file that blocks are written to, one after the other."""
-
-    def __init__(self, path: Path) -> None:
-        self._path = path
-        self._writer: parquet.ParquetWriter | arrow_csv.CSVWriter | None = None
-
-    def __enter__(self) -> "_Writer":
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        if self._writer is not None:
-            self._writer.close()
-
-    def write(self, block: pa.Table) -> None:
-        if self._path.suffix == ".csv":
-            block = pa.table(
-                {name: _plain(column) for name, column in zip(block.column_names, block.columns, strict=True)}
-            )
-        if self._writer is None:
-            if self._path.suffix == ".csv":
-                self._writer = arrow_csv.CSVWriter(
-                    self._path, block.schema, write_options=arrow_csv.WriteOptions(quoting_style="needed")
-                )
-            else:
-                self._writer = parquet.ParquetWriter(self._path, block.schema)
-        self._writer.write_table(block)
-
-
-def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray | pa.Array:
-    """Words instead of codes, and text that no spreadsheet takes for a formula."""
-    if pa.types.is_dictionary(column.type):
-        column = column.cast(column.type.value_type)
-    if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
-        return escaped_arrow(column)
-    return column
 
 
 class _Tally:

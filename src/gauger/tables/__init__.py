@@ -1,30 +1,36 @@
 """Read and write open formats: files, databases, and folders of results that appear whole."""
 
 from gauger.tables.arrow import to_pandas
-from gauger.tables.blocks import FileBlocks
+from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter
+from gauger.tables.blocks import FileBlocks, with_numbers
 from gauger.tables.databases import connected, is_url, password_as, without_password
 from gauger.tables.formats import write_file
-from gauger.tables.formula_escaping import escaped_arrow
-from gauger.tables.reading import read_table
-from gauger.tables.type_inference import InferredKinds, as_typed, is_plain_number
+from gauger.tables.reading import READABLE, damage, read_table
+from gauger.tables.text import kind_of_file
+from gauger.tables.type_inference import InferredKinds, ReadingRules, is_plain_number
 from gauger.tables.whole_folders import whole_folder
 from gauger.tables.writing import Results, recover_folder, result_folder, write_table
 
 __all__ = [
+    "BLOCK_ENDINGS",
+    "READABLE",
+    "BlockWriter",
     "FileBlocks",
     "InferredKinds",
+    "ReadingRules",
     "Results",
-    "as_typed",
     "connected",
-    "escaped_arrow",
+    "damage",
     "is_plain_number",
     "is_url",
+    "kind_of_file",
     "password_as",
     "read_table",
     "recover_folder",
     "result_folder",
     "to_pandas",
     "whole_folder",
+    "with_numbers",
     "without_password",
     "write_file",
     "write_table",

@@ -1,18 +1,25 @@
 """JSON lines: one object a line."""
 
 import json
+import tempfile
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import pyarrow as pa
 import pyarrow.json as pa_json
 
+from gauger.errors import TableFileError
+from gauger.tables.arrow import without_odd_columns
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
 from gauger.tables.cells import column_of, joined
-from gauger.tables.text import UTF8, Readout, TextFile, in_its_encoding
+from gauger.tables.text import UTF8, Readout, TextFile, fitting_encoding, in_its_encoding
 from gauger.tables.type_inference import ReadingRules, apply_rules
 
 _CHUNK = 2**24
 """Bytes looked at together for nested values."""
+_BLOCK_LETTERS = 2**25
+"""Letters of a block of lines: decides nothing but memory."""
 
 
 def read_json_lines(file: Path, rules: ReadingRules) -> Readout:
@@ -31,6 +38,45 @@ def _read(text: TextFile, rules: ReadingRules) -> Readout:
         if bad and rules.skip_bad_lines is not None:
             remarks = keep_bad_lines(text.path, bad, rules.skip_bad_lines)
     return apply_rules(table, rules, iso_dates=True), remarks
+
+
+class JsonLineBlocks:
+    """A file of JSON lines of any size as blocks of columns; types are those of each block, names those of the first.
+
+    A value within a value is left out, as it is when the file is read at once.
+    """
+
+    def __init__(self, file: Path, rules: ReadingRules) -> None:
+        self._file, self._rules = file, rules
+        first = next(self._blocks(), None)
+        if first is None:
+            raise TableFileError(f"{file} has no rows. Check the export that made it.")
+        self.names: list[str] = first.column_names
+
+    def of(self, columns: Sequence[str]) -> Iterator[pa.Table]:
+        """Some columns, block by block; nothing where a block has no value."""
+        for block in self._blocks():
+            lacking = [name for name in columns if name not in block.column_names]
+            for name in lacking:
+                block = block.append_column(name, pa.nulls(block.num_rows, pa.float64()))
+            yield block.select(list(columns))
+
+    def _blocks(self) -> Iterator[pa.Table]:
+        encoding, _ = fitting_encoding(self._file, self._rules.encoding)
+        text = TextFile(self._file, encoding)
+        with tempfile.TemporaryDirectory(prefix="gauger-lines-") as folder:
+            piece = Path(folder) / "block.jsonl"
+            with text.open_text() as stream:
+                while lines := stream.readlines(_BLOCK_LETTERS):
+                    piece.write_text("".join(lines), encoding=UTF8, newline="")
+                    yield without_odd_columns(self._read(piece))[0]
+
+    def _read(self, piece: Path) -> pa.Table:
+        try:
+            return read_json_lines(piece, replace(self._rules, encoding=UTF8))[0]
+        except TableFileError:
+            read_json_lines(self._file, self._rules)  # tells the same of the file itself, by its own lines
+            raise
 
 
 def _is_flat(text: TextFile) -> bool:

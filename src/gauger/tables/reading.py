@@ -136,8 +136,8 @@ def refuse_unreadable(file: Path) -> None:
         raise MissingFileError.at(file)
     if file.is_dir():
         raise TableFileError(f"{file} is a folder; give the file to read.")
-    if kind_of_file(file) not in _READABLE:
-        known = ", ".join(_READABLE)
+    if kind_of_file(file) not in READABLE:
+        known = ", ".join(READABLE)
         raise TableFileError(f"{file} ends in {file.suffix!r}; Gauger reads {known} files. Save it as one of these.")
     try:
         with file.open("rb") as stream:
@@ -217,4 +217,4 @@ _TEXT_AND_PARQUET: dict[str, Callable[[Path, ReadingRules], Readout]] = {
     ".jsonl": read_json_lines,
     ".parquet": _read_parquet,
 }
-_READABLE = (*_TEXT_AND_PARQUET, ".xlsx")
+READABLE = (*_TEXT_AND_PARQUET, ".xlsx")

@@ -1,6 +1,8 @@
 """k-means on arrays: seedings, raced starts, Lloyd's iterations with Hamerly's bounds, mergeable sums, coresets."""
 
 from gauger.algorithms.kmeans.compiling import compile_kmeans
+from gauger.algorithms.kmeans.exact_sums import BITS, BLOCK_ROWS, WholeSums, look_block, moments_block, steps_for
+from gauger.algorithms.kmeans.iterating import Iterated, SegmentSums, SumSource, iterate
 from gauger.algorithms.kmeans.kernels import refill
 from gauger.algorithms.kmeans.lloyd import (
     LloydResult,
@@ -25,19 +27,28 @@ from gauger.algorithms.kmeans.small_tables import (
 )
 
 __all__ = [
+    "BITS",
+    "BLOCK_ROWS",
     "FINISHED",
     "SEEDERS",
     "TWO_STARTS",
     "Entrant",
     "Fitter",
+    "Iterated",
     "KmeansFitter",
     "LloydResult",
+    "SegmentSums",
     "SmallFit",
+    "SumSource",
+    "WholeSums",
     "assign",
     "compile_kmeans",
     "distinct_up_to",
     "first_rows",
     "fits_by_count",
+    "iterate",
+    "look_block",
+    "moments_block",
     "race",
     "refill",
     "run_lloyd",
@@ -45,6 +56,7 @@ __all__ = [
     "small_fit",
     "split_centres",
     "squares_to_own",
+    "steps_for",
     "sums_of",
     "total_squares",
     "wcss_of",

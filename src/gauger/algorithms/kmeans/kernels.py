@@ -36,7 +36,7 @@ def _count_in_tile(columns, weights, first, size, nearest, counts, sums):
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")
-def _nearest(columns, first, size, centres, distance, nearest, best):
+def nearest_of_tile(columns, first, size, centres, distance, nearest, best):
     """The nearest centre of a tile's rows, ties to the lower number, and its squared distance."""
     for j in range(centres.shape[0]):
         tile_distances(columns, first, size, centres[j], distance)
@@ -64,7 +64,7 @@ def assign_block(columns, weights, start, stop, centres, codes, counts, sums):
     moved = 0
     for first in range(start, stop, TILE):
         size = min(TILE, stop - first)
-        _nearest(columns, first, size, centres, distance, nearest, best)
+        nearest_of_tile(columns, first, size, centres, distance, nearest, best)
         own = codes[first : first + size]
         changed = 0
         for r in range(size):
@@ -85,14 +85,14 @@ def assign_block(columns, weights, start, stop, centres, codes, counts, sums):
 
 
 @njit(nogil=True, cache=True, fastmath={"contract"}, inline="always")
-def _nearest_two(columns, size, centres, distance, nearest, best, second):
-    """The nearest centre of a tile's first `size` rows, ties to the lower number, and the two smallest distances."""
+def nearest_two_of_tile(columns, first, size, centres, distance, nearest, best, second):
+    """The nearest centre of a tile's rows, ties to the lower number, and the two smallest squared distances."""
     for i in range(size):
         best[i] = np.inf
         second[i] = np.inf
         nearest[i] = 0
     for j in range(centres.shape[0]):
-        tile_distances(columns, 0, size, centres[j], distance)
+        tile_distances(columns, first, size, centres[j], distance)
         for i in range(size):
             here, least = distance[i], best[i]
             closer = here < least
@@ -140,7 +140,7 @@ def reassign_block(columns, weights, start, stop, centres, reach, slack, codes, 
         while waiting >= TILE or (last and waiting):
             size = min(TILE, waiting)
             _gather(columns, pending, size, gathered)
-            _nearest_two(gathered, size, centres, distance, nearest, best, second)
+            nearest_two_of_tile(gathered, 0, size, centres, distance, nearest, best, second)
             for i in range(size):
                 distance[i] = np.sqrt(second[i]) - np.sqrt(best[i])
             for i in range(size):

@@ -11,6 +11,7 @@ from operator import add
 import numpy as np
 from numpy.typing import NDArray
 
+from gauger.algorithms.kmeans.iterating import SegmentSums, iterate, ways_between
 from gauger.algorithms.kmeans.kernels import assign_block, own_distances_block, reassign_block, refill, sums_block
 from gauger.algorithms.parallel import map_blocks
 
@@ -22,25 +23,6 @@ _MARGIN = 1e-10
 
 Values = NDArray[np.float64]
 Codes = NDArray[np.int32]
-
-
-@dataclass(frozen=True, eq=False)
-class SegmentSums:
-    """Mergeable sums by segment: `weight` (k,) of the points and `total` (k, d), the weighted sum of their values.
-
-    What a block of points adds: sums of blocks are added in their order. `moved` points changed segment.
-    """
-
-    weight: Values
-    total: Values
-    moved: int = 0
-
-    def __add__(self, other: "SegmentSums") -> "SegmentSums":
-        return SegmentSums(self.weight + other.weight, self.total + other.total, self.moved + other.moved)
-
-    def means(self) -> Values:
-        """Centres (k, d); every segment must have a point."""
-        return self.total / self.weight[:, None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,6 +67,43 @@ class _Bounds:
         self.reach = self.reach + ways + others
 
 
+class _InMemory:
+    """Points in memory as a source of sums, which are kept and changed only by those who move; `codes` (n,) from 0."""
+
+    def __init__(self, columns: Values, weights: Values, count: int, prune_below: float) -> None:
+        self._columns, self._weights, self._prune_below = columns, weights, prune_below
+        self.codes: Codes = np.full(columns.shape[1], -1, dtype=np.int32)
+        self._sums = SegmentSums(np.zeros(count), np.zeros((count, len(columns))), columns.shape[1])
+        self._bounds: _Bounds | None = None
+        self._last: Values | None = None
+        self._exact = False
+
+    def spread(self) -> tuple[Values, float]:
+        return total_squares(self._columns, self._weights)
+
+    def sums_at(self, centres: Values) -> SegmentSums:
+        columns, weights, codes, count = self._columns, self._weights, self.codes, len(centres)
+        if self._bounds is not None and self._last is not None:
+            self._bounds.went(ways_between(self._last, centres))
+        elif self._sums.moved < self._prune_below * len(codes) and count > 1:
+            self._bounds = _Bounds.at_first(columns, count)
+        sums = replace(self._sums, moved=0)
+        sums += (
+            assign(columns, weights, centres, codes)
+            if self._bounds is None
+            else _look(columns, weights, centres, self._bounds, codes)
+        )
+        if sums.weight.min() <= 0.0:
+            taken = refill(columns, weights, centres, codes, sums.weight, sums.total)
+            sums = replace(sums, moved=sums.moved + taken)
+            self._bounds = None
+        if sums.moved == 0 and not self._exact:
+            sums = sums_of(columns, weights, codes, count)
+        self._exact = sums.moved == 0
+        self._sums, self._last = sums, centres
+        return sums
+
+
 def run_lloyd(
     columns: Values, weights: Values, centres: Values, max_iterations: int, *, prune_below: float = PRUNE_BELOW
 ) -> LloydResult:
@@ -95,44 +114,16 @@ def run_lloyd(
     proven not to move. At the end every point is nearest to its own centre; when all have settled, the centres are
     their means.
     """
-    n, k = columns.shape[1], len(centres)
-    codes = np.full(n, -1, dtype=np.int32)
-    sums = SegmentSums(np.zeros(k), np.zeros_like(centres))
-    middle, overall = total_squares(columns, weights)
-    bounds: _Bounds | None = None
-    history: list[tuple[float, int, float]] = []
-    moved, before, exact = n, centres, False
-    while len(history) < max_iterations:
-        if bounds is None and moved < prune_below * n and k > 1:
-            bounds = _Bounds.at_first(columns, k)
-        before = centres
-        sums += (
-            assign(columns, weights, before, codes)
-            if bounds is None
-            else _look(columns, weights, before, bounds, codes)
-        )
-        moved = sums.moved
-        if sums.weight.min() <= 0.0:
-            moved += refill(columns, weights, before, codes, sums.weight, sums.total)
-            bounds = None
-        if moved == 0 and not exact:
-            sums = sums_of(columns, weights, codes, k)
-        exact = moved == 0
-        sums = replace(sums, moved=0)
-        centres = sums.means()
-        ways = np.sqrt(((centres - before) ** 2).sum(axis=1))
-        if bounds is not None:
-            bounds.went(ways)
-        between = float((sums.weight * ((centres - middle) ** 2).sum(axis=1)).sum())
-        history.append((max(overall - between, 0.0), moved, float(ways.max())))
-        if moved == 0 and (centres == before).all():
-            break
-    if moved:
+    points = _InMemory(columns, weights, len(centres), prune_below)
+    found = iterate(points, centres, max_iterations)
+    codes = points.codes
+    if found.moved:
         last = codes.copy()
-        assign(columns, weights, centres, codes)
-        if np.bincount(codes, minlength=k).min() == 0:
+        assign(columns, weights, found.centres, codes)
+        if np.bincount(codes, minlength=len(centres)).min() == 0:
             codes = last
-    return LloydResult(codes, centres, wcss_of(columns, weights, centres, codes), history, moved)
+    wcss = wcss_of(columns, weights, found.centres, codes)
+    return LloydResult(codes, found.centres, wcss, found.history, found.moved)
 
 
 def assign(columns: Values, weights: Values, centres: Values, codes: Codes) -> SegmentSums:

@@ -13,12 +13,22 @@ from gauger.algorithms.statistics.dip import scaled_dip
 from gauger.algorithms.statistics.intervals import LEVEL, clopper_pearson, difference_of_means, newcombe
 from gauger.algorithms.statistics.moments import Moments, skewness
 from gauger.algorithms.statistics.multiple_tests import holm
+from gauger.algorithms.statistics.order_statistics import (
+    Edges,
+    OrderStatistics,
+    count_between,
+    edges_around,
+    mark_between,
+    quantile_by,
+)
 from gauger.algorithms.statistics.ranks import ranks_among
 from gauger.algorithms.statistics.smoothing import Smoother
 
 __all__ = [
     "LEVEL",
+    "Edges",
     "Moments",
+    "OrderStatistics",
     "Smoother",
     "adjusted_rand",
     "best_match",
@@ -26,14 +36,18 @@ __all__ = [
     "contingency_table",
     "correlation_matrix",
     "correlation_order",
+    "count_between",
     "cramers_v",
     "cramers_v_interval",
     "difference_of_means",
+    "edges_around",
     "guessed_right",
     "holm",
     "jaccard_overlaps",
+    "mark_between",
     "newcombe",
     "purity",
+    "quantile_by",
     "ranks_among",
     "scaled_dip",
     "skewness",

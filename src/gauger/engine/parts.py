@@ -1,0 +1,192 @@
+"""Files as parts that can be read one at a time, in whatever order and by whoever sees them."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from glob import has_magic
+from os import PathLike
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from gauger.algorithms.kmeans import BLOCK_ROWS
+from gauger.errors import MissingFileError, OutputError, SettingError, TableFileError, UnknownColumnError
+from gauger.tables import READABLE, FileBlocks, ReadingRules, damage, kind_of_file
+from gauger.wording import plural
+
+PART_ROWS = 1_000_000
+"""Rows of Parquet that make a part, by whole row groups: a second's work, and tens of megabytes."""
+_UNSEEN = (".", "_")
+"""Names in a folder that begin so are notes of other programs, or unfinished."""
+
+Source = str | PathLike[str] | Sequence[str | PathLike[str]]
+
+
+@dataclass(frozen=True)
+class Part:
+    """A file, or some row groups of a Parquet file; `rows` where they are known, `number` of how many of its file."""
+
+    file: Path
+    groups: tuple[int, ...] | None = None
+    rows: int | None = None
+    number: int = 1
+    of: int = 1
+
+    def blocks(self, columns: Sequence[str], rules: ReadingRules) -> Iterator[pa.Table]:
+        """Some columns, in blocks of at most as many rows as sums may have."""
+        blocks = FileBlocks(self.file, rules, groups=self.groups)
+        for block in blocks.of(columns):
+            for start in range(0, block.num_rows, BLOCK_ROWS):
+                yield block.slice(start, BLOCK_ROWS)
+
+
+@dataclass(frozen=True)
+class Parts:
+    """All parts of a source, in the order of their files' names; `names` are the columns that each of them has."""
+
+    source: str
+    parts: tuple[Part, ...]
+    names: tuple[str, ...]
+    rules: ReadingRules
+    rows: int | None
+
+    @property
+    def files(self) -> list[Path]:
+        """Every file once."""
+        return list(dict.fromkeys(part.file for part in self.parts))
+
+    @property
+    def bytes(self) -> int:
+        """What the files take on the disk."""
+        return sum(file.stat().st_size for file in self.files)
+
+    def called(self) -> str:
+        """The source, as a sentence has it."""
+        return f"{self.source} ({_counted(self.files)})" if len(self.files) > 1 else self.source
+
+
+def is_many_files(source: object) -> bool:
+    """Whether a source is a folder, a pattern or a list of files rather than one file."""
+    if not isinstance(source, (str, PathLike)):
+        return isinstance(source, Sequence)
+    return Path(source).is_dir() or (has_magic(str(source)) and not Path(source).exists())
+
+
+def files_of(source: Source) -> list[Path]:
+    """The files of a folder (whatever is in it, at any depth), of a pattern such as base/*.parquet, or those named."""
+    if not isinstance(source, (str, PathLike)):
+        if not source:
+            raise SettingError("the list of files is empty: name at least one.")
+        return [file for one in source for file in files_of(one)]
+    place = Path(source)
+    if place.is_dir():
+        inside = (path for path in sorted(place.rglob("*")) if path.is_file())
+        found = [path for path in inside if not _unseen(path.relative_to(place)) and kind_of_file(path) in READABLE]
+        if not found:
+            raise TableFileError(f"{place} has no file that can be read in it: {', '.join(READABLE)} files are.")
+        return found
+    if place.exists() or not has_magic(str(source)):
+        return [place]
+    anchor = Path(place.anchor)
+    found = sorted(path for path in anchor.glob(str(place.relative_to(anchor))) if path.is_file())
+    if not found:
+        raise MissingFileError(f"no file is called like {source}. Check the folder and the spelling.")
+    return found
+
+
+def _unseen(path: Path) -> bool:
+    return any(step.startswith(_UNSEEN) for step in path.parts)
+
+
+def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None = None) -> Parts:
+    """The parts of a source, once every file has been found to have the columns, each of one type in all of them."""
+    rules = rules or ReadingRules()
+    files = files_of(source)
+    parts: list[Part] = []
+    names: list[str] = []
+    kinds: dict[str, tuple[str, Path]] = {}
+    for file in files:
+        blocks = FileBlocks(file, rules)
+        lacking = [name for name in columns if name not in blocks.names]
+        if lacking and len(files) > 1:
+            raise UnknownColumnError(f"{file}: {UnknownColumnError.among(columns, blocks.names)}")
+        if lacking:
+            raise UnknownColumnError.among(columns, blocks.names)
+        names = blocks.names if not names else [name for name in names if name in blocks.names]
+        if blocks.is_parquet:
+            _refuse_other_kinds(file, columns, kinds)
+            parts += _groups_of(file)
+        else:
+            parts.append(Part(file, rows=blocks.rows))
+    rows = [part.rows for part in parts]
+    total = None if any(one is None for one in rows) else sum(one or 0 for one in rows)
+    return Parts(_called(source), tuple(parts), tuple(names), rules, total)
+
+
+def _called(source: Source) -> str:
+    if isinstance(source, (str, PathLike)):
+        return str(source)
+    return f"{source[0]} and {len(source) - 1:,} more" if len(source) > 1 else str(source[0])
+
+
+def _counted(files: Sequence[Path]) -> str:
+    return f"{len(files):,} {plural(len(files), 'file')}"
+
+
+def _groups_of(file: Path) -> list[Part]:
+    """Row groups of a Parquet file, as many together as make a part."""
+    with damage(file):
+        known = pq.ParquetFile(file).metadata
+        sizes = [known.row_group(index).num_rows for index in range(known.num_row_groups)]
+    bundles: list[list[int]] = []
+    room = 0
+    for index, size in enumerate(sizes):
+        if not bundles or room + size > PART_ROWS:
+            bundles.append([])
+            room = 0
+        bundles[-1].append(index)
+        room += size
+    return [
+        Part(file, tuple(bundle), sum(sizes[index] for index in bundle), number, len(bundles))
+        for number, bundle in enumerate(bundles, 1)
+    ]
+
+
+def _refuse_other_kinds(file: Path, columns: Sequence[str], kinds: dict[str, tuple[str, Path]]) -> None:
+    """Raise TableFileError for a column that holds numbers in one file and something else in another."""
+    with damage(file):
+        schema = pq.read_schema(file)
+    for name in columns:
+        kind = _kind_of(schema.field(name).type)
+        before, where = kinds.setdefault(name, (kind, file))
+        if kind == "nothing" or before == "nothing":
+            kinds[name] = (before, where) if kind == "nothing" else (kind, file)
+        elif kind != before:
+            raise TableFileError(
+                f"{name!r} holds {before} in {where} and {kind} in {file}. Export all parts alike, or name only those "
+                "that belong together."
+            )
+
+
+def _kind_of(kind: pa.DataType) -> str:
+    if pa.types.is_dictionary(kind):
+        kind = kind.value_type
+    if pa.types.is_null(kind):
+        return "nothing"
+    if pa.types.is_boolean(kind):
+        return "flags"
+    if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):
+        return "numbers"
+    return "dates" if pa.types.is_temporal(kind) else "text"
+
+
+def refuse_output_among(source: Source, out: Path) -> None:
+    """Raise OutputError for results that would be read as customers the next time."""
+    places = [source] if isinstance(source, (str, PathLike)) else list(source)
+    target = out.resolve()
+    for place in map(Path, places):
+        if place.is_dir() and (target == place.resolve() or place.resolve() in target.parents):
+            raise OutputError(
+                f"{out} is inside {place}, which is read as a whole: the next run would take results for customers. "
+                "Choose a place beside it."
+            )

@@ -1,0 +1,120 @@
+"""Blocks of customers as the numbers that features are made of."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from gauger.algorithms import hash_numbers, hash_texts
+from gauger.columns import Values
+from gauger.engine.parts import Part
+from gauger.features import Indicator, Treatment, apply_all, as_numbers
+from gauger.tables import ReadingRules, to_pandas, with_numbers
+
+Hashes = NDArray[np.uint64]
+Steps = tuple[tuple[Treatment, ...], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Customers:
+    """Some customers: `raw` (d, n), a row a feature with NaN for gaps, and their `keys`, where these were asked for."""
+
+    raw: Values
+    keys: pa.ChunkedArray | None
+
+    @property
+    def size(self) -> int:
+        """How many they are."""
+        return int(self.raw.shape[1])
+
+
+@dataclass(frozen=True, eq=False)
+class Reader:
+    """How customers are read: the key, the measures, what is an indicator of which column, whom a gap leaves out."""
+
+    key: str
+    measures: tuple[str, ...]
+    indicators: Mapping[str, Indicator]
+    dropped: tuple[str, ...]
+    rules: ReadingRules
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The features, measures first."""
+        return (*self.measures, *self.indicators)
+
+    def customers(self, part: Part, *, keys: bool = False) -> Iterator[Customers]:
+        """The customers of a part, block by block, without those whom a gap leaves out."""
+        sources = dict.fromkeys([*self.measures, *(one.column for one in self.indicators.values())])
+        for block in part.blocks([*([self.key] if keys else []), *sources], self.rules):
+            block = with_numbers(block, self.measures, self.rules)
+            raw = np.empty((len(self.names), block.num_rows))
+            for index, name in enumerate(self.measures):
+                raw[index] = numbers_of(block, name)
+            if self.indicators:
+                columns = list(dict.fromkeys(one.column for one in self.indicators.values()))
+                table = to_pandas(block.select(columns))
+                for index, indicator in enumerate(self.indicators.values(), len(self.measures)):
+                    raw[index] = indicator.of(table)
+            found = Customers(raw, block[self.key] if keys else None)
+            kept = self._kept(block, raw)
+            if kept is not None:
+                found = Customers(
+                    np.ascontiguousarray(raw[:, kept]),
+                    None if found.keys is None else found.keys.filter(pa.array(kept)),
+                )
+            if found.size:
+                yield found
+
+    def _kept(self, block: pa.Table, raw: Values) -> NDArray[np.bool_] | None:
+        """Whom no gap leaves out (n,); None where that is nobody."""
+        kept = np.ones(block.num_rows, dtype=np.bool_)
+        for name in self.dropped:
+            if name in self.measures:
+                kept &= ~np.isnan(raw[self.measures.index(name)])
+            else:
+                kept &= block[name].is_valid().to_numpy()
+        return None if kept.all() else kept
+
+
+def numbers_of(block: pa.Table, name: str) -> Values:
+    """A measure's values (n,), NaN for gaps; raises ColumnValuesError for what is no number."""
+    column = block[name]
+    kind = column.type
+    plain = pa.types.is_integer(kind) or pa.types.is_float32(kind) or pa.types.is_float64(kind)
+    if not plain:
+        return as_numbers(to_pandas(block.select([name])), name, {})
+    numbers: Values = column.cast(pa.float64(), safe=False).to_numpy()
+    return numbers
+
+
+def treated(raw: Values, steps: Steps, order: Sequence[int] | None = None) -> Values:
+    """Features after the steps of each, in their order or in another one."""
+    columns = np.empty_like(raw)
+    for index, source in enumerate(range(len(raw)) if order is None else order):
+        columns[index] = apply_all(steps[source], raw[source])
+    return columns
+
+
+def hashes_of(keys: pa.ChunkedArray) -> Hashes:
+    """A hash of each key (n,), which depends on nothing else."""
+    parts = [_hashes_of_array(chunk) for chunk in keys.chunks]
+    return parts[0] if len(parts) == 1 else np.concatenate([np.empty(0, dtype=np.uint64), *parts])
+
+
+def _hashes_of_array(keys: pa.Array) -> Hashes:
+    if pa.types.is_dictionary(keys.type):
+        keys = keys.cast(keys.type.value_type)
+    hashes: Hashes = np.empty(len(keys), dtype=np.uint64)
+    if pa.types.is_floating(keys.type) and (keys.cast(pa.int64(), safe=False).cast(keys.type) == keys).all():
+        keys = keys.cast(pa.int64(), safe=False)
+    if pa.types.is_integer(keys.type):
+        hash_numbers(keys.cast(pa.int64(), safe=False).to_numpy(zero_copy_only=False), hashes)
+        return hashes
+    texts = pa.concat_arrays([keys.cast(pa.large_string())])
+    _, ends, letters = texts.buffers()
+    offsets = np.frombuffer(ends, dtype=np.int64)[texts.offset : texts.offset + len(texts) + 1]
+    hash_texts(np.frombuffer(letters or b"", dtype=np.uint8), offsets, hashes)
+    return hashes

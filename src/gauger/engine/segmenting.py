@@ -1,0 +1,131 @@
+"""k-means over customers in files: treated, seeded on a coreset, iterated over everyone, placed and described."""
+
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+
+from gauger.algorithms import order_rows
+from gauger.algorithms.kmeans import Iterated, iterate
+from gauger.clustering import Fit, about_kmeans, about_roundness, kmeans_refit
+from gauger.columns import Values
+from gauger.engine.cautions import about_segments, of_sample
+from gauger.engine.crews import Everyone
+from gauger.engine.describing import describe, model_of, placement_of, profile_of
+from gauger.engine.file_sums import FileSums
+from gauger.engine.parts import Parts
+from gauger.engine.results import PartSegments
+from gauger.engine.seeding import converged_on, margin_for, stand_ins
+from gauger.engine.treating import Treated, about_left_out, treat_parts
+from gauger.engine.wanted import Wanted
+from gauger.errors import SettingError, TableFileError
+from gauger.models import SegmentModel
+from gauger.remarks import Remark
+from gauger.segmentation import AssignmentRule, Segmentation, order_by_size
+
+
+def segment_parts(
+    parts: Parts,
+    wanted: Wanted,
+    everyone: Everyone,
+    outs: Sequence[Path | None],
+    *,
+    scratch: Path | None = None,
+    made_at: datetime | None = None,
+) -> PartSegments:
+    """Segment everyone in some parts, and write who is where into a file for each part that has one.
+
+    `scratch` is a folder for what memory need not hold; whoever calls removes it.
+    """
+    stamps = _stamps(parts)
+    features = treat_parts(parts, wanted, everyone, scratch)
+    customers = features.survey.kept
+    if wanted.count > customers:
+        raise SettingError(f"{wanted.count} segments asked for, but there are only {customers:,} customers.")
+    fit, found, sizes = _iterated(features, wanted, everyone)
+    centres = np.empty_like(found.centres)
+    centres[:, list(features.working.order)] = found.centres[order_by_size(sizes, found.centres)]
+    placement = placement_of(features, centres)
+    described = describe(placement, features, everyone, outs)
+    if _stamps(parts) != stamps:
+        raise TableFileError(f"{parts.called()} changed while it was read. Segment it again once nobody writes to it.")
+    history = pd.DataFrame(found.history, columns=["wcss", "moved", "shift"])
+    history = history.set_index(pd.RangeIndex(1, len(history) + 1, name="iteration"))
+    model = model_of(described, placement, features, wanted.seed, made_at)
+    sample = _sample_segments(features, model, history, fit, found.moved)
+    numbers = pd.RangeIndex(1, wanted.count + 1, name="segment")
+    by_number = pd.Series(described.placed.sizes, index=numbers, name="customers")
+    return PartSegments(
+        model,
+        by_number,
+        history,
+        found.moved == 0,
+        float(described.placed.moments.square_sums()[:, described.distance].sum()),
+        profile_of(described, features),
+        sample,
+        customers,
+        features.survey.rows - customers,
+        everyone.passes,
+        tuple(_remarks(features, wanted, by_number, history, sample)),
+    )
+
+
+def _stamps(parts: Parts) -> list[tuple[int, int]]:
+    """What shows that a file was written to."""
+    return [(one.stat().st_size, one.stat().st_mtime_ns) for one in parts.files]
+
+
+def _iterated(features: Treated, wanted: Wanted, everyone: Everyone) -> tuple[Fit, Iterated, Values]:
+    """Centres, converged on the coreset, then over everyone, and the sizes there; features are by name."""
+    working, order = features.working, list(features.working.order)
+    stands = stand_ins(features.columns, features.weights, wanted.count, features.reader, working, everyone)
+    fit = converged_on(stands, wanted.count, wanted.starts, wanted.max_iterations, wanted.seed)
+    sums = FileSums(
+        features.reader,
+        working,
+        everyone,
+        largest=np.abs(features.ends).max(axis=1)[order],
+        spread=(features.means[order], features.survey.kept * float((features.deviations**2).sum())),
+        margin=margin_for(stands, fit.best.centres, features.survey.kept),
+    )
+    found = iterate(sums, fit.best.centres, wanted.max_iterations)
+    return fit, found, sums.sums_at(found.centres).weight
+
+
+def _sample_segments(
+    features: Treated, model: SegmentModel, history: pd.DataFrame, fit: Fit, moved: int
+) -> Segmentation:
+    """The sample's segments, as those of everyone."""
+    prepared = features.sample
+    codes, distances = model.rule.find_segments(np.ascontiguousarray(prepared.values.T), {})
+    for made in (codes, distances):
+        made.flags.writeable = False
+    return Segmentation(
+        prepared,
+        codes,
+        model.centres,
+        distances,
+        model.method,
+        iterations=len(history),
+        converged=moved == 0,
+        history=history,
+        starts=fit.starts,
+        refit=kmeans_refit(len(model.centres)),
+        assignment_rule=AssignmentRule("centre"),
+    )
+
+
+def _remarks(
+    features: Treated, wanted: Wanted, sizes: pd.Series, history: pd.DataFrame, sample: Segmentation
+) -> Iterator[Remark]:
+    """What is known of everyone, then what the sample shows."""
+    customers, sampled, noun = features.survey.kept, len(sample.codes), sample.noun
+    yield from about_left_out(features.survey, features.reader.dropped)
+    yield from about_segments(sizes, history, wanted.max_iterations)
+    seen: list[Remark] = list(features.sample.remarks)
+    if len(np.unique(sample.codes)) == len(sizes):
+        arranged = order_rows(features.sample.values.T + 0.0, np.arange(len(features.reader.names)))
+        seen += [*about_kmeans(sample, sampled, wanted.max_iterations, None), *about_roundness(arranged, sample)]
+    yield from of_sample(seen, sampled, customers, noun)

@@ -1,0 +1,220 @@
+"""Features learned from everyone in some parts: surveyed, treated, and a coreset of them drawn."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from operator import attrgetter
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+
+from gauger.columns import Values
+from gauger.engine.bottom_rows import share_let_through
+from gauger.engine.crews import Everyone
+from gauger.engine.file_sums import Working
+from gauger.engine.learning import Learner, refuse_unlearnable
+from gauger.engine.measuring import CORESET, Draw, Measured, measure
+from gauger.engine.parts import Parts
+from gauger.engine.reading import Reader, Steps, treated
+from gauger.engine.repeated_keys import refuse_repeated_keys
+from gauger.engine.survey import Question, Survey, refuse_gaps, sample_table, survey
+from gauger.engine.wanted import Wanted
+from gauger.features import (
+    Cap,
+    FeatureSet,
+    Fill,
+    Indicator,
+    Recipe,
+    Scale,
+    Treatment,
+    Weight,
+    apply_all,
+    level_indicators,
+    prepare,
+)
+from gauger.remarks import Remark
+from gauger.wording import listed
+
+
+@dataclass(frozen=True, eq=False)
+class Treated:
+    """What was learned of features: how they are read and treated, a sample of customers, and what is known of all.
+
+    `ends` (d, 2) are the smallest and largest values on the working scale, `means` and `deviations` (d,) are there too.
+    The coreset's `columns` (d, m) are on that scale, in the order that k-means adds features up in, as are its
+    `weights` (m,).
+    """
+
+    reader: Reader
+    working: Working
+    sample: FeatureSet
+    survey: Survey
+    ends: Values
+    means: Values
+    deviations: Values
+    columns: Values
+    weights: Values
+
+
+def treat_parts(parts: Parts, wanted: Wanted, everyone: Everyone, scratch: Path | None) -> Treated:
+    """Learn every treatment from everyone."""
+    settings = wanted.settings()
+    recipes = settings.by_feature(wanted.measures, wanted.categories)
+    refuse_unlearnable(recipes)
+    seen = survey_parts(parts, wanted, recipes, everyone, scratch)
+    indicators = _indicators(wanted, seen, recipes)
+    recipes |= settings.of_indicators(indicators, _shares(indicators, seen), recipes)
+    reader = Reader(wanted.key, wanted.measures, indicators, _dropped(recipes, wanted), parts.rules)
+    table = sample_table(seen)
+    guess = _guess(wanted, table)
+    raw = np.array([table[name].to_numpy(dtype=np.float64, na_value=np.nan) for name in wanted.measures])
+    learner = Learner(reader, everyone, recipes, seen, raw)
+    before = learner.before_scale()
+    of_indicators = {name: _indicator_steps(recipes[name], indicators[name], seen) for name in indicators}
+    steps: Steps = tuple({**before.steps, **of_indicators}.values())
+    ends = np.vstack([learner.ends(before.steps), *(_ends_of(own) for own in of_indicators.values())])
+    measured = _measure(reader, steps, ends, _draw(wanted, reader, steps, guess, table, seen), everyone)
+    steps = tuple(_counted(own, int(count)) for own, count in zip(steps, measured.capped, strict=True))
+    scales = learner.scales(before, measured.moments)
+    rest: Steps = tuple(scales.get(name, ()) for name in reader.names)
+    treatments = tuple((*own, *more) for own, more in zip(steps, rest, strict=True))
+    order = tuple(sorted(range(len(reader.names)), key=lambda index: reader.names[index]))
+    columns, weights = measured.coreset()
+    factors = np.diff(_each(rest, np.array([[0.0, 1.0]] * len(rest))))[:, 0]
+    return Treated(
+        reader,
+        Working(treatments, order),
+        _sample_features(guess, table, reader, treatments, recipes),
+        seen,
+        _each(rest, ends),
+        _each(rest, measured.moments.means().T)[:, 0],
+        np.abs(factors) * measured.moments.deviations()[0],
+        treated(columns, rest, order),
+        weights,
+    )
+
+
+def _each(steps: Steps, rows: Values) -> Values:
+    return np.array([apply_all(own, row) for own, row in zip(steps, rows, strict=True)])
+
+
+def survey_parts(
+    parts: Parts, wanted: Wanted, recipes: Mapping[str, Recipe], everyone: Everyone, scratch: Path | None
+) -> Survey:
+    """Look at everyone for the first time; raises for keys and gaps that will not do."""
+    question = Question(
+        wanted.key,
+        wanted.measures,
+        wanted.categories,
+        _dropped(recipes, wanted),
+        parts.rules,
+        wanted.also,
+        wanted.seed,
+        wanted.sample,
+        share_let_through(wanted.sample, parts.rows),
+        scratch,
+    )
+    held = everyone.hold(f"reading {parts.called()}", survey, question)
+    seen: Survey = everyone.crew.total("adding up", attrgetter("survey"), [(one,) for one in held])
+    refuse_gaps(seen, recipes, wanted.categories)
+    refuse_repeated_keys(wanted.key, everyone, held, parts.rules, seen.rows)
+    return seen
+
+
+def _dropped(recipes: Mapping[str, Recipe], wanted: Wanted) -> tuple[str, ...]:
+    return tuple(name for name in (*wanted.measures, *wanted.categories) if recipes[name].missing == "drop")
+
+
+def _indicators(wanted: Wanted, seen: Survey, recipes: Mapping[str, Recipe]) -> dict[str, Indicator]:
+    found = {one.name: one for one in (Indicator(name, None) for name in wanted.flag_missing)}
+    for column in wanted.categories:
+        levels = sorted(seen.levels[column], key=lambda level: level.order)
+        found |= level_indicators(column, levels, recipes[column].weight or 1.0)
+    return found
+
+
+def _shares(indicators: Mapping[str, Indicator], seen: Survey) -> dict[str, float]:
+    found = {}
+    for name, one in indicators.items():
+        if one.level is None:
+            found[name] = seen.kept_missing.get(one.column, 0) / seen.kept
+        else:
+            levels = seen.levels[one.column]
+            found[name] = levels[one.level] / sum(levels.values())
+    return found
+
+
+def _indicator_steps(recipe: Recipe, indicator: Indicator, seen: Survey) -> tuple[Treatment, ...]:
+    gaps = seen.kept_missing.get(indicator.column, 0) if indicator.level is not None else 0
+    fill = Fill("zero", 0.0, gaps) if recipe.missing == "zero" else Fill(str(recipe.missing), None, 0)
+    return (fill, *([Weight(recipe.weight)] if recipe.weight not in (None, 1.0) else []))
+
+
+def _ends_of(steps: tuple[Treatment, ...]) -> Values:
+    return np.asarray(apply_all(steps, np.array([0.0, 1.0])))
+
+
+def _counted(steps: tuple[Treatment, ...], capped: int) -> tuple[Treatment, ...]:
+    return tuple(replace(step, capped=capped) if isinstance(step, Cap) else step for step in steps)
+
+
+def _guess(wanted: Wanted, table: pd.DataFrame) -> FeatureSet:
+    """The sample, prepared by itself: its scales are about those of everyone, and its remarks worth hearing."""
+    return prepare(table[[wanted.key, *wanted.measures, *wanted.categories]], key=wanted.key, **wanted.preparation)
+
+
+def _draw(wanted: Wanted, reader: Reader, steps: Steps, guess: FeatureSet, table: pd.DataFrame, seen: Survey) -> Draw:
+    scale: Steps = tuple(
+        tuple(step for step in guess.treatments[name] if isinstance(step, (Scale, Weight)))
+        if name in wanted.measures
+        else ()
+        for name in reader.names
+    )
+    columns = treated(treated(_raw(reader, table), steps), scale)
+    middle = columns.mean(axis=1)
+    square = float(((columns - middle[:, None]) ** 2).sum(axis=0).mean())
+    return Draw(scale, middle, square, wanted.seed, share_let_through(CORESET, seen.kept))
+
+
+def _raw(reader: Reader, table: pd.DataFrame) -> Values:
+    measures = [table[name].to_numpy(dtype=np.float64, na_value=np.nan) for name in reader.measures]
+    return np.array([*measures, *(one.of(table) for one in reader.indicators.values())])
+
+
+def _measure(reader: Reader, steps: Steps, ends: Values, draw: Draw, everyone: Everyone) -> Measured:
+    lows, highs = np.ascontiguousarray(ends[:, 0]), np.ascontiguousarray(ends[:, 1])
+    return everyone.total("measuring features", measure, reader, steps, lows, highs, draw)
+
+
+def _sample_features(
+    guess: FeatureSet, table: pd.DataFrame, reader: Reader, treatments: Steps, recipes: Mapping[str, Recipe]
+) -> FeatureSet:
+    """The sample with what was learned from everyone."""
+    raw = _raw(reader, table)
+    values = treated(raw, treatments).T
+    values.flags.writeable = False
+    index = pd.Index(guess.keys, name=guess.key)
+    return FeatureSet(
+        guess.key,
+        guess.keys,
+        reader.names,
+        values,
+        pd.DataFrame(dict(zip(reader.names, raw, strict=True)), index=index),
+        dict(zip(reader.names, treatments, strict=True)),
+        dict(reader.indicators),
+        guess.remarks,
+        {name: recipe for name, recipe in recipes.items() if name not in reader.indicators},
+        guess.noun,
+    )
+
+
+def about_left_out(seen: Survey, dropped: tuple[str, ...]) -> list[Remark]:
+    """Whom gaps leave out."""
+    gone = seen.rows - seen.kept
+    if not gone:
+        return []
+    text = (
+        f"{gone:,} of {seen.rows:,} customers lack a value in {listed(dropped, most=6)} and are left out of everything "
+        "that follows."
+    )
+    return [Remark("customers-left-out", text, dropped)]
