@@ -142,6 +142,9 @@ from .remarks import remarks_of as remarks_of
 from .report import hand_off as hand_off
 from .segmentation import Segmentation as Segmentation
 from .study import (
+    FileSegments as FileSegments,
+)
+from .study import (
     Plan as Plan,
 )
 from .study import (
@@ -167,6 +170,9 @@ from .study import (
 )
 from .study import (
     save_study as save_study,
+)
+from .study import (
+    segment_files as segment_files,
 )
 from .study import (
     write_report as write_report,

@@ -210,6 +210,18 @@ class OutputError(GaugerError, OSError):
     """Raised when results cannot be written, or would overwrite what is there."""
 
 
+class ClusterError(GaugerError, OSError):
+    """Raised when a cluster is not there, is of another version, breaks off, or cannot see what it is to read."""
+
+    @classmethod
+    def sees_no_file(cls, path: str) -> "ClusterError":
+        """A path that a worker does not have."""
+        return cls(
+            f"a worker of the cluster cannot see a file ({path.rstrip('.')}). Files and results must be in a place "
+            "that all workers share, under the same path."
+        )
+
+
 class MissingPackageError(GaugerError, ImportError):
     """Raised when something needs an optional package that is not installed."""
 

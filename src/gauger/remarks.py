@@ -20,7 +20,7 @@ REMARK_CODES = tuple(
     names-not-placed near-constant nearly-numbers nested-left-out new-levels no-dense-groups no-events no-model
     nobody-dense not-converged not-in-contacts not-round one-holds-most one-large-segment other-sheets
     outcomes-of-others outside-learned-range overlapping periods-missing periods-scaled radius-at-edge
-    raw-scales repeated-events repeated-rows repeats-dropped rule-misses segments-matched sentinel
+    raw-scales repeated-events repeated-rows repeats-dropped rule-misses sample-of-all segments-matched sentinel
     shared-moments significance silhouette-sampled single-levels small-dense-segments source-changed
     suppression-read tied-merges tiny-segment too-small-to-say top-level unassigned-on-one-side unequal-lengths
     unit-changed validity-sampled zero-for-missing

@@ -1,9 +1,11 @@
 """k-means over more customers than memory holds: files in parts, on this machine's threads or on a cluster."""
 
 from gauger.engine.crews import Crew, Everyone, ThreadCrew
-from gauger.engine.parts import Parts, files_of, is_many_files, parts_of, refuse_output_among
+from gauger.engine.dask_crew import crew_for
+from gauger.engine.parts import Parts, Source, files_of, first_block, is_many_files, parts_of, refuse_output_among
 from gauger.engine.results import PartProfile, PartSegments
 from gauger.engine.segmenting import segment_parts
+from gauger.engine.treating import Treated, learned_features, treat_parts
 from gauger.engine.wanted import SAMPLE, Wanted
 
 __all__ = [
@@ -13,11 +15,17 @@ __all__ = [
     "PartProfile",
     "PartSegments",
     "Parts",
+    "Source",
     "ThreadCrew",
+    "Treated",
     "Wanted",
+    "crew_for",
     "files_of",
+    "first_block",
     "is_many_files",
+    "learned_features",
     "parts_of",
     "refuse_output_among",
     "segment_parts",
+    "treat_parts",
 ]

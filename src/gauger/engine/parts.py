@@ -1,17 +1,28 @@
 """Files as parts that can be read one at a time, in whatever order and by whoever sees them."""
 
+import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from glob import has_magic
 from os import PathLike
 from pathlib import Path
 
+import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 
 from gauger.algorithms.kmeans import BLOCK_ROWS
 from gauger.errors import MissingFileError, OutputError, SettingError, TableFileError, UnknownColumnError
-from gauger.tables import READABLE, FileBlocks, ReadingRules, damage, kind_of_file
+from gauger.tables import (
+    READABLE,
+    FileBlocks,
+    ReadingRules,
+    damage,
+    kind_of_file,
+    to_pandas,
+    typed_columns,
+    without_odd_columns,
+)
 from gauger.wording import plural
 
 PART_ROWS = 1_000_000
@@ -59,6 +70,17 @@ class Parts:
     def bytes(self) -> int:
         """What the files take on the disk."""
         return sum(file.stat().st_size for file in self.files)
+
+    def names_of_pieces(self, ending: str) -> list[str]:
+        """A name for what is written of each part: the file's own, with a number where a file is read in several."""
+        root = Path(os.path.commonpath([file.parent for file in self.files]))
+        found = []
+        for part in self.parts:
+            place = part.file.relative_to(root)
+            stem = place.name.split(".")[0] if part.of == 1 else f"{place.name.split('.')[0]}-{part.number:04}"
+            found.append((place.parent / f"{stem}{ending}").as_posix())
+        twice = {name for name in found if found.count(name) > 1} if len(set(found)) < len(found) else set()
+        return [f"{index:04}-{name.replace('/', '-')}" if name in twice else name for index, name in enumerate(found)]
 
     def called(self) -> str:
         """The source, as a sentence has it."""
@@ -121,6 +143,16 @@ def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None 
     rows = [part.rows for part in parts]
     total = None if any(one is None for one in rows) else sum(one or 0 for one in rows)
     return Parts(_called(source), tuple(parts), tuple(names), rules, total)
+
+
+def first_block(source: Source, rules: ReadingRules) -> pd.DataFrame:
+    """The first rows of a source, with every column as what it holds there."""
+    for file in files_of(source):
+        blocks = FileBlocks(file, rules)
+        for block in blocks.of(blocks.names):
+            if block.num_rows:
+                return to_pandas(typed_columns(block, rules) if blocks.is_delimited else without_odd_columns(block)[0])
+    raise SettingError("there are no customers to prepare: the files have no rows.")
 
 
 def _called(source: Source) -> str:

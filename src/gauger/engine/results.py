@@ -51,6 +51,7 @@ class PartSegments:
     wcss: float
     profile: PartProfile
     sample: Segmentation
+    sample_table: pd.DataFrame
     customers: int
     left_out: int
     passes: int

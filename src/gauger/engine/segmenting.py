@@ -1,6 +1,7 @@
 """k-means over customers in files: treated, seeded on a coreset, iterated over everyone, placed and described."""
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
@@ -18,7 +19,7 @@ from gauger.engine.file_sums import FileSums
 from gauger.engine.parts import Parts
 from gauger.engine.results import PartSegments
 from gauger.engine.seeding import converged_on, margin_for, stand_ins
-from gauger.engine.treating import Treated, about_left_out, treat_parts
+from gauger.engine.treating import Treated, about_left_out, stamps_of
 from gauger.engine.wanted import Wanted
 from gauger.errors import SettingError, TableFileError
 from gauger.models import SegmentModel
@@ -28,34 +29,33 @@ from gauger.segmentation import AssignmentRule, Segmentation, order_by_size
 
 def segment_parts(
     parts: Parts,
+    features: Treated,
     wanted: Wanted,
+    count: int,
     everyone: Everyone,
     outs: Sequence[Path | None],
     *,
-    scratch: Path | None = None,
     made_at: datetime | None = None,
 ) -> PartSegments:
-    """Segment everyone in some parts, and write who is where into a file for each part that has one.
-
-    `scratch` is a folder for what memory need not hold; whoever calls removes it.
-    """
-    stamps = _stamps(parts)
-    features = treat_parts(parts, wanted, everyone, scratch)
+    """Segment everyone in some parts by what was learned of them, and write who is where into a file for each part that
+    has one."""
+    if isinstance(count, bool) or not isinstance(count, (int, np.integer)) or count < 1:
+        raise SettingError(f"count={count!r} must be a whole number from 1 up.")
     customers = features.survey.kept
-    if wanted.count > customers:
-        raise SettingError(f"{wanted.count} segments asked for, but there are only {customers:,} customers.")
-    fit, found, sizes = _iterated(features, wanted, everyone)
+    if count > customers:
+        raise SettingError(f"{count} segments asked for, but there are only {customers:,} customers.")
+    fit, found, sizes = _iterated(features, wanted, count, everyone)
     centres = np.empty_like(found.centres)
     centres[:, list(features.working.order)] = found.centres[order_by_size(sizes, found.centres)]
     placement = placement_of(features, centres)
     described = describe(placement, features, everyone, outs)
-    if _stamps(parts) != stamps:
+    if stamps_of(parts) != features.stamps:
         raise TableFileError(f"{parts.called()} changed while it was read. Segment it again once nobody writes to it.")
     history = pd.DataFrame(found.history, columns=["wcss", "moved", "shift"])
     history = history.set_index(pd.RangeIndex(1, len(history) + 1, name="iteration"))
     model = model_of(described, placement, features, wanted.seed, made_at)
-    sample = _sample_segments(features, model, history, fit, found.moved)
-    numbers = pd.RangeIndex(1, wanted.count + 1, name="segment")
+    sample = replace(_sample_segments(features, model, history, fit, found.moved), settings=_settings(wanted, count))
+    numbers = pd.RangeIndex(1, count + 1, name="segment")
     by_number = pd.Series(described.placed.sizes, index=numbers, name="customers")
     return PartSegments(
         model,
@@ -65,6 +65,7 @@ def segment_parts(
         float(described.placed.moments.square_sums()[:, described.distance].sum()),
         profile_of(described, features),
         sample,
+        features.sample_table,
         customers,
         features.survey.rows - customers,
         everyone.passes,
@@ -72,16 +73,11 @@ def segment_parts(
     )
 
 
-def _stamps(parts: Parts) -> list[tuple[int, int]]:
-    """What shows that a file was written to."""
-    return [(one.stat().st_size, one.stat().st_mtime_ns) for one in parts.files]
-
-
-def _iterated(features: Treated, wanted: Wanted, everyone: Everyone) -> tuple[Fit, Iterated, Values]:
+def _iterated(features: Treated, wanted: Wanted, count: int, everyone: Everyone) -> tuple[Fit, Iterated, Values]:
     """Centres, converged on the coreset, then over everyone, and the sizes there; features are by name."""
     working, order = features.working, list(features.working.order)
-    stands = stand_ins(features.columns, features.weights, wanted.count, features.reader, working, everyone)
-    fit = converged_on(stands, wanted.count, wanted.starts, wanted.max_iterations, wanted.seed)
+    stands = stand_ins(features.columns, features.weights, count, features.reader, working, everyone)
+    fit = converged_on(stands, count, wanted.starts, wanted.max_iterations, wanted.seed)
     sums = FileSums(
         features.reader,
         working,
@@ -92,6 +88,18 @@ def _iterated(features: Treated, wanted: Wanted, everyone: Everyone) -> tuple[Fi
     )
     found = iterate(sums, fit.best.centres, wanted.max_iterations)
     return fit, found, sums.sums_at(found.centres).weight
+
+
+def _settings(wanted: Wanted, count: int) -> dict[str, object]:
+    return {
+        "method": "kmeans",
+        "count": int(count),
+        "starts": int(wanted.starts),
+        "max_iterations": int(wanted.max_iterations),
+        "seed": int(wanted.seed),
+        "by_blocks": True,
+        "sample": int(wanted.sample),
+    }
 
 
 def _sample_segments(

@@ -1,6 +1,6 @@
 """Features learned from everyone in some parts: surveyed, treated, and a coreset of them drawn."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from operator import attrgetter
 from pathlib import Path
@@ -42,22 +42,30 @@ class Treated:
 
     `ends` (d, 2) are the smallest and largest values on the working scale, `means` and `deviations` (d,) are there too.
     The coreset's `columns` (d, m) are on that scale, in the order that k-means adds features up in, as are its
-    `weights` (m,).
+    `weights` (m,). `stamps` show whether a file has been written to since.
     """
 
     reader: Reader
     working: Working
     sample: FeatureSet
+    sample_table: pd.DataFrame
     survey: Survey
     ends: Values
     means: Values
     deviations: Values
     columns: Values
     weights: Values
+    stamps: tuple[tuple[int, int], ...]
+
+
+def stamps_of(parts: Parts) -> tuple[tuple[int, int], ...]:
+    """What shows that a file was written to."""
+    return tuple((one.st_size, one.st_mtime_ns) for one in (file.stat() for file in parts.files))
 
 
 def treat_parts(parts: Parts, wanted: Wanted, everyone: Everyone, scratch: Path | None) -> Treated:
     """Learn every treatment from everyone."""
+    stamps = stamps_of(parts)
     settings = wanted.settings()
     recipes = settings.by_feature(wanted.measures, wanted.categories)
     refuse_unlearnable(recipes)
@@ -84,13 +92,15 @@ def treat_parts(parts: Parts, wanted: Wanted, everyone: Everyone, scratch: Path 
     return Treated(
         reader,
         Working(treatments, order),
-        _sample_features(guess, table, reader, treatments, recipes),
+        learned_features(guess, table, reader.names, indicators, treatments, recipes),
+        table,
         seen,
         _each(rest, ends),
         _each(rest, measured.moments.means().T)[:, 0],
         np.abs(factors) * measured.moments.deviations()[0],
         treated(columns, rest, order),
         weights,
+        stamps,
     )
 
 
@@ -170,15 +180,15 @@ def _draw(wanted: Wanted, reader: Reader, steps: Steps, guess: FeatureSet, table
         else ()
         for name in reader.names
     )
-    columns = treated(treated(_raw(reader, table), steps), scale)
+    columns = treated(treated(_raw(reader.measures, reader.indicators, table), steps), scale)
     middle = columns.mean(axis=1)
     square = float(((columns - middle[:, None]) ** 2).sum(axis=0).mean())
     return Draw(scale, middle, square, wanted.seed, share_let_through(CORESET, seen.kept))
 
 
-def _raw(reader: Reader, table: pd.DataFrame) -> Values:
-    measures = [table[name].to_numpy(dtype=np.float64, na_value=np.nan) for name in reader.measures]
-    return np.array([*measures, *(one.of(table) for one in reader.indicators.values())])
+def _raw(measures: Sequence[str], indicators: Mapping[str, Indicator], table: pd.DataFrame) -> Values:
+    columns = [table[name].to_numpy(dtype=np.float64, na_value=np.nan) for name in measures]
+    return np.array([*columns, *(one.of(table) for one in indicators.values())])
 
 
 def _measure(reader: Reader, steps: Steps, ends: Values, draw: Draw, everyone: Everyone) -> Measured:
@@ -186,24 +196,29 @@ def _measure(reader: Reader, steps: Steps, ends: Values, draw: Draw, everyone: E
     return everyone.total("measuring features", measure, reader, steps, lows, highs, draw)
 
 
-def _sample_features(
-    guess: FeatureSet, table: pd.DataFrame, reader: Reader, treatments: Steps, recipes: Mapping[str, Recipe]
+def learned_features(
+    guess: FeatureSet,
+    table: pd.DataFrame,
+    names: tuple[str, ...],
+    indicators: Mapping[str, Indicator],
+    treatments: Steps,
+    recipes: Mapping[str, Recipe],
 ) -> FeatureSet:
-    """The sample with what was learned from everyone."""
-    raw = _raw(reader, table)
+    """The customers of a table, prepared by themselves in `guess`, with what was learned from everyone instead."""
+    raw = _raw(tuple(name for name in names if name not in indicators), indicators, table)
     values = treated(raw, treatments).T
     values.flags.writeable = False
     index = pd.Index(guess.keys, name=guess.key)
     return FeatureSet(
         guess.key,
         guess.keys,
-        reader.names,
+        names,
         values,
-        pd.DataFrame(dict(zip(reader.names, raw, strict=True)), index=index),
-        dict(zip(reader.names, treatments, strict=True)),
-        dict(reader.indicators),
+        pd.DataFrame(dict(zip(names, raw, strict=True)), index=index),
+        dict(zip(names, treatments, strict=True)),
+        dict(indicators),
         guess.remarks,
-        {name: recipe for name, recipe in recipes.items() if name not in reader.indicators},
+        {name: recipe for name, recipe in recipes.items() if name not in indicators},
         guess.noun,
     )
 

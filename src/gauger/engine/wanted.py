@@ -25,7 +25,6 @@ class Wanted:
 
     key: str
     preparation: Mapping[str, Any]
-    count: int = 1
     starts: int = 10
     max_iterations: int = 300
     seed: int = 0
@@ -33,7 +32,7 @@ class Wanted:
     also: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        least = {"count": 1, "starts": 1, "max_iterations": 1, "seed": 0, "sample": 1}
+        least = {"starts": 1, "max_iterations": 1, "seed": 0, "sample": 1}
         for name, lowest in least.items():
             value = getattr(self, name)
             if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < lowest:

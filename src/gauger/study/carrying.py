@@ -13,11 +13,10 @@ from gauger.features import FeatureSet
 from gauger.profiling import checked_assignments
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation, segmentation_from_codes
-from gauger.study.files import ASSIGNMENTS, is_study
+from gauger.study.files import is_study, read_assignments
 from gauger.study.finding import Found
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import NamePart, Plan
-from gauger.tables import read_table
 from gauger.wording import listed, plural
 
 _SAME = 0.5
@@ -115,5 +114,5 @@ def with_earlier_names(found: Found, plan: Plan | None, beside: Path, out: Path)
 
 def _like(seg: Segmentation, before: Study) -> Segmentation:
     keys_are_text = not pd.api.types.is_numeric_dtype(pd.Index(seg.features.keys))
-    table = read_table(before.folder / ASSIGNMENTS, as_text=[before.plan.key] if keys_are_text else [])
+    table = read_assignments(before.folder, keys_as_text=before.plan.key if keys_are_text else None)
     return with_names_of(seg, before.plan.names, table)

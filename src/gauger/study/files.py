@@ -3,18 +3,52 @@
 from os import PathLike
 from pathlib import Path
 
+import pandas as pd
+from pandas.api import types
+
 from gauger.errors import MissingFileError, StudyError
 from gauger.study.plan_files import PLAN_FILE
+from gauger.tables import read_table
 
 ASSIGNMENTS, CENTRES, MODEL, REMARKS = "assignments.csv", "centres.csv", "model.json", "remarks.json"
 CUSTOMERS, BEHAVIOUR = "customers.parquet", "behaviour.parquet"
 
-ALWAYS = (ASSIGNMENTS, CENTRES, REMARKS, PLAN_FILE)
+ASSIGNMENTS_PARQUET, ASSIGNED_PARTS = "assignments.parquet", "assignments"
+SAMPLE, PROFILE = "sample.parquet", "profile.csv"
+"""Of a study by blocks: the customers it is looked at by, and what its segments are like."""
+
+ALWAYS = (CENTRES, REMARKS, PLAN_FILE)
 SOMETIMES = (
     *(MODEL, CUSTOMERS, BEHAVIOUR, "segments.png", "spread.png", "iterations.png", "branches.csv", "levels.png"),
     *("radii.csv", "radii.png", "neighbours.png", "merges.csv", "tree.png", "jumps.png", "series.png"),
+    *(SAMPLE, PROFILE),
 )
 """Files of every study, and of those whose method has them; those of an earlier study in the folder then go."""
+
+
+def assignments_of(folder: Path) -> Path:
+    """Where a study has who is in which segment: a file, or a folder of parts."""
+    known = (folder / name for name in (ASSIGNMENTS_PARQUET, ASSIGNED_PARTS))
+    return next((path for path in known if path.exists()), folder / ASSIGNMENTS)
+
+
+def read_assignments(folder: Path, *, keys_as_text: str | None = None) -> pd.DataFrame:
+    """Who is in which segment, of everyone in a study; a key that is to be text is named."""
+    place = assignments_of(folder)
+    if place.name == ASSIGNMENTS:
+        return read_table(place, as_text=[] if keys_as_text is None else [keys_as_text])
+    paths = sorted(place.glob("**/*.parquet")) if place.is_dir() else [place]
+    table = pd.concat([read_table(path) for path in paths], ignore_index=True)
+    if keys_as_text is not None and not types.is_string_dtype(table[keys_as_text]):
+        table[keys_as_text] = table[keys_as_text].astype("str")
+    return table
+
+
+def assignment_files(folder: Path) -> list[str]:
+    """Every file of assignments that stands in a folder, whatever its form."""
+    parts = sorted((folder / ASSIGNED_PARTS).glob("**/*.parquet"))
+    names = [path.relative_to(folder).as_posix() for path in parts]
+    return [*(name for name in (ASSIGNMENTS, ASSIGNMENTS_PARQUET) if (folder / name).exists()), *names]
 
 
 def study_folder(path: str | PathLike[str]) -> Path:

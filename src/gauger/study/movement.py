@@ -14,7 +14,7 @@ from gauger.errors import SettingError
 from gauger.monitoring import Migration, migration
 from gauger.profiling import checked_assignments
 from gauger.remarks import Remark
-from gauger.study.files import ASSIGNMENTS
+from gauger.study.files import read_assignments
 from gauger.study.opening import Study, open_study
 from gauger.tables import read_table
 from gauger.wording import listed
@@ -58,7 +58,7 @@ def _side(place: str | PathLike[str]) -> _Side:
     if not Path(place).is_dir():
         return _Side(read_table(place), None)
     study = open_study(place)
-    return _Side(read_table(study.folder / ASSIGNMENTS, as_text=[study.plan.key]), study)
+    return _Side(read_assignments(study.folder, keys_as_text=study.plan.key), study)
 
 
 def _keys_alike(first: _Side, second: _Side, key: str) -> tuple[_Side, _Side]:

@@ -11,7 +11,7 @@ from gauger.models import load_model, save_model
 from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.study.describing import names_of
 from gauger.study.drawing import segments_figure
-from gauger.study.files import ASSIGNMENTS, CENTRES, MODEL
+from gauger.study.files import CENTRES, MODEL, assignment_files
 from gauger.study.method_files import series_figure
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import TreePart
@@ -75,7 +75,8 @@ def name_study(
     kept = {number: name for number, name in seg.given_names.items() if number not in wanted}
     named = replace(seg, given_names=kept).rename({at: name for at, name in wanted.items() if at not in plain})
     there = [name for name in _NAMED_FIGURES if (study.folder / name).exists()]
-    files = [name for name in (ASSIGNMENTS, CENTRES, MODEL, PLAN_FILE) if (study.folder / name).exists()]
+    files = [name for name in (CENTRES, MODEL, PLAN_FILE) if (study.folder / name).exists()]
+    files += assignment_files(study.folder)
     with result_folder(study.folder, files, optional=there, replace=True) as results:
         _rename_tables(study, named.names, results)
         if MODEL in files:
@@ -99,8 +100,9 @@ def _refuse_bad_names(names: Iterable[str]) -> None:
 
 
 def _rename_tables(study: Study, names: Mapping[int, str], results: Results) -> None:
-    assignments = read_table(study.folder / ASSIGNMENTS, as_text=[study.plan.key])
-    results.add_table(ASSIGNMENTS, assignments.assign(segment_name=assignments["segment"].map(names)))
+    for name in assignment_files(study.folder):
+        assignments = read_table(study.folder / name, as_text=[study.plan.key])
+        results.add_table(name, assignments.assign(segment_name=assignments["segment"].map(names)))
     centres = read_table(study.folder / CENTRES)
     results.add_table(CENTRES, centres.assign(name=centres["segment"].map(names)))
 

@@ -20,9 +20,10 @@ from gauger.profiling import profile as profile_of
 from gauger.readable import Readable
 from gauger.remarks import Remark, attach_remarks, remark_from, remarks_of
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, distances_to_own, segmentation_from_codes
-from gauger.study.files import ASSIGNMENTS, BEHAVIOUR, MODEL, REMARKS, study_folder
+from gauger.study.files import BEHAVIOUR, MODEL, REMARKS, SAMPLE, assignments_of, read_assignments, study_folder
 from gauger.study.plan import EventsPart, Plan
 from gauger.study.plan_files import PLAN_FILE, read_plan
+from gauger.study.sampled import sampled_customers, sampled_features
 from gauger.study.sources import about_changed_events, read_customers, read_source, source_part
 from gauger.tables import read_table, recover_folder
 from gauger.wording import Noun, listed, plural
@@ -64,7 +65,12 @@ class Study(Readable):
 
     @cached_property
     def table(self) -> pd.DataFrame:
-        """The customers as their source has them now; `remarks_of` tells whether it has changed."""
+        """The customers as their source has them now; `remarks_of` tells whether it has changed.
+
+        Of a study by blocks it is the sample that was kept, and a remark says so.
+        """
+        if self.by_blocks:
+            return sampled_customers(self.folder, self.plan)
         if self.source is None and self.plan.events is not None and (self.folder / BEHAVIOUR).is_file():
             return self._behaviour(self.plan.events)
         if self.source is None:
@@ -85,10 +91,17 @@ class Study(Readable):
         """A row a customer, as assignments.csv has it; keys are text where the table's are."""
         return self.assignments_like(self.table)
 
+    @property
+    def by_blocks(self) -> bool:
+        """Whether the customers are more than were held in memory, and are looked at by a sample."""
+        return self.source is None and self.plan.by_blocks and (self.folder / SAMPLE).is_file()
+
     @cached_property
     def names(self) -> dict[int, str]:
         """Each segment's name by number; 0 is "unassigned"."""
-        table = read_table(self.folder / ASSIGNMENTS)
+        if self.by_blocks:
+            return dict(self.model.segment_names)
+        table = read_assignments(self.folder)
         return dict(sorted(checked_assignments(table, self.plan.key)[2].items()))
 
     @cached_property
@@ -146,7 +159,9 @@ class Study(Readable):
         return Noun.of_key(self.plan.key) if self.plan.noun is None else Noun.called(self.plan.noun)
 
     def headline(self) -> str:
-        sizes = read_table(self.folder / ASSIGNMENTS)["segment"]
+        if self.by_blocks:
+            return f"{self.folder}: {self.model.headline()}"
+        sizes = read_assignments(self.folder)["segment"]
         count = int(sizes[sizes > 0].nunique())
         return (
             f"{self.folder}: {count} {plural(count, 'segment')} of {self.noun.counted(len(sizes))} by "
@@ -154,7 +169,9 @@ class Study(Readable):
         )
 
     def overview(self) -> pd.DataFrame:
-        codes = read_table(self.folder / ASSIGNMENTS)["segment"]
+        if self.by_blocks:
+            return self.model.overview()[["name", "customers"]]
+        codes = read_assignments(self.folder)["segment"]
         counts = codes[codes > 0].value_counts().sort_index().rename("customers").rename_axis("segment")
         return counts.to_frame().assign(name=[self.names[int(number)] for number in counts.index])[
             ["name", "customers"]
@@ -184,17 +201,19 @@ class Study(Readable):
         """
         key = self.plan.key
         text = key in like.columns and not types.is_numeric_dtype(like[key]) and not _dated(like[key])
-        return read_table(self.folder / ASSIGNMENTS, as_text=[key] if text else [])
+        return read_assignments(self.folder, keys_as_text=key if text else None)
 
     @cached_property
     def _placed(self) -> tuple[FeatureSet, Segmentation]:
+        if self.by_blocks:
+            return self._sampled()
         everyone = prepare(self.table, **self.plan.preparation())
         keys, codes, names = checked_assignments(self.assignments, self.plan.key)
         indices = keys.get_indexer(pd.Index(everyone.keys))
         known = indices >= 0
         if not known.any():
             raise StudyError(
-                f"no customer of {self.folder / ASSIGNMENTS} is in its source any more: is it the right file?"
+                f"no customer of {assignments_of(self.folder)} is in its source any more: is it the right file?"
             )
         features = everyone if known.all() else everyone.part(np.flatnonzero(known))
         rows = indices[known]
@@ -210,6 +229,11 @@ class Study(Readable):
         remarks = (*self.remarks, *_about_change(remarks_of(self.table)), *_about_customers(int((~known).sum()), gone))
         return features, self._restored(features, own, names, rows, remarks, whole=bool(whole))
 
+    def _sampled(self) -> tuple[FeatureSet, Segmentation]:
+        features, codes = sampled_features(self.table, self.plan, self.model)
+        remarks = (*self.remarks, *remarks_of(self.table))
+        return features, self._restored(features, codes, self.names, np.arange(len(codes)), remarks, whole=True)
+
     def _restored(
         self,
         features: FeatureSet,
@@ -223,7 +247,11 @@ class Study(Readable):
         """The segmentation with all that its method knows: how it segments others, how they find their segment."""
         settings = {name: value for name, value in self.plan.segments.model_dump().items() if value is not None}
         seg = segmentation_from_codes(features, codes, method=self.segmentation_words)
-        details = self.assignments.drop(columns=[self.plan.key, *_OWN_COLUMNS], errors="ignore")
+        details = (
+            pd.DataFrame()
+            if self.by_blocks
+            else self.assignments.drop(columns=[self.plan.key, *_OWN_COLUMNS], errors="ignore")
+        )
         model = self.model if (self.folder / MODEL).is_file() else None
         if whole and model is not None and "source-changed" not in {remark.code for remark in remarks}:
             centres = np.asarray(model.centres)

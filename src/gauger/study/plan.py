@@ -120,7 +120,7 @@ class _MethodPart(PlanPart):
 
 
 class KmeansPart(_MethodPart):
-    """Segments around centres."""
+    """Segments around centres; by blocks where memory does not hold the customers, looked at by a sample of them."""
 
     method: Literal["kmeans"] = "kmeans"
     count: Whole | Literal["auto"] = "auto"
@@ -128,6 +128,8 @@ class KmeansPart(_MethodPart):
     starts: Whole = 10
     max_iterations: Whole = 300
     learn_on: Positive | None = None
+    by_blocks: bool = False
+    sample: Whole | None = None
     seed: Seed = 0
 
 
@@ -316,6 +318,11 @@ class Plan(PlanPart):
                 "both", "{name} is a feature and a category: leave one of them out", {"name": both[0]}
             )
         return self
+
+    @property
+    def by_blocks(self) -> bool:
+        """Whether customers are segmented block by block, and looked at by a sample."""
+        return isinstance(self.segments, KmeansPart) and self.segments.by_blocks
 
     def for_other_content(self) -> "Plan":
         """The same plan for whatever its source and events hold now."""

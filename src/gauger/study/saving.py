@@ -17,7 +17,18 @@ from gauger.models import build_model, can_be_model, save_model
 from gauger.segmentation import Segmentation
 from gauger.study.describing import plan_of
 from gauger.study.drawing import segments_figure
-from gauger.study.files import ALWAYS, ASSIGNMENTS, BEHAVIOUR, CENTRES, CUSTOMERS, MODEL, REMARKS, SOMETIMES
+from gauger.study.files import (
+    ALWAYS,
+    ASSIGNED_PARTS,
+    ASSIGNMENTS,
+    BEHAVIOUR,
+    CENTRES,
+    CUSTOMERS,
+    MODEL,
+    REMARKS,
+    SOMETIMES,
+    assignment_files,
+)
 from gauger.study.finding import Found, remarks_beside
 from gauger.study.method_files import add_method_files
 from gauger.study.opening import Study, open_study
@@ -97,12 +108,18 @@ def save_study(
 
 
 def study_results(
-    folder: Path, *, replace: bool, sources: Sequence[object] = (), also: Sequence[str] = ()
+    folder: Path,
+    *,
+    replace: bool,
+    sources: Sequence[object] = (),
+    also: Sequence[str] = (),
+    assignments: Sequence[str] = (ASSIGNMENTS,),
 ) -> AbstractContextManager[Results]:
-    """The folder of a study that is being made, with `also` further files."""
+    """The folder of a study that is being made, with `also` further files; who is where is written to `assignments`."""
     files = [one for one in sources if isinstance(one, (str, Path)) and not is_url(str(one))]
     own = [name for name in SOMETIMES if name != CUSTOMERS or not _is_among(folder / name, files)]
-    return result_folder(folder, ALWAYS, optional=(*own, *also), replace=replace, sources=files)
+    own += [name for name in assignment_files(folder) if name not in assignments]
+    return result_folder(folder, (*assignments, *ALWAYS), optional=(*own, *also), replace=replace, sources=files)
 
 
 def _is_among(path: Path, files: Sequence[str | Path]) -> bool:
@@ -146,7 +163,7 @@ def _period(behaviour: pd.DataFrame) -> list[str] | None:
 
 def _add_segments(results: Results, seg: Segmentation, plan: Plan, time: datetime) -> None:
     """Write who is in which segment, and what that is good for: the centres, the model, the figure, the plan."""
-    results.add_table(ASSIGNMENTS, seg.assignments)
+    results.add_table(next(name for name in results.names if name.startswith(ASSIGNED_PARTS)), seg.assignments)
     results.add_table(CENTRES, seg.overview().reset_index())
     if can_be_model(seg):
         model = build_model(seg, seed=getattr(plan.segments, "seed", None), made_at=time)

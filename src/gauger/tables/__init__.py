@@ -1,13 +1,13 @@
 """Read and write open formats: files, databases, and folders of results that appear whole."""
 
-from gauger.tables.arrow import to_pandas
-from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter
+from gauger.tables.arrow import to_pandas, without_odd_columns
+from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, joined_csv
 from gauger.tables.blocks import FileBlocks, with_numbers
 from gauger.tables.databases import connected, is_url, password_as, without_password
 from gauger.tables.formats import write_file
 from gauger.tables.reading import READABLE, damage, read_table
 from gauger.tables.text import kind_of_file
-from gauger.tables.type_inference import InferredKinds, ReadingRules, is_plain_number
+from gauger.tables.type_inference import InferredKinds, ReadingRules, is_plain_number, typed_columns
 from gauger.tables.whole_folders import whole_folder
 from gauger.tables.writing import Results, recover_folder, result_folder, write_table
 
@@ -23,14 +23,17 @@ __all__ = [
     "damage",
     "is_plain_number",
     "is_url",
+    "joined_csv",
     "kind_of_file",
     "password_as",
     "read_table",
     "recover_folder",
     "result_folder",
     "to_pandas",
+    "typed_columns",
     "whole_folder",
     "with_numbers",
+    "without_odd_columns",
     "without_password",
     "write_file",
     "write_table",

@@ -1,5 +1,7 @@
 """A file that blocks of Arrow columns are written to, one after the other: csv or Parquet, as its ending says."""
 
+import shutil
+from collections.abc import Sequence
 from pathlib import Path
 from types import TracebackType
 
@@ -11,12 +13,15 @@ from gauger.tables.formula_escaping import escaped_arrow, escaped_name
 
 BLOCK_ENDINGS = (".csv", ".parquet")
 
+_COPIED = 2**22
+"""Bytes copied at a time."""
+
 
 class BlockWriter:
     """Writes blocks of one schema; a file that no block came for is not there."""
 
-    def __init__(self, path: Path, *, header: bool = True) -> None:
-        self._path, self._header = path, header
+    def __init__(self, path: Path) -> None:
+        self._path = path
         self._writer: pq.ParquetWriter | pa_csv.CSVWriter | None = None
 
     def __enter__(self) -> "BlockWriter":
@@ -40,7 +45,7 @@ class BlockWriter:
     def _opened(self, schema: pa.Schema) -> "pq.ParquetWriter | pa_csv.CSVWriter":
         if self._path.suffix != ".csv":
             return pq.ParquetWriter(self._path, schema)
-        options = pa_csv.WriteOptions(include_header=self._header, quoting_style="needed")
+        options = pa_csv.WriteOptions(quoting_style="needed")
         return pa_csv.CSVWriter(self._path, schema, write_options=options)
 
 
@@ -51,3 +56,14 @@ def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray:
     if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
         return escaped_arrow(column)
     return column
+
+
+def joined_csv(pieces: Sequence[Path], target: Path) -> None:
+    """Join files of csv that each begin with the same line of names; some may not be there, for they had no rows."""
+    with target.open("wb") as out:
+        for number, piece in enumerate(path for path in pieces if path.exists()):
+            with piece.open("rb") as stream:
+                if number:
+                    stream.readline()
+                shutil.copyfileobj(stream, out, _COPIED)
+            piece.unlink()

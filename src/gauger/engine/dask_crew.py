@@ -1,0 +1,214 @@
+"""The workers of a Dask cluster as a crew: parts are read where they are, only settings go out and sums come back."""
+
+import functools
+import importlib
+import logging
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from importlib.metadata import version
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from gauger.engine.crews import Crew, Held, ThreadCrew
+from gauger.errors import ClusterError, GaugerError, MissingFileError, SettingError, needed_package
+from gauger.progress import task
+from gauger.wording import listed
+
+if TYPE_CHECKING:
+    from distributed import Client, Future
+
+Merged = TypeVar("Merged")
+
+_TASKS = 64
+"""Tasks that a pass becomes at most, so that what goes through the scheduler does not grow with the files."""
+_TOGETHER = 8
+"""Results that a worker adds up at a time."""
+_PATIENCE = 8.0
+"""Seconds until a scheduler that does not answer is given up."""
+_START = 60.0
+"""Seconds for processes on this machine to start."""
+_SAME = ("gauger", "distributed", "numpy", "pyarrow", "pandas")
+"""Packages that must be of one version here and on every worker: results are handed over as their objects."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Kept:
+    """One of the results that a task has on a worker."""
+
+    future: "Future[Any]"
+    index: int
+
+
+class DaskCrew:
+    """The workers of a cluster. Jobs are dealt out as a few tasks, each of which does several one after the other."""
+
+    def __init__(self, client: "Client") -> None:
+        self._client = client
+
+    def hold(self, name: str, work: Callable[..., Any], jobs: Sequence[tuple[Any, ...]]) -> list[Held]:
+        futures = [self._submit(_each, work, group) for group in _groups(jobs)]
+        self._wait(name, futures)
+        sizes = [len(group) for group in _groups(jobs)]
+        return [_Kept(future, index) for future, size in zip(futures, sizes, strict=True) for index in range(size)]
+
+    def total(self, name: str, work: Callable[..., Merged], jobs: Sequence[tuple[Any, ...]]) -> Merged:
+        futures = [self._submit(_sum, work, group) for group in _groups(jobs)]
+        self._wait(name, futures)
+        while len(futures) > 1:
+            starts = range(0, len(futures), _TOGETHER)
+            futures = [self._client.submit(_added, futures[at : at + _TOGETHER], pure=False) for at in starts]
+        with _told():
+            return futures[0].result()  # type: ignore[no-any-return]
+
+    def _submit(
+        self, how: Callable[..., Any], work: Callable[..., Any], jobs: Sequence[tuple[Any, ...]]
+    ) -> "Future[Any]":
+        kept = {id(one.future): one.future for job in jobs for one in job if isinstance(one, _Kept)}
+        places = {key: index for index, key in enumerate(kept)}
+        plain = [
+            tuple(_Place(places[id(one.future)], one.index) if isinstance(one, _Kept) else one for one in job)
+            for job in jobs
+        ]
+        return self._client.submit(how, work, plain, list(kept.values()), pure=False)
+
+    def _wait(self, name: str, futures: Sequence["Future[Any]"]) -> None:
+        from distributed import as_completed
+
+        with task(name, len(futures)) as advance, _told():
+            for future in as_completed(futures):  # type: ignore[no-untyped-call]
+                if future.status == "error":
+                    future.result()
+                advance(1)
+
+
+@dataclass(frozen=True)
+class _Place:
+    """Where a job finds what was held: which of the results handed to it, and which one in there."""
+
+    result: int
+    index: int
+
+
+def _filled(job: tuple[Any, ...], held: Sequence[Sequence[Any]]) -> tuple[Any, ...]:
+    return tuple(held[one.result][one.index] if isinstance(one, _Place) else one for one in job)
+
+
+def _each(work: Callable[..., Any], jobs: Sequence[tuple[Any, ...]], held: Sequence[Sequence[Any]]) -> list[Any]:
+    return [work(*_filled(job, held)) for job in jobs]
+
+
+def _sum(work: Callable[..., Any], jobs: Sequence[tuple[Any, ...]], held: Sequence[Sequence[Any]]) -> Any:
+    return _added([work(*_filled(job, held)) for job in jobs])
+
+
+def _added(results: Sequence[Any]) -> Any:
+    return functools.reduce(lambda one, other: one + other, results)
+
+
+def _groups(jobs: Sequence[tuple[Any, ...]]) -> list[Sequence[tuple[Any, ...]]]:
+    size = -(-len(jobs) // _TASKS)
+    return [jobs[start : start + size] for start in range(0, len(jobs), size)]
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    """What goes wrong between here and a cluster, as one error; what workers say of the data stays what it is."""
+    from distributed import KilledWorker
+
+    try:
+        yield
+    except MissingFileError as error:
+        raise ClusterError.sees_no_file(str(error)) from error
+    except GaugerError:
+        raise
+    except KilledWorker as error:
+        raise ClusterError(
+            "workers died again and again at the same part: most often it is memory. Give them more, or let each work "
+            "with one thread."
+        ) from error
+    except FileNotFoundError as error:
+        raise ClusterError.sees_no_file(str(error.filename or error)) from error
+    except (OSError, TimeoutError, RuntimeError) as error:
+        raise ClusterError(
+            f"the cluster broke off ({type(error).__name__}). Nothing was written: look whether its scheduler is still "
+            "there, and segment again."
+        ) from error
+    except BaseException as error:
+        if type(error).__name__ in ("CancelledError", "FutureCancelledError"):
+            raise ClusterError(
+                "the cluster's scheduler went away. Nothing was written: start it again, and segment again."
+            ) from error
+        raise
+
+
+@contextmanager
+def crew_for(cluster: "str | Client | None" = None, workers: int | None = None) -> Iterator[Crew]:
+    """Those who do the work: a cluster that is there already, processes on this machine, or this one's threads."""
+    if cluster is not None and workers is not None:
+        raise SettingError("workers= starts processes on this machine; leave it out with cluster=.")
+    if cluster is None and workers is None:
+        with ThreadCrew() as crew:
+            yield crew
+        return
+    if workers is not None and (isinstance(workers, bool) or not isinstance(workers, int) or workers < 1):
+        raise SettingError(f"workers={workers!r} must be a whole number from 1 up.")
+    with needed_package("distributed", "dask"):
+        distributed = importlib.import_module("distributed")
+    if workers is not None:
+        with _local(distributed, workers) as client:
+            yield DaskCrew(client)
+    elif isinstance(cluster, distributed.Client):
+        _refuse_strangers(cluster)
+        yield DaskCrew(cluster)
+    else:
+        with _connected(distributed, str(cluster)) as client:
+            _refuse_strangers(client)
+            yield DaskCrew(client)
+
+
+@contextmanager
+def _local(distributed: Any, workers: int) -> Iterator["Client"]:
+    """Processes of one thread each, on this machine alone; they do not run the caller's script again, as a fork's
+    substitute would."""
+    from distributed.deploy.subprocess import SubprocessCluster
+
+    quiet = {"dashboard_address": None, "silence_logs": logging.ERROR}
+    cluster = SubprocessCluster(host="127.0.0.1", n_workers=workers, threads_per_worker=1, **quiet)
+    with cluster as here, distributed.Client(here) as client:
+        client.wait_for_workers(workers, timeout=_START)
+        yield client
+
+
+@contextmanager
+def _connected(distributed: Any, address: str) -> Iterator["Client"]:
+    try:
+        client = distributed.Client(address, timeout=_PATIENCE)
+    except (OSError, TimeoutError, ValueError) as error:
+        raise ClusterError(
+            f"no scheduler answers at {address}. Give its address as `dask scheduler` prints it, such as "
+            "tcp://host:8786."
+        ) from error
+    with client:
+        yield client
+
+
+def _refuse_strangers(client: "Client") -> None:
+    """Raise ClusterError unless there are workers, and every one has the versions that are here."""
+    if not client.scheduler_info(n_workers=-1)["workers"]:
+        raise ClusterError("the cluster has no workers. Start some: `dask worker ADDRESS --nthreads 1`.")
+    own = _versions()
+    try:
+        found = client.run(_versions)
+    except Exception as error:
+        raise ClusterError(
+            "Gauger cannot be loaded on the cluster's workers: install the same version there as here "
+            f"(gauger {own['gauger']})."
+        ) from error
+    for worker, theirs in found.items():
+        other = [f"{name} {theirs[name]} there and {own[name]} here" for name in _SAME if theirs[name] != own[name]]
+        if other:
+            raise ClusterError(f"{worker} has other versions: {listed(other, most=5)}. Install the same on both.")
+
+
+def _versions() -> dict[str, str]:
+    return {name: version(name) for name in _SAME}
