@@ -163,6 +163,9 @@ from .study import (
     open_study as open_study,
 )
 from .study import (
+    prepare_files as prepare_files,
+)
+from .study import (
     read_plan as read_plan,
 )
 from .study import (

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from gauger.cli.bands import BandOptions
+from gauger.cli.blocks import Blocks, block_source, goes_by_blocks
 from gauger.cli.counts import tell_advice
 from gauger.cli.customers import MaybeSource, Place, customers_of
 from gauger.cli.density import DensityOptions, tell_advice_on_radius, told_radius
@@ -22,6 +23,7 @@ from gauger.cli.options import (
     split_names,
     two_features,
 )
+from gauger.cli.segment_blocks import BlockSegmenting
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -70,10 +72,20 @@ def segment(
     max_iterations: MaxIterations = None,
     seed: MaybeSeed = None,
     replace: Replace = False,
+    assignments: Annotated[
+        str | None,
+        typer.Option(
+            "--format", metavar="WORD", help="Assignments as csv or parquet. Default: csv; by blocks parquet."
+        ),
+    ] = None,
+    blocks: Blocks,
     place: Place,
     reading: Reading,
 ) -> None:
     """Split customers into segments and write who is in which.
+
+    TABLE may also be a folder of files or a pattern such as 'base/*.parquet'. These, and files that memory may not
+    hold, are done block by block, by k-means; `--cluster` lets a Dask cluster do it.
 
     Writes a study: assignments.csv, centres.csv, segments.png (who is where), remarks.json, plan.toml (how it was
     made) and model.json (for `gauger assign`). By kmeans also spread.png (each segment's centre and the spread around
@@ -81,8 +93,10 @@ def segment(
     neighbours.png: the study of the radius. By density-levels also branches.csv and levels.png. By bands
     assignments.csv also says in which band of each feature a customer is.
     """
-    from gauger.study import find_segments, remarks_beside, study_results
+    from gauger.study import ASSIGNMENT_FILES, find_segments, read_plan, remarks_beside, study_results
 
+    if assignments not in (None, *ASSIGNMENT_FILES):
+        raise typer.BadParameter(f"{assignments!r} must be csv or parquet.", param_hint="--format")
     chosen = _checked_method(method, count, place.plan is not None or _is_folder(origin))
     axes = two_features(over)
     kmeans = {
@@ -92,12 +106,35 @@ def segment(
         "max_iterations": max_iterations,
         "seed": seed,
     }
+    figures = {"over": axes or None, "outline": outline, "label": split_names(label) if label else None}
+    planned = None if place.plan is None else read_plan(place.plan)
+    if goes_by_blocks(origin, blocks, planned):
+        if chosen != "kmeans":
+            raise typer.BadParameter(f"by blocks there is k-means alone, not {chosen}.", param_hint="--method")
+        _refuse_unused(chosen, count, kmeans, density, bands)
+        source, plan = block_source(origin, place, planned)
+        BlockSegmenting(
+            *(
+                source,
+                reading,
+                preparation,
+                plan,
+                blocks,
+                count,
+                kmeans,
+                figures,
+                assignments or "parquet",
+                out,
+                replace,
+            )
+        ).run()
+        return
     customers = customers_of(origin, place, reading, preparation, anew=True)
     if customers.plan is not None:
         chosen = method or customers.plan.segments.method
     _refuse_unused(chosen, count, kmeans, density, bands)
-    figures = {"over": axes or None, "outline": outline, "label": split_names(label) if label else None}
-    with study_results(out, replace=replace, sources=customers.files) as results:
+    files = (ASSIGNMENT_FILES[assignments or "csv"],)
+    with study_results(out, replace=replace, sources=customers.files, assignments=files) as results:
         table = customers.read()
         prepared = customers.prepare(table, unsaid=remarks_beside(chosen))
         wanted = _wanted(customers.plan, chosen, {"count": _number_or_word(count), **kmeans}, density, bands, prepared)

@@ -2,7 +2,16 @@
 
 from gauger.engine.crews import Crew, Everyone, ThreadCrew
 from gauger.engine.dask_crew import crew_for
-from gauger.engine.parts import Parts, Source, files_of, first_block, is_many_files, parts_of, refuse_output_among
+from gauger.engine.parts import (
+    Parts,
+    Source,
+    files_of,
+    first_block,
+    is_many_files,
+    is_too_large,
+    parts_of,
+    refuse_output_among,
+)
 from gauger.engine.results import PartProfile, PartSegments
 from gauger.engine.segmenting import segment_parts
 from gauger.engine.treating import Treated, learned_features, treat_parts
@@ -23,6 +32,7 @@ __all__ = [
     "files_of",
     "first_block",
     "is_many_files",
+    "is_too_large",
     "learned_features",
     "parts_of",
     "refuse_output_among",

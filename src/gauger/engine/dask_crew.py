@@ -172,7 +172,7 @@ def _local(distributed: Any, workers: int) -> Iterator["Client"]:
     substitute would."""
     from distributed.deploy.subprocess import SubprocessCluster
 
-    quiet = {"dashboard_address": None, "silence_logs": logging.ERROR}
+    quiet: dict[str, Any] = {"dashboard_address": None, "silence_logs": logging.ERROR}
     cluster = SubprocessCluster(host="127.0.0.1", n_workers=workers, threads_per_worker=1, **quiet)
     with cluster as here, distributed.Client(here) as client:
         client.wait_for_workers(workers, timeout=_START)

@@ -11,6 +11,7 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from gauger.algorithms import available_bytes
 from gauger.algorithms.kmeans import BLOCK_ROWS
 from gauger.errors import MissingFileError, OutputError, SettingError, TableFileError, UnknownColumnError
 from gauger.tables import (
@@ -27,6 +28,9 @@ from gauger.wording import plural
 
 PART_ROWS = 1_000_000
 """Rows of Parquet that make a part, by whole row groups: a second's work, and tens of megabytes."""
+_SHARE = 0.1
+"""A file that takes more of the free memory than this is read by blocks: its table, the features, their working scale
+and their order are several times as large (`benchmarks.by_blocks`)."""
 _UNSEEN = (".", "_")
 """Names in a folder that begin so are notes of other programs, or unfinished."""
 
@@ -92,6 +96,20 @@ def is_many_files(source: object) -> bool:
     if not isinstance(source, (str, PathLike)):
         return isinstance(source, Sequence)
     return Path(source).is_dir() or (has_magic(str(source)) and not Path(source).exists())
+
+
+def is_too_large(source: object) -> bool:
+    """Whether a file may not fit into memory with all that is made of it."""
+    if not isinstance(source, (str, PathLike)) or not Path(source).is_file():
+        return False
+    file = Path(source)
+    size = file.stat().st_size
+    if kind_of_file(file) == ".parquet":
+        with damage(file):
+            known = pq.ParquetFile(file).metadata
+            size = sum(known.row_group(index).total_byte_size for index in range(known.num_row_groups))
+            size = max(size, 8 * known.num_rows * known.num_columns)
+    return size > _SHARE * available_bytes()
 
 
 def files_of(source: Source) -> list[Path]:

@@ -6,16 +6,20 @@ from gauger.study.by_blocks import (
     FileSegments,
     count_advised,
     learn,
+    overview_of,
+    prepare_files,
     result_of,
     segment,
     segment_files,
+    source_of,
+    told_sample,
     working_on,
     write_block_study,
 )
 from gauger.study.carrying import with_earlier_names
 from gauger.study.drafting import PlanDraft, draft_plan
 from gauger.study.faults import told_faults
-from gauger.study.files import ALWAYS, ASSIGNMENTS, MODEL
+from gauger.study.files import ALWAYS, ASSIGNMENT_FILES, ASSIGNMENTS, MODEL, is_study
 from gauger.study.finding import Found, cut_tree, find_segments, remarks_beside
 from gauger.study.gathering import contents_of
 from gauger.study.method_files import add_radius_files, readable_merges
@@ -37,8 +41,9 @@ from gauger.study.plan_files import PLAN_FILE, plan_file, read_plan
 from gauger.study.refusing import refuse_remarks
 from gauger.study.reporting import refuse_ending, write_contents, write_report, write_workbook
 from gauger.study.running import run_plan
+from gauger.study.sampled import as_sample
 from gauger.study.saving import Origin, add_study, save_study, study_results
-from gauger.study.sources import moved_part, moved_plan, read_customers, source_part
+from gauger.study.sources import moved_part, moved_plan, place_of, read_customers, source_part
 from gauger.study.step_files import (
     COMPARE_FILES,
     COMPARE_FILES_OF_SOME,
@@ -53,6 +58,7 @@ from gauger.study.step_files import (
 __all__ = [
     "ALWAYS",
     "ASSIGNMENTS",
+    "ASSIGNMENT_FILES",
     "COMPARE_FILES",
     "COMPARE_FILES_OF_SOME",
     "COUNT_FILES",
@@ -81,18 +87,23 @@ __all__ = [
     "add_profile_files",
     "add_radius_files",
     "add_study",
+    "as_sample",
     "contents_of",
     "count_advised",
     "cut_tree",
     "draft_plan",
     "find_segments",
+    "is_study",
     "learn",
     "migration_between",
     "moved_part",
     "moved_plan",
     "name_study",
     "open_study",
+    "overview_of",
+    "place_of",
     "plan_file",
+    "prepare_files",
     "read_customers",
     "read_plan",
     "readable_merges",
@@ -104,9 +115,11 @@ __all__ = [
     "save_study",
     "segment",
     "segment_files",
+    "source_of",
     "source_part",
     "study_results",
     "told_faults",
+    "told_sample",
     "with_earlier_names",
     "working_on",
     "write_block_study",

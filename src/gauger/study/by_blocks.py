@@ -5,7 +5,8 @@ import shutil
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, field
+from dataclasses import replace as replace_in
 from datetime import UTC, datetime
 from os import PathLike
 from pathlib import Path
@@ -32,7 +33,7 @@ from gauger.engine import (
     treat_parts,
 )
 from gauger.errors import SettingError
-from gauger.features import numeric_columns
+from gauger.features import FeatureSet, numeric_columns
 from gauger.models import SegmentModel, save_model
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -259,6 +260,89 @@ def segment_files(
     return result_of(place, found)
 
 
+def prepare_files(
+    source: "Source",
+    *,
+    key: str,
+    features: Sequence[str] | None = None,
+    categories: Sequence[str] | None = None,
+    missing: str | float | Mapping[str, str | float] = "refuse",
+    flag_missing: Sequence[str] | None = None,
+    cap: tuple[float, float] | Mapping[str, tuple[float, float]] | None = None,
+    transform: str | Mapping[str, str] | None = None,
+    scale: str | Mapping[str, str] = "zscore",
+    weight: float | Mapping[str, float] | None = None,
+    noun: str | None = None,
+    sample: int = SAMPLED,
+    seed: int = 0,
+    cluster: "str | Client | None" = None,
+    workers: int | None = None,
+    reading: Mapping[str, Any] | None = None,
+) -> FeatureSet:
+    """Prepare a sample of the customers in files as everyone is prepared, to study how many segments there are.
+
+    Parameters
+    ----------
+    source : str, path-like or sequence of them
+        As for `segment_files`.
+    key : str
+        The column that identifies a customer.
+    features, categories, missing, flag_missing, cap, transform, scale, weight, noun
+        As for `segment_files`: learned from everyone.
+    sample : int
+        How many customers: those whose keys have the smallest hashes, the same whatever the order of rows and files.
+    seed : int
+        Another seed takes other customers.
+    cluster, workers, reading
+        As for `segment_files`.
+
+    Returns
+    -------
+    FeatureSet
+        The sample, called so ("sampled members") unless it is everyone. A remark says how large it is.
+
+    Raises
+    ------
+    GaugerError
+        As `segment_files` does.
+
+    Examples
+    --------
+    >>> import gauger, pandas as pd, tempfile
+    >>> table = pd.DataFrame({"who": list("abcde"), "visits": [1, 2, 9, 10, 11]})
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     source = gauger.write_table(table, f"{folder}/base.parquet")
+    ...     sample = gauger.prepare_files(source, key="who", sample=3)
+    >>> sample
+    3 sampled customers by who, 1 feature
+    """
+    preparation = {
+        "features": features,
+        "categories": categories,
+        "missing": missing,
+        "flag_missing": flag_missing,
+        "cap": cap,
+        "transform": transform,
+        "scale": scale,
+        "weight": weight,
+        "noun": noun,
+    }
+    request = BlockRequest.of(source, key, preparation, dict(reading or {}), FORMATS[0])
+    wanted = request.wanted(sample=sample, seed=seed)
+    with working_on(request, cluster, workers) as everyone, tempfile.TemporaryDirectory(prefix="gauger-") as scratch:
+        return told_sample(treat_parts(request.parts, wanted, everyone, Path(scratch)))
+
+
+def told_sample(learned: Treated) -> FeatureSet:
+    """The sample of what was learned, with a remark that says how large it is."""
+    sampled, customers = len(learned.sample.keys), learned.survey.kept
+    if sampled == customers:
+        return learned.sample
+    text = f"what follows is of a sample of {sampled:,} out of {customers:,}, chosen by a hash of {learned.sample.key}."
+    remarks = (Remark("sample-of-all", text), *learned.sample.remarks)
+    return as_sample(replace_in(learned.sample, remarks=remarks))
+
+
 def result_of(place: Path, found: PartSegments) -> FileSegments:
     """What was found, with where it stands."""
     return FileSegments(
@@ -414,4 +498,4 @@ def as_sampled(sample: Segmentation, customers: int) -> Segmentation:
     """A sample that says it is one, unless it is everyone."""
     if len(sample.codes) == customers:
         return sample
-    return replace(sample, features=as_sample(sample.features))
+    return replace_in(sample, features=as_sample(sample.features))

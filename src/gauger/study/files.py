@@ -17,6 +17,9 @@ ASSIGNMENTS_PARQUET, ASSIGNED_PARTS = "assignments.parquet", "assignments"
 SAMPLE, PROFILE = "sample.parquet", "profile.csv"
 """Of a study by blocks: the customers it is looked at by, and what its segments are like."""
 
+ASSIGNMENT_FILES = {"csv": ASSIGNMENTS, "parquet": ASSIGNMENTS_PARQUET}
+"""The file of assignments by its format."""
+
 ALWAYS = (CENTRES, REMARKS, PLAN_FILE)
 SOMETIMES = (
     *(MODEL, CUSTOMERS, BEHAVIOUR, "segments.png", "spread.png", "iterations.png", "branches.csv", "levels.png"),
