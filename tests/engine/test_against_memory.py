@@ -1,0 +1,70 @@
+"""By blocks as in memory: the same treatments, the same segments, the same quartiles, by brute force or by prepare."""
+
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import gauger
+from tests.engine.made_up import PREPARATION, made_up_members, split
+
+
+@pytest.fixture(scope="module")
+def both(tmp_path_factory: pytest.TempPathFactory) -> tuple[gauger.FileSegments, gauger.Segmentation, pd.DataFrame]:
+    folder = tmp_path_factory.mktemp("memory")
+    table = made_up_members(3, 3_000)
+    split(folder / "base", table, [700, 1_900], 400)
+    found = gauger.segment_files(folder / "base", folder / "out", key="who", count=3, sample=500, **PREPARATION)
+    features = gauger.prepare(table, key="who", **PREPARATION)
+    return found, gauger.segment_by_kmeans(features, 3), table
+
+
+def test_treatments_are_those_of_prepare(
+    both: tuple[gauger.FileSegments, gauger.Segmentation, pd.DataFrame],
+) -> None:
+    found, seg, _ = both
+    learned = {one.name: one.treatments for one in found.model.features}
+    assert list(learned) == list(seg.features.names)
+    for name, steps in learned.items():
+        for own, theirs in zip(steps, seg.features.treatments[name], strict=True):
+            assert type(own) is type(theirs)
+            for field in vars(theirs):
+                one, other = getattr(own, field), getattr(theirs, field)
+                assert one == (pytest.approx(other, rel=1e-9) if isinstance(other, float) else other), (name, field)
+
+
+def test_segments_are_those_of_memory(both: tuple[gauger.FileSegments, gauger.Segmentation, pd.DataFrame]) -> None:
+    found, seg, _ = both
+    assert found.wcss <= 1.001 * seg.wcss
+    codes = gauger.open_study(found.path).assignments_like(seg.assignments).set_index("who")["segment"]
+    assert (codes.loc[seg.features.keys].to_numpy() == seg.codes).mean() > 0.99
+    assert found.converged
+    assert found.history["wcss"].iloc[-1] == pytest.approx(found.wcss, rel=1e-9)
+
+
+def test_profile_is_that_of_everyone(both: tuple[gauger.FileSegments, gauger.Segmentation, pd.DataFrame]) -> None:
+    found, _, table = both
+    codes = gauger.open_study(found.path).assignments_like(table).set_index("who")["segment"]
+    own = table.assign(segment=codes.loc[table["who"]].to_numpy())
+    for name in ("visits", "spend", "age"):
+        groups = own.groupby("segment")[name]
+        assert np.allclose(found.profile.means[name].iloc[:3], groups.mean(), rtol=1e-12)
+        assert np.allclose(found.profile.standard_deviations[name].iloc[:3], groups.std(ddof=0), rtol=1e-9)
+        for share, told in ((0.25, "lower_quartiles"), (0.5, "medians"), (0.75, "upper_quartiles")):
+            quantiles = getattr(found.profile, told)[name]
+            assert np.allclose(quantiles.iloc[:3], groups.quantile(share), rtol=1e-14)
+            assert quantiles["everyone"] == pytest.approx(table[name].quantile(share), rel=1e-14)
+        assert found.profile.known[name].tolist() == [*groups.count(), table[name].count()]
+
+
+def test_model_places_everyone_as_they_were_placed(
+    both: tuple[gauger.FileSegments, gauger.Segmentation, pd.DataFrame],
+) -> None:
+    found, _, table = both
+    model = gauger.load_model(Path(found.path) / "model.json")
+    codes = gauger.open_study(found.path).assignments_like(table).set_index("who")["segment"]
+    assert (model.assign(table).set_index("who")["segment"] == codes.loc[table["who"]]).all()
+    within = model.assign(table, gate="learned")["segment"].ne(0).mean()
+    assert 0.99 <= within < 1.0
+    assert sum(model.features[0].shares) == pytest.approx(1.0)
