@@ -214,6 +214,11 @@ class ClusterError(GaugerError, OSError):
     """Raised when a cluster is not there, is of another version, breaks off, or cannot see what it is to read."""
 
     @classmethod
+    def scheduler_gone(cls) -> "ClusterError":
+        """A scheduler that was there and is not any more."""
+        return cls("the cluster's scheduler went away. Nothing was written: start it again, and segment again.")
+
+    @classmethod
     def sees_no_file(cls, path: str) -> "ClusterError":
         """A path that a worker does not have."""
         return cls(

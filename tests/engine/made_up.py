@@ -1,5 +1,6 @@
 """Made-up members with gaps, long tails and a category, and the same as files."""
 
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +42,6 @@ def split(folder: Path, table: pd.DataFrame, ends: list[int], rows_in_group: int
     """Write a table as Parquet files that end at some rows."""
     folder.mkdir()
     bounds = [0, *sorted({end % (len(table) + 1) for end in ends}), len(table)]
-    for number, (first, last) in enumerate(zip(bounds, bounds[1:], strict=False)):
+    for number, (first, last) in enumerate(pairwise(bounds)):
         part = pa.Table.from_pandas(table.iloc[first:last], preserve_index=False)
         pq.write_table(part, folder / f"{number:03}.parquet", row_group_size=rows_in_group)

@@ -12,6 +12,7 @@ import gauger
 from gauger.engine import Everyone, ThreadCrew, Wanted, parts_of, segment_parts, treat_parts
 from tests.engine.made_up import PREPARATION, made_up_members, split
 
+
 def _segments(folder: Path, count: int = 3, **changed: object) -> tuple[str, dict[object, int]]:
     """The model as text, and everyone's segment."""
     names = ["who", *PREPARATION["features"], *PREPARATION["categories"]]

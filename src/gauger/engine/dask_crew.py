@@ -25,6 +25,9 @@ _TOGETHER = 8
 """Results that a worker adds up at a time."""
 _PATIENCE = 8.0
 """Seconds until a scheduler that does not answer is given up."""
+_ANY = "FIRST_COMPLETED"
+_GLANCE = 1.0
+"""Seconds between two looks whether the scheduler is still there."""
 _START = 60.0
 """Seconds for processes on this machine to start."""
 _SAME = ("gauger", "distributed", "numpy", "pyarrow", "pandas")
@@ -72,13 +75,23 @@ class DaskCrew:
         return self._client.submit(how, work, plain, list(kept.values()), pure=False)
 
     def _wait(self, name: str, futures: Sequence["Future[Any]"]) -> None:
-        from distributed import as_completed
+        """Wait until all is done; raises what a worker raised, and ClusterError once the scheduler is gone."""
+        from distributed import wait
 
+        waiting, gone = set(futures), 0.0
         with task(name, len(futures)) as advance, _told():
-            for future in as_completed(futures):  # type: ignore[no-untyped-call]
-                if future.status == "error":
-                    future.result()
-                advance(1)
+            while waiting:
+                try:
+                    done, waiting = wait(waiting, timeout=_GLANCE, return_when=_ANY)  # type: ignore[no-untyped-call]
+                except TimeoutError:
+                    done = set()
+                gone = 0.0 if self._client.status == "running" else gone + _GLANCE
+                if gone > _PATIENCE:
+                    raise ClusterError.scheduler_gone()
+                for future in done:
+                    if future.status == "error":
+                        future.result()
+                    advance(1)
 
 
 @dataclass(frozen=True)
@@ -134,10 +147,8 @@ def _told() -> Iterator[None]:
             "there, and segment again."
         ) from error
     except BaseException as error:
-        if type(error).__name__ in ("CancelledError", "FutureCancelledError"):
-            raise ClusterError(
-                "the cluster's scheduler went away. Nothing was written: start it again, and segment again."
-            ) from error
+        if "Cancelled" in type(error).__name__:  # of asyncio, of futures, of several futures
+            raise ClusterError.scheduler_gone() from error
         raise
 
 
@@ -154,16 +165,26 @@ def crew_for(cluster: "str | Client | None" = None, workers: int | None = None) 
         raise SettingError(f"workers={workers!r} must be a whole number from 1 up.")
     with needed_package("distributed", "dask"):
         distributed = importlib.import_module("distributed")
-    if workers is not None:
-        with _local(distributed, workers) as client:
-            yield DaskCrew(client)
-    elif isinstance(cluster, distributed.Client):
+    if isinstance(cluster, distributed.Client):
         _refuse_strangers(cluster)
         yield DaskCrew(cluster)
-    else:
-        with _connected(distributed, str(cluster)) as client:
-            _refuse_strangers(client)
-            yield DaskCrew(client)
+        return
+    opened = _local(distributed, workers) if workers is not None else _connected(distributed, str(cluster))
+    with _quietly(), opened as client:
+        _refuse_strangers(client)
+        yield DaskCrew(client)
+
+
+@contextmanager
+def _quietly() -> Iterator[None]:
+    """Without the cluster's own log, whose tracebacks our errors say in words."""
+    logger = logging.getLogger("distributed")
+    before = logger.level
+    logger.setLevel(logging.CRITICAL)
+    try:
+        yield
+    finally:
+        logger.setLevel(before)
 
 
 @contextmanager
