@@ -44,7 +44,8 @@ class BlockWriter:
 
     def _opened(self, schema: pa.Schema) -> "pq.ParquetWriter | pa_csv.CSVWriter":
         if self._path.suffix != ".csv":
-            return pq.ParquetWriter(self._path, schema)
+            words = [field.name for field in schema if pa.types.is_dictionary(field.type) or pa.types.is_string(field.type)]
+            return pq.ParquetWriter(self._path, schema, use_dictionary=words)  # of numbers few repeat
         options = pa_csv.WriteOptions(quoting_style="needed")
         return pa_csv.CSVWriter(self._path, schema, write_options=options)
 

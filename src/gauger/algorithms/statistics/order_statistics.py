@@ -12,6 +12,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+TILE = 64
+"""Rows searched for side by side: decides nothing but speed."""
 _SPREADS = 4.0
 """Standard errors of a sample's rank on each side of where it puts a wanted one: a miss costs memory, no exactness."""
 _EDGES = 48
@@ -66,21 +68,26 @@ def count_between(columns, codes, start, stop, edges, starts, counts):
     """Count the values of the rows start … stop between the edges of their columns; NaN is no value.
 
     columns (d, n), codes (n,) the rows' groups from 0, edges and starts as `Edges` has them; adds to counts, as
-    `Edges.counts` lays them out.
+    `Edges.counts` lays them out. A tile of rows is searched for side by side, a halving at a time.
     """
+    place = np.empty(TILE, np.int64)
     for f in range(columns.shape[0]):
-        for r in range(start, stop):
-            value = columns[f, r]
-            if value != value:
-                continue
-            low, high = starts[f], starts[f + 1]
-            while low < high:
-                middle = (low + high) // 2
-                if edges[middle] <= value:
-                    low = middle + 1
-                else:
-                    high = middle
-            counts[codes[r], low + f] += 1
+        first_edge, many = starts[f], starts[f + 1] - starts[f]
+        for first in range(start, stop, TILE):
+            size = min(TILE, stop - first)
+            column = columns[f, first : first + size]
+            for r in range(size):
+                place[r] = first_edge
+            left = many
+            while left > 0:
+                half = (left + 1) // 2
+                for r in range(size):
+                    at = place[r] + half
+                    place[r] = at if edges[at - 1] <= column[r] else place[r]
+                left -= half
+            for r in range(size):
+                if column[r] == column[r]:
+                    counts[codes[first + r], place[r] + f] += 1
 
 
 @njit(nogil=True, cache=True)
@@ -92,6 +99,8 @@ def mark_between(columns, codes, start, stop, lows, highs, marks):
     """
     everyone = lows.shape[0] - 1
     for f in range(columns.shape[0]):
+        if np.isnan(lows[:, f]).all():
+            continue
         for r in range(start, stop):
             value, group = columns[f, r], codes[r]
             for one in range(lows.shape[2]):
