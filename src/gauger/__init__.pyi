@@ -66,6 +66,8 @@ from .clustering import (
 from .columns import TableLook as TableLook
 from .columns import look as look
 from .demo import demo_file as demo_file
+from .engine import StreamedAssignments as StreamedAssignments
+from .engine import assign_file as assign_file
 from .errors import GaugerError as GaugerError
 from .features import (
     FeatureSet as FeatureSet,
@@ -87,12 +89,6 @@ from .features import (
 )
 from .models import (
     SegmentModel as SegmentModel,
-)
-from .models import (
-    StreamedAssignments as StreamedAssignments,
-)
-from .models import (
-    assign_file as assign_file,
 )
 from .models import (
     build_model as build_model,

@@ -18,11 +18,11 @@ from gauger.cli.density import RADIUS_FILES
 from gauger.cli.look import LOOK_FILES
 from gauger.cli.tree import FEATURE_TREE_FILES
 from gauger.demo.walkthrough import OUTPUTS
-from gauger.study import ALWAYS, COMPARE_FILES, MODEL, PROFILE_FILES
+from gauger.study import ALWAYS, ASSIGNMENTS, COMPARE_FILES, MODEL, PROFILE_FILES
 
 Run = Callable[..., "CompletedProcess[str]"]
 HOMES = (gauger.demo_file("homes.csv"), "--key", "home_id", "--features", "east_km,north_km", "--scale", "none")
-SEGMENT_FILES = (*ALWAYS, MODEL, "segments.png")
+SEGMENT_FILES = (ASSIGNMENTS, *ALWAYS, MODEL, "segments.png")
 KMEANS_FILES, LEVELS_FILES = ("spread.png", "iterations.png"), ("branches.csv", "levels.png")
 TREE_FILES = (*SEGMENT_FILES, "merges.csv", "tree.png", "jumps.png")
 FEATURES = ("--features", "recency_days,visits,spend_mean,seats_mean", "--cap", "0,0.99")

@@ -25,7 +25,10 @@ def assign(
     source: Annotated[
         str | None, typer.Argument(metavar="TABLE", help="The customers: a file or a database's URL. Not with --sql.")
     ] = None,
-    out: Annotated[Path | None, option("FILE", "Where assignments go: .csv, .parquet or another format.")] = None,
+    out: Annotated[
+        Path | None,
+        option("FILE|FOLDER", "Where assignments go: .csv, .parquet or another format; or parts into a folder."),
+    ] = None,
     gate: Annotated[
         str | None,
         option("learned|DISTANCE", "How far from its segment a customer may be. Default: any distance."),
@@ -33,13 +36,18 @@ def assign(
     sql: Annotated[
         str | None, option("DIALECT", "Instead print one SELECT for --table: postgres, duckdb, sqlite or others.")
     ] = None,
+    cluster: Annotated[
+        str | None, option("ADDRESS", "By blocks on a Dask cluster that is there: tcp://host:8786.")
+    ] = None,
+    workers: Annotated[int | None, option("N", "By blocks on that many processes of this machine.")] = None,
     replace: Replace = False,
     reading: Reading,
 ) -> None:
     """Find the segment of other customers, by a model that was learned.
 
     Writes a row a customer: the key, segment, segment_name, distance, and why one is in no segment. A
-    file of more than 100 MB is done block by block, in constant memory.
+    file of more than 100 MB, a folder of files and a pattern such as 'base/*.parquet' are done block by
+    block, in constant memory; with a FOLDER as --out a Parquet part is written for each that is read.
     """
     from gauger.cli import console
     from gauger.models import load_model
@@ -58,10 +66,10 @@ def assign(
     if source is None or out is None:
         raise typer.BadParameter("say which customers (TABLE), and where assignments go (--out).", param_hint="--out")
     console.say(f"{learned.headline()}, {learned.made_at}")
-    if _by_blocks(source, out, reading):
-        from gauger.models import assign_file
+    if _by_blocks(source, out, reading, cluster=cluster, workers=workers):
+        from gauger.engine import assign_file
 
-        done = assign_file(learned, source, out, gate=allowed, replace=replace)
+        done = assign_file(learned, source, out, gate=allowed, cluster=cluster, workers=workers, replace=replace)
         counts, remarks = done.customers, done.remarks
     else:
         from gauger.remarks import remarks_of
@@ -89,13 +97,17 @@ def _gate(text: str | None) -> float | str | None:
         raise typer.BadParameter(f"{text!r} must be learned, or a distance.", param_hint="--gate") from None
 
 
-def _by_blocks(source: str, out: Path, reading: Reading) -> bool:
-    """Whether a file is too large to be read at once, and can be done in blocks."""
-    from gauger.tables import BLOCK_ENDINGS
+def _by_blocks(source: str, out: Path, reading: Reading, *, cluster: str | None, workers: int | None) -> bool:
+    """Whether customers are too many to be read at once, and can be done in blocks."""
+    from gauger.tables import BLOCK_ENDINGS, is_many_files, is_url
 
+    if cluster is not None or workers is not None:
+        return True
+    if is_url(source) or reading != Reading():
+        return False
     file = Path(source)
-    plain = reading == Reading()
-    return plain and out.suffix in BLOCK_ENDINGS and file.is_file() and file.stat().st_size > _BY_BLOCKS
+    large = out.suffix in BLOCK_ENDINGS and file.is_file() and file.stat().st_size > _BY_BLOCKS
+    return large or is_many_files(source) or not out.suffix
 
 
 def _counted(model: "SegmentModel", codes: "pd.Series[int]") -> "pd.DataFrame":

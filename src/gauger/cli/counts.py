@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.customers import MaybeSource, Place, customers_of
+from gauger.cli.blocks import Blocks, FileCustomers, file_customers, goes_by_blocks
+from gauger.cli.customers import Customers, MaybeSource, Place, customers_of
 from gauger.cli.options import MaxIterations, MaybeSeed, Preparation, Reading, Replace, Starts, asked
 from gauger.wording import plural
 
@@ -16,7 +17,6 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from gauger.choosing import CountAdvice, CountStudy
-    from gauger.cli.customers import Customers
     from gauger.features import FeatureSet
     from gauger.remarks import Remark
 
@@ -51,20 +51,27 @@ def counts(
         ),
     ] = None,
     replace: Replace = False,
+    blocks: Blocks,
     place: Place,
     reading: Reading,
 ) -> None:
-    """Try several numbers of segments and advise one, with reasons."""
+    """Try several numbers of segments and advise one, with reasons.
+
+    Of a folder of files, of a pattern such as 'base/*.parquet', and of a file that memory may not hold, a sample is
+    studied: customers chosen by a hash of their keys, prepared as everyone is.
+    """
     from gauger.cli import console
-    from gauger.remarks import remarks_of
     from gauger.study import COUNT_FILES, CountsPart, add_count_files
     from gauger.tables import result_folder
 
-    customers = customers_of(origin, place, reading, preparation)
+    customers: Customers | FileCustomers
+    if goes_by_blocks(origin, blocks, place, preparation):
+        customers = file_customers(origin, place, reading, preparation, blocks)
+    else:
+        customers = customers_of(origin, place, reading, preparation)
     files = customers.files
     with result_folder(out, COUNT_FILES, replace=replace, sources=files) if out else nullcontext() as results:
-        table = customers.read()
-        prepared = customers.prepare(table, quietly=json)
+        prepared, said = customers.prepared(quietly=json)
         from gauger.choosing import study_counts
 
         typed = {"lowest": lowest, "highest": highest, "starts": starts, "max_iterations": max_iterations, "seed": seed}
@@ -80,7 +87,7 @@ def counts(
             add_count_files(results, study, prepared)
     console.remarks(study.remarks)
     if json:
-        console.plain(_as_json(study, (*remarks_of(table), *prepared.remarks, *study.remarks)))
+        console.plain(_as_json(study, (*said, *prepared.remarks, *study.remarks)))
         return
     for part in _side_by_side(study.table):
         console.table(part)
@@ -89,7 +96,7 @@ def counts(
     _tell_next(study.advice, customers, prepared)
 
 
-def _tell_next(advice: "CountAdvice", customers: "Customers", prepared: "FeatureSet") -> None:
+def _tell_next(advice: "CountAdvice", customers: "Customers | FileCustomers", prepared: "FeatureSet") -> None:
     """The command that follows: segments by the advice, or without what hides them; other ways where there are none."""
     from gauger.cli import console
 

@@ -66,6 +66,13 @@ class Customers:
         self.refuse(remarks_of(table))
         return table
 
+    def prepared(self, *, quietly: bool = False) -> "tuple[FeatureSet, tuple[Remark, ...]]":
+        """The features of the table, and the remarks on the table itself."""
+        from gauger.remarks import remarks_of
+
+        table = self.read()
+        return self.prepare(table, quietly=quietly), remarks_of(table)
+
     def prepare(self, table: "pd.DataFrame", *, quietly: bool = False, unsaid: "Sequence[str]" = ()) -> "FeatureSet":
         """Prepare the features, saying which, and what was typed in place of what the plan says."""
         from gauger.cli import console

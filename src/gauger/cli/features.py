@@ -3,7 +3,7 @@
 import shlex
 from dataclasses import asdict, dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -12,6 +12,10 @@ from gauger.cli.options import Reading, Replace, option, split_names, typed
 
 if TYPE_CHECKING:
     import pandas as pd
+
+
+_LOOKED_AT = 500_000
+"""Customers of a file that its columns are shown of: a look at all would hold all."""
 
 
 @dataclass(frozen=True)
@@ -50,7 +54,11 @@ class EventOptions:
 def features(
     *,
     events: Annotated[
-        str, typer.Argument(metavar="EVENTS", help="A table with one row an event: a file, or a database's URL.")
+        str,
+        typer.Argument(
+            metavar="EVENTS",
+            help="A table with one row an event: a file, a folder or pattern of files, or a database's URL.",
+        ),
     ],
     summary: EventOptions,
     out: Annotated[Path | None, option("FILE", "The file to write: .csv, .parquet, .xlsx, .tsv or .jsonl.")] = None,
@@ -63,6 +71,9 @@ def features(
     ] = None,
     sql_table: Annotated[
         str | None, option("NAME", "The events' table there. Default: EVENTS without its ending.")
+    ] = None,
+    memory: Annotated[
+        str | None, option("SIZE", "Memory that events in files may take before they go to the disk: 4GB.")
     ] = None,
     replace: Replace = False,
     reading: Reading,
@@ -87,32 +98,54 @@ def features(
     elif out is None:
         raise typer.BadParameter("say where the result goes.", param_hint="--out")
     else:
-        _summarise(events, summary, reading, out, customers, replace=replace)
+        _summarise(events, summary, reading, out, customers, memory, replace=replace)
 
 
 def _summarise(
-    events: str, summary: EventOptions, reading: Reading, out: Path, customers: str | None, *, replace: bool
+    events: str,
+    summary: EventOptions,
+    reading: Reading,
+    out: Path,
+    customers: str | None,
+    memory: str | None,
+    *,
+    replace: bool,
 ) -> None:
     from gauger.cli import console
     from gauger.columns import look
-    from gauger.features import summarise_events
+    from gauger.features import summarise_events, summarise_to_file
     from gauger.remarks import remarks_of
-    from gauger.tables import read_table, result_folder
+    from gauger.tables import head_of_file, read_table, result_folder
     from gauger.wording import Noun
 
+    facts: dict[Any, Any]
+    settings: dict[str, Any] = {**summary.settings(), "memory": memory}
     with result_folder(out.parent, [out.name], replace=replace, sources=[events, customers]) as results:
         everyone = None if customers is None else read_table(customers)
-        behaviour = summarise_events(_source(events, reading), customers=everyone, **summary.settings())  # type: ignore[arg-type]
-        results.add_table(out.name, behaviour)
-    counted = f"{behaviour.attrs['events']:,} events of {Noun.of_key(summary.customer).counted(len(behaviour))}"
-    console.title(f"{counted}, as of {behaviour.attrs['as_of']}")
+        source = _source(events, reading)
+        if out.suffix == ".parquet" and isinstance(source, str):
+            told = summarise_to_file(source, results.path(out.name), customers=everyone, **settings)
+            facts, remarks = told.facts, told.remarks
+            behaviour, rows = head_of_file(results.path(out.name), _LOOKED_AT)
+        else:
+            behaviour = summarise_events(source, customers=everyone, **settings)
+            facts, remarks, rows = {**behaviour.attrs}, remarks_of(behaviour), len(behaviour)
+            results.add_table(out.name, behaviour)
+    counted = f"{facts['events']:,} events of {Noun.of_key(summary.customer).counted(rows)}"
+    console.title(f"{counted}, as of {facts['as_of']}")
+    if len(behaviour) < rows:
+        console.say(f"Of the first {len(behaviour):,}:")
     show_columns(look(behaviour, key=summary.customer).columns.drop(columns=["because", "type", "distinct"]))
-    console.remarks(remarks_of(behaviour))
+    console.remarks(remarks)
     console.wrote(results.paths)
     console.next_step(f"gauger plan {typed(str(out))} --key {shlex.quote(summary.customer)} --out plan.toml")
 
 
 def _source(events: str, reading: Reading) -> "str | pd.DataFrame":
-    """The path of a file that needs no telling how to read it, for it may be larger than memory; else its table."""
+    """The path of files that need no telling how to read them, for they may be larger than memory; else their table."""
+    from gauger.tables import is_many_files, is_url
+
+    if is_url(events):
+        return reading.read(events)
     plain = reading == Reading() and Path(events).suffix.lower() in (".csv", ".tsv", ".parquet")
-    return events if plain else reading.read(events)
+    return events if plain or is_many_files(events) else reading.read(events)

@@ -37,6 +37,10 @@ MaxIterations = Annotated[int | None, typer.Option(metavar="N", help="Most itera
 Seed = Annotated[int, typer.Option(metavar="N", help="Same seed, same result.")]
 MaybeSeed = Annotated[int | None, typer.Option(metavar="N", help="Same seed, same result. Default: 0.")]
 Replace = Annotated[bool, typer.Option("--replace", help="Write over results that are there already.")]
+AssignmentFormat = Annotated[
+    str | None,
+    typer.Option("--format", metavar="WORD", help="Assignments as csv or parquet. Default: csv; by blocks parquet."),
+]
 Key = Annotated[str, typer.Option(metavar="COLUMN", help="The column that identifies a customer.")]
 
 
@@ -256,6 +260,15 @@ def typed(source: str, *groups: Reading | Preparation) -> str:
                 [f"--{name}" if value else f"--no-{name}"] if isinstance(value, bool) else [f"--{name}", str(value)]
             )
     return shlex.join(words)
+
+
+def assignment_file(word: str | None) -> str:
+    """The file of assignments in the format that was typed; raises wrong usage for one that is none."""
+    from gauger.study import ASSIGNMENT_FILES
+
+    if word not in (None, *ASSIGNMENT_FILES):
+        raise typer.BadParameter(f"{word!r} must be csv or parquet.", param_hint="--format")
+    return ASSIGNMENT_FILES[word or "csv"]
 
 
 def refuse_unused(group: object, useful: Sequence[str], method: str) -> None:

@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from gauger.cli.bands import BandOptions
-from gauger.cli.blocks import Blocks, block_source, goes_by_blocks
+from gauger.cli.blocks import Blocks, file_customers, goes_by_blocks, knows_its_count
 from gauger.cli.counts import tell_advice
 from gauger.cli.customers import MaybeSource, Place, customers_of
 from gauger.cli.density import DensityOptions, tell_advice_on_radius, told_radius
 from gauger.cli.made_study import tell_study, write_study
 from gauger.cli.options import (
+    AssignmentFormat,
     MaxIterations,
     MaybeSeed,
     Preparation,
@@ -19,11 +20,12 @@ from gauger.cli.options import (
     Replace,
     Starts,
     asked,
+    assignment_file,
     refuse_unused,
     split_names,
     two_features,
 )
-from gauger.cli.segment_blocks import BlockSegmenting
+from gauger.cli.segment_blocks import segment_by_blocks
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -72,12 +74,7 @@ def segment(
     max_iterations: MaxIterations = None,
     seed: MaybeSeed = None,
     replace: Replace = False,
-    assignments: Annotated[
-        str | None,
-        typer.Option(
-            "--format", metavar="WORD", help="Assignments as csv or parquet. Default: csv; by blocks parquet."
-        ),
-    ] = None,
+    assignments: AssignmentFormat = None,
     blocks: Blocks,
     place: Place,
     reading: Reading,
@@ -93,11 +90,9 @@ def segment(
     neighbours.png: the study of the radius. By density-levels also branches.csv and levels.png. By bands
     assignments.csv also says in which band of each feature a customer is.
     """
-    from gauger.study import ASSIGNMENT_FILES, find_segments, read_plan, remarks_beside, study_results
+    from gauger.study import find_segments, remarks_beside, study_results
 
-    if assignments not in (None, *ASSIGNMENT_FILES):
-        raise typer.BadParameter(f"{assignments!r} must be csv or parquet.", param_hint="--format")
-    chosen = _checked_method(method, count, place.plan is not None or _is_folder(origin))
+    chosen = _checked_method(method, count, place.plan is not None or knows_its_count(origin))
     axes = two_features(over)
     kmeans = {
         "seeding": seeding,
@@ -107,34 +102,17 @@ def segment(
         "seed": seed,
     }
     figures = {"over": axes or None, "outline": outline, "label": split_names(label) if label else None}
-    planned = None if place.plan is None else read_plan(place.plan)
-    if goes_by_blocks(origin, blocks, planned):
-        if chosen != "kmeans":
-            raise typer.BadParameter(f"by blocks there is k-means alone, not {chosen}.", param_hint="--method")
+    files = assignment_file(assignments)
+    if goes_by_blocks(origin, blocks, place, preparation):
         _refuse_unused(chosen, count, kmeans, density, bands)
-        source, plan = block_source(origin, place, planned)
-        BlockSegmenting(
-            *(
-                source,
-                reading,
-                preparation,
-                plan,
-                blocks,
-                count,
-                kmeans,
-                figures,
-                assignments or "parquet",
-                out,
-                replace,
-            )
-        ).run()
+        in_files = file_customers(origin, place, reading, preparation, blocks)
+        segment_by_blocks(in_files, chosen, count, kmeans, figures, assignments, out, replace=replace)
         return
     customers = customers_of(origin, place, reading, preparation, anew=True)
     if customers.plan is not None:
         chosen = method or customers.plan.segments.method
     _refuse_unused(chosen, count, kmeans, density, bands)
-    files = (ASSIGNMENT_FILES[assignments or "csv"],)
-    with study_results(out, replace=replace, sources=customers.files, assignments=files) as results:
+    with study_results(out, replace=replace, sources=customers.files, assignments=(files,)) as results:
         table = customers.read()
         prepared = customers.prepare(table, unsaid=remarks_beside(chosen))
         wanted = _wanted(customers.plan, chosen, {"count": _number_or_word(count), **kmeans}, density, bands, prepared)
@@ -142,10 +120,6 @@ def segment(
         _tell_studies(found, wanted)
         found = write_study(results, customers, table, found, out, figures)
     tell_study(found.seg, results.paths, out, customers)
-
-
-def _is_folder(source: str | None) -> bool:
-    return source is not None and Path(source).is_dir()
 
 
 def _checked_method(method: str | None, count: str | None, known: bool) -> str:

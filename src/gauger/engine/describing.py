@@ -22,6 +22,7 @@ from gauger.models import GATE_SHARE, Exceptions, LearnedFeature, LearnedSegment
 from gauger.segmentation import EVERYONE
 
 _QUARTILES = (0.25, 0.5, 0.75)
+"""The shares that quartiles are at."""
 
 
 @dataclass(frozen=True, eq=False)

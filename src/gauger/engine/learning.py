@@ -31,6 +31,7 @@ _NOT_BY_BLOCKS = {"scale": "rank", "transform": "power"}
 """What needs every value of a feature in order at once, or again and again."""
 _INSTEAD = {"scale": "'robust' or 'zscore'", "transform": "'log' or 'signed_log'"}
 _QUARTILES = (0.25, 0.5, 0.75)
+"""The shares that quartiles are at."""
 
 
 def refuse_unlearnable(recipes: Mapping[str, Recipe]) -> None:

@@ -3,7 +3,6 @@
 import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from glob import has_magic
 from os import PathLike
 from pathlib import Path
 
@@ -13,12 +12,14 @@ import pyarrow.parquet as pq
 
 from gauger.algorithms import available_bytes
 from gauger.algorithms.kmeans import BLOCK_ROWS
-from gauger.errors import MissingFileError, OutputError, SettingError, TableFileError, UnknownColumnError
+from gauger.errors import OutputError, SettingError, TableFileError, UnknownColumnError
+from gauger.remarks import Remark
 from gauger.tables import (
-    READABLE,
     FileBlocks,
     ReadingRules,
+    Source,
     damage,
+    files_of,
     kind_of_file,
     to_pandas,
     typed_columns,
@@ -31,10 +32,6 @@ PART_ROWS = 1_000_000
 _SHARE = 0.1
 """A file that takes more of the free memory than this is read by blocks: its table, the features, their working scale
 and their order are several times as large (`benchmarks.by_blocks`)."""
-_UNSEEN = (".", "_")
-"""Names in a folder that begin so are notes of other programs, or unfinished."""
-
-Source = str | PathLike[str] | Sequence[str | PathLike[str]]
 
 
 @dataclass(frozen=True)
@@ -64,6 +61,7 @@ class Parts:
     names: tuple[str, ...]
     rules: ReadingRules
     rows: int | None
+    remarks: tuple[Remark, ...] = ()
 
     @property
     def files(self) -> list[Path]:
@@ -91,13 +89,6 @@ class Parts:
         return f"{self.source} ({_counted(self.files)})" if len(self.files) > 1 else self.source
 
 
-def is_many_files(source: object) -> bool:
-    """Whether a source is a folder, a pattern or a list of files rather than one file."""
-    if not isinstance(source, (str, PathLike)):
-        return isinstance(source, Sequence)
-    return Path(source).is_dir() or (has_magic(str(source)) and not Path(source).exists())
-
-
 def is_too_large(source: object) -> bool:
     """Whether a file may not fit into memory with all that is made of it."""
     if not isinstance(source, (str, PathLike)) or not Path(source).is_file():
@@ -112,38 +103,13 @@ def is_too_large(source: object) -> bool:
     return size > _SHARE * available_bytes()
 
 
-def files_of(source: Source) -> list[Path]:
-    """The files of a folder (whatever is in it, at any depth), of a pattern such as base/*.parquet, or those named."""
-    if not isinstance(source, (str, PathLike)):
-        if not source:
-            raise SettingError("the list of files is empty: name at least one.")
-        return [file for one in source for file in files_of(one)]
-    place = Path(source)
-    if place.is_dir():
-        inside = (path for path in sorted(place.rglob("*")) if path.is_file())
-        found = [path for path in inside if not _unseen(path.relative_to(place)) and kind_of_file(path) in READABLE]
-        if not found:
-            raise TableFileError(f"{place} has no file that can be read in it: {', '.join(READABLE)} files are.")
-        return found
-    if place.exists() or not has_magic(str(source)):
-        return [place]
-    anchor = Path(place.anchor)
-    found = sorted(path for path in anchor.glob(str(place.relative_to(anchor))) if path.is_file())
-    if not found:
-        raise MissingFileError(f"no file is called like {source}. Check the folder and the spelling.")
-    return found
-
-
-def _unseen(path: Path) -> bool:
-    return any(step.startswith(_UNSEEN) for step in path.parts)
-
-
-def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None = None) -> Parts:
-    """The parts of a source, once every file has been found to have the columns, each of one type in all of them."""
+def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None = None, *, alike: bool = True) -> Parts:
+    """The parts of a source, once every file has been found to have the columns, and `alike` each of one type."""
     rules = rules or ReadingRules()
     files = files_of(source)
     parts: list[Part] = []
     names: list[str] = []
+    remarks: list[Remark] = []
     kinds: dict[str, tuple[str, Path]] = {}
     for file in files:
         blocks = FileBlocks(file, rules)
@@ -152,15 +118,17 @@ def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None 
             raise UnknownColumnError(f"{file}: {UnknownColumnError.among(columns, blocks.names)}")
         if lacking:
             raise UnknownColumnError.among(columns, blocks.names)
+        remarks += blocks.remarks
         names = blocks.names if not names else [name for name in names if name in blocks.names]
         if blocks.is_parquet:
-            _refuse_other_kinds(file, columns, kinds)
+            if alike:
+                _refuse_other_kinds(file, columns, kinds)
             parts += _groups_of(file)
         else:
             parts.append(Part(file, rows=blocks.rows))
     rows = [part.rows for part in parts]
     total = None if any(one is None for one in rows) else sum(one or 0 for one in rows)
-    return Parts(_called(source), tuple(parts), tuple(names), rules, total)
+    return Parts(_called(source), tuple(parts), tuple(names), rules, total, tuple(remarks))
 
 
 def first_block(source: Source, rules: ReadingRules) -> pd.DataFrame:

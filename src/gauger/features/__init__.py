@@ -3,7 +3,7 @@
 from gauger.features.alike import about_new_levels, new_levels, prepare_alike
 from gauger.features.cautions import HIGH_CORRELATION
 from gauger.features.columns import LARGEST, Indicator, as_numbers, level_indicators, numeric_columns
-from gauger.features.events import events_sql, summarise_events
+from gauger.features.events import events_sql, summarise_events, summarise_to_file
 from gauger.features.feature_set import FeatureSet
 from gauger.features.levels import Level
 from gauger.features.preparing import prepare
@@ -64,5 +64,6 @@ __all__ = [
     "sql_name",
     "sql_text",
     "summarise_events",
+    "summarise_to_file",
     "undo_all",
 ]

@@ -32,8 +32,8 @@ from gauger.features.query import run_query
 from gauger.features.sql_words import sql_name, sql_text
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
-from gauger.tables import FileBlocks, InferredKinds, is_url, read_table
-from gauger.wording import data_rows, plural, written_like
+from gauger.tables import FileBlocks, InferredKinds, Source, files_of, is_url, read_table
+from gauger.wording import data_rows, listed, plural, written_like
 
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
@@ -97,7 +97,7 @@ class EventSource:
 
 @contextmanager
 def event_source(
-    events: pd.DataFrame | str | PathLike[str], columns: EventColumns, customers: pd.DataFrame | None
+    events: pd.DataFrame | Source, columns: EventColumns, customers: pd.DataFrame | None, memory: str | None = None
 ) -> Iterator[EventSource]:
     """Connect the events and refuse what cannot be summarised: unknown columns, gaps, values of the wrong kind."""
     import duckdb  # a quarter of a second that only events cost
@@ -108,8 +108,8 @@ def event_source(
             "threads": thread_count(),
         }
         if not isinstance(events, pd.DataFrame):
-            settings["memory_limit"] = _MEMORY
-        with duckdb.connect(config=settings) as database:
+            settings["memory_limit"] = memory or _MEMORY
+        with _opened(settings, memory) as database:
             database.execute("SET enable_progress_bar = true")
             database.execute("SET enable_progress_bar_print = false")  # it would be drawn among the results
             source = _connected(database, events, columns, Path(spill))
@@ -118,62 +118,99 @@ def event_source(
             try:
                 yield source
             except duckdb.OutOfMemoryException as error:
+                limit = settings.get("memory_limit", "there is")
                 raise OutputError(
-                    f"the events need more room than there is in {tempfile.gettempdir()}: make room there, or name "
-                    "another place in the environment variable TMPDIR."
+                    f"the events need more than {limit} of memory, or more room than there is in "
+                    f"{tempfile.gettempdir()}: allow more (memory=, --memory), make room there, or name another place "
+                    "in the environment variable TMPDIR."
                 ) from error
             except duckdb.Error as error:
                 if isinstance(events, pd.DataFrame):
                     raise
-                raise TableFileError.damaged(Path(events), error) from error
+                raise TableFileError.damaged(Path(_called(events)), error) from error
+
+
+def _opened(settings: dict[str, Any], memory: str | None) -> "DuckDBPyConnection":
+    """A database of these settings; raises SettingError for an amount of memory that is none."""
+    import duckdb
+
+    try:
+        return duckdb.connect(config=settings)
+    except duckdb.Error as error:
+        if memory is None:
+            raise
+        raise SettingError(f"memory={memory!r} must be an amount such as '2GB' or '800MB'.") from error
+
+
+def _called(events: pd.DataFrame | Source) -> str:
+    if isinstance(events, (str, PathLike)):
+        return str(events)
+    return "the events' files"
 
 
 def _connected(
-    database: "DuckDBPyConnection", events: pd.DataFrame | str | PathLike[str], columns: EventColumns, spill: Path
+    database: "DuckDBPyConnection", events: pd.DataFrame | Source, columns: EventColumns, spill: Path
 ) -> EventSource:
     import duckdb
 
     if isinstance(events, pd.DataFrame):
         database.register(EVENTS, _as_arrow(events, columns))
         return _checked(database, columns)
-    if not isinstance(events, (str, PathLike)):
+    several = isinstance(events, (list, tuple)) and all(isinstance(one, (str, PathLike)) for one in events)
+    if not isinstance(events, (str, PathLike)) and not several:
         raise SettingError(f"events must be a DataFrame or the path of a file, not {type(events).__name__}.")
     if isinstance(events, str) and is_url(events):
         raise SettingError(
             "events in a database are read first: summarise_events(read_table(url, table='…'), …); or summarised "
             "there, by the statement that events_sql gives (gauger features --sql)."
         )
-    file = Path(events)
-    blocks = FileBlocks(file)
-    if blocks.is_parquet and not _has_zones(file):
+    files = [FileBlocks(file) for file in files_of(events)]
+    _refuse_other_columns(files)
+    if all(one.is_parquet for one in files) and not any(_has_zones(one.file) for one in files):
         try:
-            database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM read_parquet({sql_text(str(file))})")
+            listed = ", ".join(sql_text(str(one.file)) for one in files)
+            database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM read_parquet([{listed}])")
             return _checked(database, columns)
         except duckdb.Error:
             database.execute(f"DROP VIEW IF EXISTS {EVENTS}")
-    elif blocks.is_delimited:
-        relation = f"read_parquet({sql_text(str(_typed_copy(blocks, spill)))})"
+    elif all(one.is_delimited for one in files):
+        relation = f"read_parquet({sql_text(str(_typed_copy(files, spill)))})"
         database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM {relation}")
-        return replace(_checked(database, columns), remarks=tuple(blocks.remarks))
+        remarks = [remark for one in files for remark in one.remarks]
+        return replace(_checked(database, columns), remarks=tuple(remarks))
     # What DuckDB's reader cannot take, ours explain, or read after all.
-    table = read_table(file)
+    tables = [read_table(one.file) for one in files]
+    table = tables[0] if len(tables) == 1 else pd.concat(tables, ignore_index=True)
     database.register(EVENTS, _as_arrow(table, columns))
-    return replace(_checked(database, columns), remarks=remarks_of(table))
+    return replace(_checked(database, columns), remarks=tuple(remark for one in tables for remark in remarks_of(one)))
 
 
-def _typed_copy(blocks: FileBlocks, spill: Path) -> Path:
-    """A delimited file as Parquet, every column as what all of its values are; read twice, in constant memory."""
+def _refuse_other_columns(files: Sequence[FileBlocks]) -> None:
+    """Raise TableFileError unless every file of events has the columns of the first."""
+    for one in files[1:]:
+        if set(one.names) != set(files[0].names):
+            odd = sorted(set(one.names) ^ set(files[0].names))
+            raise TableFileError(
+                f"{one.file} and {files[0].file} differ in their columns: {listed(map(repr, odd))}. Events are read "
+                "from files that are alike."
+            )
+
+
+def _typed_copy(files: Sequence[FileBlocks], spill: Path) -> Path:
+    """Delimited files as Parquet, every column as what all of its values are; read twice, in constant memory."""
     kinds, writer = InferredKinds(), None
-    copy = spill / "events.parquet"
-    with task(f"reading {blocks.file.name}"):
-        for block in blocks.of(blocks.names):
-            kinds.add(block)
-        for block in blocks.of(blocks.names):
-            typed = kinds.apply(block)
-            writer = writer or pq.ParquetWriter(copy, typed.schema)
-            writer.write_table(typed)
+    copy, names = spill / "events.parquet", files[0].names
+    with task(f"reading {files[0].file.name}{' and more' if len(files) > 1 else ''}"):
+        for one in files:
+            for block in one.of(names):
+                kinds.add(block)
+        for one in files:
+            for block in one.of(names):
+                typed = kinds.apply(block)
+                writer = writer or pq.ParquetWriter(copy, typed.schema)
+                writer.write_table(typed)
     if writer is None:
-        raise TableFileError(f"{blocks.file} has a header but no rows. Check the export that made it.")
+        raise TableFileError(f"{files[0].file} has a header but no rows. Check the export that made it.")
     writer.close()
     return copy
 

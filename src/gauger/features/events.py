@@ -1,8 +1,11 @@
 """Summarise events (visits, orders, calls) to one row a customer, by one SQL statement."""
 
 import datetime
-from collections.abc import Sequence
-from os import PathLike
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
 
 import pandas as pd
 
@@ -13,12 +16,12 @@ from gauger.features.event_source import CUSTOMERS, EVENTS, EventSource, event_s
 from gauger.features.event_sql import EventColumns, behaviour_sql, in_dialect
 from gauger.features.measures import Catalogue, Nouns, Period, noun_of
 from gauger.features.query import run_query
-from gauger.features.sql_words import sql_moment, sql_name
+from gauger.features.sql_words import sql_moment, sql_name, sql_text
 from gauger.remarks import Remark, attach_remarks
-from gauger.tables import to_pandas
+from gauger.tables import Source, to_pandas
 from gauger.wording import plural
 
-Events = pd.DataFrame | str | PathLike[str]
+Events = pd.DataFrame | Source
 
 
 def summarise_events(
@@ -37,13 +40,15 @@ def summarise_events(
     amount_noun: str = "spend",
     quantity_noun: str | None = None,
     category_noun: str | None = None,
+    memory: str | None = None,
 ) -> pd.DataFrame:
     """Summarise events to one row a customer: how recently, how often, how regularly, for how much, and of what.
 
     Parameters
     ----------
-    events : pandas.DataFrame, str or path-like
-        A row an event, or the path of a csv or Parquet file, which may be larger than memory.
+    events : pandas.DataFrame, str, path-like or sequence of them
+        A row an event; or the path of a csv or Parquet file, a folder of such files, a pattern such as
+        `visits/*.parquet`, or a list, which may be larger than memory.
     customer, when : str
         The columns that say who, and when.
     amount, quantity, category : str, optional
@@ -64,6 +69,8 @@ def summarise_events(
         A moment: only what happened before it counts. By default the start of the day after the last event.
     event_noun, amount_noun, quantity_noun, category_noun : str, optional
         Other names than visits, spend, the quantity's column and the last word of the category's.
+    memory : str, optional
+        How much memory events in files may take before they are put on the disk, such as "4GB"; by default 1.2 GB.
 
     Returns
     -------
@@ -114,24 +121,74 @@ def summarise_events(
     """
     columns = EventColumns(customer, when, amount, quantity, category, event_key)
     nouns = _nouns(columns, event_noun, amount_noun, quantity_noun, category_noun)
-    with event_source(events, columns, customers) as source:
-        period = _period(source, as_of)
-        chosen = Catalogue(nouns, period).chosen(measures, customer)
-        statement = behaviour_sql(
-            columns,
-            chosen,
-            period,
-            events=EVENTS,
-            customers=None if customers is None else CUSTOMERS,
-        )
+    with _summarised(events, columns, nouns, measures, customers, as_of, memory) as (source, statement, told):
         result = to_pandas(run_query(source.database, statement, "summarising events"))
-        lines = about_lines(source, period)
-        remarks = [*_remarks(source, period, customers), *lines.remarks]
-    result.attrs |= {"rows": source.rows, "lines": lines.lines, "events": lines.events}
-    result.attrs["first"] = str(period.start.date())
-    result.attrs["as_of"] = period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00")
-    attach_remarks(result, remarks)
+    result.attrs |= told.facts
+    attach_remarks(result, told.remarks)
     return result
+
+
+@dataclass(frozen=True)
+class Told:
+    """What there is to say of behaviour: rows, lines, events, first day and the day as of which; and remarks."""
+
+    facts: dict[str, Any]
+    remarks: tuple[Remark, ...]
+
+
+@contextmanager
+def _summarised(
+    events: Events,
+    columns: EventColumns,
+    nouns: Nouns,
+    measures: Sequence[str] | str | None,
+    customers: pd.DataFrame | None,
+    as_of: str | datetime.date | None,
+    memory: str | None,
+) -> Iterator[tuple[EventSource, str, Told]]:
+    """The events, the statement that summarises them, and what there is to say of its result."""
+    with event_source(events, columns, customers, memory) as source:
+        period = _period(source, as_of)
+        chosen = Catalogue(nouns, period).chosen(measures, columns.customer)
+        there = None if customers is None else CUSTOMERS
+        statement = behaviour_sql(columns, chosen, period, events=EVENTS, customers=there)
+        lines = about_lines(source, period)
+        facts = {
+            "rows": source.rows,
+            "lines": lines.lines,
+            "events": lines.events,
+            "first": str(period.start.date()),
+            "as_of": period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00"),
+        }
+        yield source, statement, Told(facts, (*_remarks(source, period, customers), *lines.remarks))
+
+
+def summarise_to_file(
+    events: Events,
+    path: Path,
+    *,
+    customer: str,
+    when: str,
+    amount: str | None = None,
+    quantity: str | None = None,
+    category: str | None = None,
+    event_key: str | None = None,
+    measures: Sequence[str] | str | None = None,
+    customers: pd.DataFrame | None = None,
+    as_of: str | datetime.date | None = None,
+    event_noun: str = "visits",
+    amount_noun: str = "spend",
+    quantity_noun: str | None = None,
+    category_noun: str | None = None,
+    memory: str | None = None,
+) -> Told:
+    """As `summarise_events`, written as Parquet rather than held: behaviour may be more than memory too."""
+    columns = EventColumns(customer, when, amount, quantity, category, event_key)
+    nouns = _nouns(columns, event_noun, amount_noun, quantity_noun, category_noun)
+    with _summarised(events, columns, nouns, measures, customers, as_of, memory) as (source, statement, told):
+        copy = f"COPY ({statement.rstrip().rstrip(';')}) TO {sql_text(str(path))} (FORMAT parquet)"
+        run_query(source.database, copy, "summarising events", result=False)
+    return told
 
 
 def events_sql(

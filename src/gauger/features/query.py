@@ -14,10 +14,11 @@ _TICK = 0.1
 """Seconds between looks whether Ctrl-C was pressed."""
 
 
-def run_query(database: "DuckDBPyConnection", sql: str, name: str) -> pa.Table:
-    """The result of a query, run beside the main thread, which alone hears Ctrl-C and passes it on."""
+def run_query(database: "DuckDBPyConnection", sql: str, name: str, *, result: bool = True) -> pa.Table:
+    """The result of a query, nothing of a statement without `result`; the main thread alone hears Ctrl-C, so that it is
+    run beside it."""
     with task(name, 100) as advance, ThreadPoolExecutor(1) as pool:
-        future = pool.submit(lambda: database.sql(sql).to_arrow_table())
+        future = pool.submit(lambda: database.sql(sql).to_arrow_table() if result else _done(database, sql))
         shown = 0
         try:
             while True:
@@ -30,3 +31,8 @@ def run_query(database: "DuckDBPyConnection", sql: str, name: str) -> pa.Table:
         except KeyboardInterrupt:
             database.interrupt()
             raise
+
+
+def _done(database: "DuckDBPyConnection", sql: str) -> pa.Table:
+    database.execute(sql)
+    return pa.table({})

@@ -1,12 +1,16 @@
 """A segmentation that can be saved and applied to other customers: in memory, by blocks of a file, as SQL and PMML."""
 
 from gauger.models.assigning import (
+    WHYS,
     Assigned,
+    about_left_out,
     about_values,
     beyond_gates,
     changed_units,
     columns_of,
     find_segments,
+    gates_of,
+    indicators_of,
     outside_of,
 )
 from gauger.models.building import GATE_SHARE, bins_of, build_model, can_be_model
@@ -14,10 +18,10 @@ from gauger.models.files import save_model
 from gauger.models.learned import Exceptions, LearnedFeature, LearnedSegment
 from gauger.models.model import SegmentModel, load_model
 from gauger.models.rules import Assigner, NearestCentre
-from gauger.models.streaming import StreamedAssignments, assign_file
 
 __all__ = [
     "GATE_SHARE",
+    "WHYS",
     "Assigned",
     "Assigner",
     "Exceptions",
@@ -25,9 +29,8 @@ __all__ = [
     "LearnedSegment",
     "NearestCentre",
     "SegmentModel",
-    "StreamedAssignments",
+    "about_left_out",
     "about_values",
-    "assign_file",
     "beyond_gates",
     "bins_of",
     "build_model",
@@ -35,6 +38,8 @@ __all__ = [
     "changed_units",
     "columns_of",
     "find_segments",
+    "gates_of",
+    "indicators_of",
     "load_model",
     "outside_of",
     "save_model",

@@ -1,21 +1,17 @@
 """The study folder and its plan: what was done, kept so that it is never asked or typed again."""
 
-from gauger.study.by_blocks import (
+from gauger.study.block_study import (
     FORMATS,
     BlockRequest,
-    FileSegments,
-    count_advised,
     learn,
     overview_of,
-    prepare_files,
-    result_of,
     segment,
-    segment_files,
     source_of,
     told_sample,
     working_on,
     write_block_study,
 )
+from gauger.study.by_blocks import FileSegments, prepare_files, segment_files
 from gauger.study.carrying import with_earlier_names
 from gauger.study.drafting import PlanDraft, draft_plan
 from gauger.study.faults import told_faults
@@ -40,7 +36,7 @@ from gauger.study.plan import (
 from gauger.study.plan_files import PLAN_FILE, plan_file, read_plan
 from gauger.study.refusing import refuse_remarks
 from gauger.study.reporting import refuse_ending, write_contents, write_report, write_workbook
-from gauger.study.running import run_plan
+from gauger.study.run_plan import run_plan
 from gauger.study.sampled import as_sample
 from gauger.study.saving import Origin, add_study, save_study, study_results
 from gauger.study.sources import moved_part, moved_plan, place_of, read_customers, source_part
@@ -89,7 +85,6 @@ __all__ = [
     "add_study",
     "as_sample",
     "contents_of",
-    "count_advised",
     "cut_tree",
     "draft_plan",
     "find_segments",
@@ -110,7 +105,6 @@ __all__ = [
     "refuse_ending",
     "refuse_remarks",
     "remarks_beside",
-    "result_of",
     "run_plan",
     "save_study",
     "segment",

@@ -1,62 +1,40 @@
 """Segment the customers in files that memory does not hold, and write the study of them."""
 
-import json
-import shutil
 import tempfile
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
-from dataclasses import asdict, dataclass, field
-from dataclasses import replace as replace_in
-from datetime import UTC, datetime
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
 from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pandas as pd
 
-from gauger.choosing import study_counts
-from gauger.engine import (
-    SAMPLE as SAMPLED,
-)
-from gauger.engine import (
-    Everyone,
-    PartProfile,
-    Parts,
-    PartSegments,
-    Treated,
-    Wanted,
-    crew_for,
-    first_block,
-    parts_of,
-    refuse_output_among,
-    segment_parts,
-    treat_parts,
-)
-from gauger.errors import SettingError
-from gauger.features import FeatureSet, numeric_columns
-from gauger.models import SegmentModel, save_model
+from gauger.engine import SAMPLE as SAMPLED
+from gauger.engine import PartProfile, PartSegments, treat_parts
+from gauger.features import FeatureSet
+from gauger.models import SegmentModel
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
-from gauger.study.describing import plan_of
-from gauger.study.drawing import segments_figure
-from gauger.study.files import ASSIGNED_PARTS, ASSIGNMENTS, CENTRES, MODEL, PROFILE, REMARKS, SAMPLE
-from gauger.study.finding import Found
-from gauger.study.method_files import add_method_files
-from gauger.study.plan import FiguresPart, Plan, SourcePart
-from gauger.study.plan_files import PLAN_FILE, text_of
-from gauger.study.sampled import as_sample
-from gauger.study.saving import study_results
-from gauger.study.sources import source_part
-from gauger.tables import ReadingRules, Results, joined_csv
+from gauger.study.block_study import (
+    FORMATS,
+    BlockRequest,
+    count_advised,
+    learn,
+    overview_of,
+    segment,
+    source_of,
+    told_sample,
+    working_on,
+    write_block_study,
+)
 from gauger.wording import plural
 
 if TYPE_CHECKING:
     from distributed import Client
 
-    from gauger.engine import Source
-
-FORMATS = ("parquet", "csv")
+    from gauger.tables import Source
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -73,7 +51,7 @@ class FileSegments(Readable):
         Customers by segment, of everyone.
     customers, left_out : int
         How many were assigned, and how many lack a value and were left out.
-    iterations, converged, history
+    iterations, converged, history : int, bool, pandas.DataFrame
         Of k-means over everyone, as a Segmentation has them.
     wcss : float
         The within-cluster sum of squares of everyone.
@@ -129,11 +107,6 @@ class FileSegments(Readable):
         return overview_of(self.sample, self.sizes)
 
 
-def overview_of(sample: Segmentation, sizes: pd.Series) -> pd.DataFrame:
-    """The segments of everyone: name, customers and centre."""
-    return sample.overview().assign(customers=sizes.to_numpy())
-
-
 def segment_files(
     source: "Source",
     out: str | PathLike[str],
@@ -177,10 +150,10 @@ def segment_files(
         The column that identifies a customer: there in every row, and in all files once.
     count : int, optional
         How many segments; by default as a study of the count over the sample advises.
-    features, categories, missing, flag_missing, cap, transform, scale, weight, noun
+    features, categories, missing, flag_missing, cap, transform, scale, weight, noun : optional
         As for `prepare`; by default every numeric column of the first file. Quantiles and means are exact. The scale
         "rank" and the transform "power" cannot be learned by blocks.
-    starts, max_iterations, seed
+    starts, max_iterations, seed : int
         As for `segment_by_kmeans`.
     sample : int
         Customers that are chosen by a hash of their keys, for figures, remarks and the study of the count.
@@ -287,13 +260,13 @@ def prepare_files(
         As for `segment_files`.
     key : str
         The column that identifies a customer.
-    features, categories, missing, flag_missing, cap, transform, scale, weight, noun
+    features, categories, missing, flag_missing, cap, transform, scale, weight, noun : optional
         As for `segment_files`: learned from everyone.
     sample : int
         How many customers: those whose keys have the smallest hashes, the same whatever the order of rows and files.
     seed : int
         Another seed takes other customers.
-    cluster, workers, reading
+    cluster, workers, reading : optional
         As for `segment_files`.
 
     Returns
@@ -313,8 +286,8 @@ def prepare_files(
     >>> with tempfile.TemporaryDirectory() as folder:
     ...     source = gauger.write_table(table, f"{folder}/base.parquet")
     ...     sample = gauger.prepare_files(source, key="who", sample=3)
-    >>> sample
-    3 sampled customers by who, 1 feature
+    >>> sample.keys.size, sample.noun.many
+    (3, 'sampled customers')
     """
     preparation = {
         "features": features,
@@ -333,16 +306,6 @@ def prepare_files(
         return told_sample(treat_parts(request.parts, wanted, everyone, Path(scratch)))
 
 
-def told_sample(learned: Treated) -> FeatureSet:
-    """The sample of what was learned, with a remark that says how large it is."""
-    sampled, customers = len(learned.sample.keys), learned.survey.kept
-    if sampled == customers:
-        return learned.sample
-    text = f"what follows is of a sample of {sampled:,} out of {customers:,}, chosen by a hash of {learned.sample.key}."
-    remarks = (Remark("sample-of-all", text), *learned.sample.remarks)
-    return as_sample(replace_in(learned.sample, remarks=remarks))
-
-
 def result_of(place: Path, found: PartSegments) -> FileSegments:
     """What was found, with where it stands."""
     return FileSegments(
@@ -359,143 +322,3 @@ def result_of(place: Path, found: PartSegments) -> FileSegments:
         found.sample,
         found.remarks,
     )
-
-
-@dataclass(frozen=True, eq=False)
-class BlockRequest:
-    """Customers in files that are to be segmented: where they are, how they are read and prepared."""
-
-    source: "Source"
-    parts: Parts
-    key: str
-    preparation: Mapping[str, Any]
-    reading: Mapping[str, Any]
-    format: str
-
-    @classmethod
-    def of(
-        cls,
-        source: "Source",
-        key: str,
-        preparation: Mapping[str, Any],
-        reading: Mapping[str, Any],
-        format: str,  # noqa: A002
-    ) -> "BlockRequest":
-        """A request whose files have been found to have what it asks for."""
-        if format not in FORMATS:
-            raise SettingError.not_one_of("format", format, FORMATS)
-        for setting in ("features", "categories", "flag_missing"):
-            given = preparation.get(setting)
-            if isinstance(given, str):
-                raise SettingError(f"{setting}={given!r} must be a list of names: {setting}=[{given!r}].")
-        rules = ReadingRules(**reading)
-        if preparation.get("features") is None:
-            head = first_block(source, rules)
-            chosen = numeric_columns(head, key)
-            categories = preparation.get("categories") or ()
-            preparation = {**preparation, "features": [name for name in chosen if name not in categories]}
-        needed = [key, *preparation["features"], *(preparation.get("categories") or ())]
-        return cls(source, parts_of(source, needed, rules), key, preparation, dict(reading), format)
-
-    def wanted(self, **settings: Any) -> Wanted:
-        """The same with the settings of k-means."""
-        return Wanted(self.key, self.preparation, **settings)
-
-    @property
-    def assignments(self) -> list[str]:
-        """The files of assignments, one a part that is read, or a csv."""
-        if self.format == "csv":
-            return [ASSIGNMENTS]
-        return [f"{ASSIGNED_PARTS}/{name}" for name in self.parts.names_of_pieces(".parquet")]
-
-    @contextmanager
-    def results(self, folder: Path, *, replace: bool, also: Sequence[str] = ()) -> Iterator[Results]:
-        """The folder of the study that is being made."""
-        refuse_output_among(self.source, folder)
-        with study_results(
-            folder, replace=replace, sources=self.parts.files, also=also, assignments=self.assignments
-        ) as results:
-            yield results
-
-
-@contextmanager
-def working_on(
-    request: BlockRequest, cluster: "str | Client | None" = None, workers: int | None = None
-) -> Iterator[Everyone]:
-    """Everyone in the files of a request, and the crew that works on them."""
-    with crew_for(cluster, workers) as crew:
-        yield Everyone(request.parts.parts, crew)
-
-
-def learn(results: Results, request: BlockRequest, wanted: Wanted, everyone: Everyone) -> Treated:
-    """What is learned of the features; hashes of keys go into a folder that is gone with the results' stage."""
-    scratch = Path(tempfile.mkdtemp(dir=results.stage.parent))
-    return treat_parts(request.parts, wanted, everyone, scratch)
-
-
-def count_advised(learned: Treated, wanted: Wanted) -> int:
-    """The count that a study of the sample advises."""
-    return study_counts(learned.sample, starts=wanted.starts, seed=wanted.seed).advice.count
-
-
-def segment(
-    results: Results,
-    request: BlockRequest,
-    wanted: Wanted,
-    learned: Treated,
-    count: int,
-    everyone: Everyone,
-    *,
-    made_at: datetime | None = None,
-) -> PartSegments:
-    """Segment everyone, and write who is where."""
-    if request.format == "parquet":
-        outs = [results.path(name) for name in request.assignments]
-        return segment_parts(request.parts, learned, wanted, count, everyone, outs, made_at=made_at)
-    pieces = Path(tempfile.mkdtemp(dir=results.stage.parent))
-    outs = [pieces / name.replace("/", "-") for name in request.parts.names_of_pieces(".csv")]
-    found = segment_parts(request.parts, learned, wanted, count, everyone, outs, made_at=made_at)
-    joined_csv(outs, results.path(ASSIGNMENTS))
-    shutil.rmtree(pieces)
-    return found
-
-
-def source_of(request: BlockRequest, folder: Path) -> SourcePart:
-    """The source of a study in a folder, as its plan says it."""
-    if not isinstance(request.source, (str, PathLike)):
-        raise SettingError("a plan names one source: give a folder or a pattern such as base/*.parquet, not a list.")
-    part = source_part(request.source, folder, dict(request.reading))
-    return part.model_copy(update={"bytes": request.parts.bytes})
-
-
-def write_block_study(
-    results: Results,
-    found: PartSegments,
-    source: SourcePart,
-    *,
-    base: Plan | None = None,
-    figures: FiguresPart | None = None,
-    made_at: datetime | None = None,
-) -> Plan:
-    """Write what a study by blocks has beside its assignments."""
-    sample, time = found.sample, made_at or datetime.now(UTC)
-    read = source.model_copy(update={"rows": found.customers + found.left_out})
-    plan = plan_of(sample, read, base=base, figures=figures, made_at=time)
-    results.add_table(CENTRES, overview_of(sample, found.sizes).reset_index())
-    results.add_table(PROFILE, found.profile.table())
-    results.add_table(SAMPLE, found.sample_table)
-    save_model(found.model, results.path(MODEL))
-    results.path(PLAN_FILE).write_text(text_of(plan), encoding="utf-8")
-    content = [asdict(one) for one in found.remarks]
-    results.path(REMARKS).write_text(json.dumps(content, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
-    shown = as_sampled(sample, found.customers)
-    results.add_figure("segments.png", segments_figure(shown, plan.figures))
-    add_method_files(results, Found(shown), plan.figures)
-    return plan
-
-
-def as_sampled(sample: Segmentation, customers: int) -> Segmentation:
-    """A sample that says it is one, unless it is everyone."""
-    if len(sample.codes) == customers:
-        return sample
-    return replace_in(sample, features=as_sample(sample.features))

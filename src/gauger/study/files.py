@@ -64,7 +64,7 @@ def study_folder(path: str | PathLike[str]) -> Path:
     if not (folder / PLAN_FILE).is_file():
         raise StudyError(
             f"{folder} is a folder without {PLAN_FILE}: no study. Name one that `gauger segment`, `gauger tree` or "
-            "save_study wrote, or the file that is meant."
+            "save_study wrote, or the file that is meant; of a folder of files say the key (--key)."
         )
     return folder
 

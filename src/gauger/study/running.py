@@ -1,9 +1,8 @@
-"""Run a plan: read, prepare, study the count, segment, name, profile, compare, hand over; all of it or nothing."""
+"""A run of a plan: read, prepare, study the count, segment, name, profile, compare, hand over; all of it or nothing."""
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
-from os import PathLike
 from pathlib import Path
 
 import pandas as pd
@@ -18,6 +17,7 @@ from gauger.profiling import profile as profile_of
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
 from gauger.report import Contents, hand_off, report_page, write_sheets
+from gauger.segmentation import Segmentation
 from gauger.study.carrying import with_earlier_names
 from gauger.study.comparing import compared
 from gauger.study.files import MODEL
@@ -25,7 +25,7 @@ from gauger.study.finding import Found, counts_asked, find_segments, remarks_bes
 from gauger.study.gathering import earlier_of, moves_since, parted, provenance_of
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import ComparePart, HandOffPart, KmeansPart, Plan, ReportPart, TreePart
-from gauger.study.plan_files import from_environment, read_plan
+from gauger.study.plan_files import from_environment
 from gauger.study.refusing import refuse_remarks
 from gauger.study.saving import Origin, add_study, study_results
 from gauger.study.sources import (
@@ -49,7 +49,7 @@ from gauger.study.step_files import (
 )
 from gauger.tables import Results
 
-_COUNTS, _PROFILE, _COMPARE, _HAND_OFF = "counts/", "profile/", "compare/", "hand-off/"
+_COUNTS, _PROFILE, COMPARE_FOLDER, _HAND_OFF = "counts/", "profile/", "compare/", "hand-off/"
 """The folders of a run's steps, within the study's."""
 
 REPORT, REPORT_BOOK = "report.html", "report.xlsx"
@@ -59,68 +59,8 @@ Told = Callable[[str, str], None]
 Caution = Callable[[Iterable[Remark]], None]
 
 
-def _unheard(*_: object) -> None:
-    return
-
-
-def run_plan(
-    plan: str | PathLike[str],
-    folder: str | PathLike[str],
-    *,
-    replace: bool = False,
-    tell: Told = _unheard,
-    caution: Caution = _unheard,
-) -> Study:
-    """Do all that a plan says, into one folder: the study, its count study, profile, comparisons and hand-off.
-
-    Parameters
-    ----------
-    plan : str or path-like
-        The plan file.
-    folder : str or path-like
-        Where the study goes. Everything appears together at the end, or nothing does.
-    replace : bool
-        Whether a study that stands in the folder may be replaced.
-    tell : callable
-        Hears each step and what it found, as two texts.
-    caution : callable
-        Hears the remarks of each step.
-
-    Returns
-    -------
-    Study
-        The folder, opened.
-
-    Raises
-    ------
-    PlanError
-        For what is wrong with the plan, each fault with its line.
-    RefusedRemarkError
-        For a remark that the plan does not accept.
-    GaugerError
-        What its steps raise.
-
-    Notes
-    -----
-    Run twice, on one core or several, it writes the same bytes; but for the time, which the plan may give (`made_at`).
-
-    Examples
-    --------
-    >>> import gauger, pathlib, tempfile
-    >>> with tempfile.TemporaryDirectory() as folder:
-    ...     plan = pathlib.Path(folder, "plan.toml")
-    ...     source = f'[source]\\nfile = "{gauger.demo_file("houses.csv")}"\\n'
-    ...     _ = plan.write_text(f'key = "house"\\n{source}[features.east_km]\\n[segments]\\nmethod = "bands"\\n')
-    ...     study = gauger.run_plan(plan, f"{folder}/houses")
-    ...     (study.folder / "profile" / "means.csv").exists()
-    True
-    """
-    file = Path(plan)
-    return _Run(read_plan(file).for_other_content(), file.parent, Path(folder), tell, caution).whole(replace=replace)
-
-
 @dataclass
-class _Run:
+class Run:
     """One run of a plan that stands in the folder `beside`."""
 
     plan: Plan
@@ -130,9 +70,10 @@ class _Run:
     caution: Caution
 
     def whole(self, *, replace: bool) -> Study:
+        """Do it, into the folder; the study, opened."""
         steps = 6 + len(self.plan.compare) + (self.plan.hand_off is not None) + (self.plan.report is not None)
         with (
-            study_results(self.out, replace=replace, sources=self._sources(), also=self._files()) as results,
+            study_results(self.out, replace=replace, sources=self.sources(), also=self.files()) as results,
             task("gauger run", steps) as advance,
         ):
             for _ in self._steps(results):
@@ -141,43 +82,43 @@ class _Run:
 
     def _steps(self, results: Results) -> Iterator[None]:
         table = read_customers(self.plan, self.beside, named=True)
-        self._heed("Read", f"{len(table):,} customers from {self._place()}", remarks_of(table))
+        self.heed("Read", f"{len(table):,} customers from {self.place()}", remarks_of(table))
         yield
         features = prepare(table, **self.plan.preparation())
         beside = remarks_beside(self.plan.segments.method)
         remarks = [remark for remark in features.remarks if remark.code not in beside]
-        self._heed("Prepared", f"{features.headline()}: {', '.join(features.names)}", remarks)
+        self.heed("Prepared", f"{features.headline()}: {', '.join(features.names)}", remarks)
         yield
-        study = self._count_study(results, features)
+        study = self.count_study(results, features)
         yield
         found = self._segments(features, study)
         yield
-        found = self._names(found)
+        found = self.names(found)
         plan = self._write_study(results, found, table)
         yield
-        profile = self._profile(results, found, table)
+        profile = self.profile(results, found, table)
         yield
         comparisons = []
         for number, part in enumerate(self.plan.compare, 1):
-            comparisons.append(self._compare(results, found, table, part, f"{_COMPARE}{number}/"))
+            comparisons.append(self.compare(results, found, table, part, f"{COMPARE_FOLDER}{number}/"))
             yield
         if self.plan.hand_off is not None:
-            self._hand_off(results, found, self.plan.hand_off, plan)
+            self.hand_off(results, found.seg, self.plan.hand_off, plan)
             yield
         if self.plan.report is not None:
             told = parted(study or found.count_study or found.radius_study)
             contents = Contents(found.seg, profile, *told, tuple(comparisons))
-            self._report(results, self.plan.report, contents, rows=len(table), plan=plan)
+            self.report(results, self.plan.report, contents, rows=len(table), plan=plan)
             yield
 
-    def _heed(self, step: str, text: str, remarks: Iterable[Remark]) -> None:
+    def heed(self, step: str, text: str, remarks: Iterable[Remark]) -> None:
         """Say what a step found; raises RefusedRemarkError for a remark that the plan does not accept."""
         told = tuple(remarks)
         self.tell(step, text)
         self.caution(told)
         refuse_remarks(self.plan, told)
 
-    def _count_study(self, results: Results, features: FeatureSet) -> CountStudy | None:
+    def count_study(self, results: Results, features: FeatureSet) -> CountStudy | None:
         """The study of the count, for methods that have one to choose."""
         if not isinstance(self.plan.segments, (KmeansPart, TreePart)):
             self.tell("Counts", f"not studied: {self.plan.segments.method} finds the count by itself")
@@ -195,7 +136,7 @@ class _Run:
         )
         add_count_files(results, study, features, within=_COUNTS)
         advice = study.advice
-        self._heed("Counts", f"{advice.headline()} {' '.join(advice.reasons[:2])}", study.remarks)
+        self.heed("Counts", f"{advice.headline()} {' '.join(advice.reasons[:2])}", study.remarks)
         return study
 
     def _segments(self, features: FeatureSet, study: CountStudy | None) -> Found:
@@ -206,14 +147,14 @@ class _Run:
         if not found.seg.count:
             raise SettingError("nobody is in a segment, so there is nothing to profile: change the plan's [segments].")
         sizes = ", ".join(f"{size:,}" for size in found.seg.sizes[:12])
-        self._heed("Segments", f"{found.seg.headline()}: {sizes}", found.seg.remarks)
+        self.heed("Segments", f"{found.seg.headline()}: {sizes}", found.seg.remarks)
         return found
 
-    def _names(self, found: Found) -> Found:
+    def names(self, found: Found) -> Found:
         named = with_earlier_names(found, self.plan, self.beside, self.out)
         given = named.seg.given_names
         told = ", ".join(f"{number} {name}" for number, name in sorted(given.items())) or "none given yet"
-        self._heed("Names", told, named.seg.remarks[len(found.seg.remarks) :])
+        self.heed("Names", told, named.seg.remarks[len(found.seg.remarks) :])
         return named
 
     def _write_study(self, results: Results, found: Found, table: pd.DataFrame) -> Plan:
@@ -222,9 +163,9 @@ class _Run:
             for part in (self.plan.source, self.plan.events)
         ]
         origin = Origin(table, *parts)  # type: ignore[arg-type]
-        return add_study(results, found, origin, base=self._moved(), made_at=self._time())
+        return add_study(results, found, origin, base=self.moved(), made_at=self.time())
 
-    def _report(self, results: Results, part: ReportPart, contents: Contents, *, rows: int, plan: Plan) -> None:
+    def report(self, results: Results, part: ReportPart, contents: Contents, *, rows: int, plan: Plan) -> None:
         """The page and the workbook, with what the study's folder says of itself by now."""
         whole = replace(
             contents,
@@ -236,32 +177,32 @@ class _Run:
         results.path(REPORT).write_text(report_page(whole), encoding="utf-8", newline="\n")
         if part.workbook:
             write_sheets(whole, results.path(REPORT_BOOK), assignments=False)
-        self._heed("Reported", f"{REPORT}{f' and {REPORT_BOOK}' if part.workbook else ''}", ())
+        self.heed("Reported", f"{REPORT}{f' and {REPORT_BOOK}' if part.workbook else ''}", ())
 
-    def _profile(self, results: Results, found: Found, table: pd.DataFrame) -> Profile:
+    def profile(self, results: Results, found: Found, table: pd.DataFrame) -> Profile:
         part = self.plan.profile.table
         known = table if part is None else read_source(part, self.beside, named="profile.table")
         profile = profile_of(found.seg, known)
         add_profile_files(results, profile, found.seg, within=_PROFILE)
-        self._heed("Profile", self._in_short(profile), profile.remarks)
+        self.heed("Profile", self._in_short(profile), profile.remarks)
         return profile
 
     def _in_short(self, profile: Profile) -> str:
         names = profile.suggested_names
         return "; ".join(f"{number} {names[number]}" for number in profile.numbers if number in names)
 
-    def _compare(
+    def compare(
         self, results: Results, found: Found, table: pd.DataFrame, part: ComparePart, within: str
     ) -> Comparison:
         comparison = compared(found.seg, table, part, self.plan, self.beside)
         add_comparison_files(results, comparison, within=within)
-        self._heed("Compared", comparison.answer or comparison.headline(), comparison.remarks)
+        self.heed("Compared", comparison.answer or comparison.headline(), comparison.remarks)
         return comparison
 
-    def _hand_off(self, results: Results, found: Found, part: HandOffPart, plan: Plan) -> None:
+    def hand_off(self, results: Results, who: Segmentation | pd.DataFrame, part: HandOffPart, plan: Plan) -> None:
         settings = part.model_dump(exclude={"contacts", "suppress", "consent", "address", "format"})
         done = hand_off(
-            found.seg,
+            who,
             read_source(part.contacts, self.beside, named="hand_off.contacts"),
             results.stage / _HAND_OFF,
             key=self.plan.key,
@@ -275,30 +216,30 @@ class _Run:
             made_at=datetime.fromisoformat(plan.made_at) if plan.made_at is not None else None,
             **settings,
         )
-        self._heed("Handed off", done.headline(), done.remarks)
+        self.heed("Handed off", done.headline(), done.remarks)
 
-    def _place(self) -> str:
+    def place(self) -> str:
         part = self.plan.events or self.plan.source
         assert part is not None
         return shown_place(part)
 
-    def _time(self) -> datetime | None:
+    def time(self) -> datetime | None:
         return None if self.plan.made_at is None else datetime.fromisoformat(self.plan.made_at)
 
-    def _moved(self) -> Plan:
+    def moved(self) -> Plan:
         """The plan with the places of its other tables as seen from the study's folder."""
         return moved_plan(self.plan, self.beside, self.out)
 
-    def _sources(self) -> list[str]:
+    def sources(self) -> list[str]:
         return [place_of(part, self.beside) for part in parts_of(self.plan)]
 
-    def _files(self) -> list[str]:
+    def files(self) -> list[str]:
         """The files of the steps, and those of an earlier hand-off, which go."""
         found = [f"{_COUNTS}{name}" for name in COUNT_FILES]
         found += [REPORT, REPORT_BOOK]
         found += [f"{_PROFILE}{name}" for name in (*PROFILE_FILES, *PROFILE_FILES_OF_SOME)]
-        for number in range(1, max(len(self.plan.compare), _earlier(self.out / _COMPARE)) + 1):
-            found += [f"{_COMPARE}{number}/{name}" for name in (*COMPARE_FILES, *COMPARE_FILES_OF_SOME)]
+        for number in range(1, max(len(self.plan.compare), _earlier(self.out / COMPARE_FOLDER)) + 1):
+            found += [f"{COMPARE_FOLDER}{number}/{name}" for name in (*COMPARE_FILES, *COMPARE_FILES_OF_SOME)]
         earlier = self.out / _HAND_OFF
         if earlier.is_dir() and any(earlier.iterdir()) and not holds_only_a_hand_off(earlier):
             raise OutputError(

@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.engine import files_of, learned_features
+from gauger.engine import learned_features
 from gauger.errors import GaugerError
 from gauger.features import FeatureSet, prepare
 from gauger.models import SegmentModel
@@ -15,14 +15,14 @@ from gauger.remarks import Remark, attach_remarks, remarks_of
 from gauger.study.files import SAMPLE
 from gauger.study.plan import Plan, SourcePart
 from gauger.study.sources import place_of
-from gauger.tables import read_table
+from gauger.tables import files_of, read_table
 from gauger.wording import Noun
 
 
 def sampled_customers(folder: Path, plan: Plan) -> pd.DataFrame:
     """The sample of a study by blocks; remarks say that it is one, and whether its files are what they were."""
     table = read_table(folder / SAMPLE)
-    everyone = None if plan.source is None else plan.source.rows
+    everyone = rows_of(plan)
     remarks = [*remarks_of(table)]
     if everyone is not None and len(table) < everyone:
         text = (
@@ -40,6 +40,12 @@ def sampled_customers(folder: Path, plan: Plan) -> pd.DataFrame:
     return table
 
 
+def rows_of(plan: Plan) -> int | None:
+    """How many customers a study by blocks read."""
+    part = plan.events or plan.source
+    return None if part is None else part.rows
+
+
 def _bytes_of(source: SourcePart, folder: Path) -> int | None:
     try:
         return sum(file.stat().st_size for file in files_of(place_of(source, folder)))
@@ -53,7 +59,7 @@ def sampled_features(table: pd.DataFrame, plan: Plan, model: SegmentModel) -> tu
     indicators = {one.name: one.indicator for one in model.features if one.indicator is not None}
     treatments = tuple(one.treatments for one in model.features)
     features = learned_features(guess, table, model.names, indicators, treatments, guess.recipes)
-    if plan.source is not None and len(table) < (plan.source.rows or 0):
+    if len(table) < (rows_of(plan) or 0):
         features = as_sample(features)
     return features, model.rule.find_segments(np.ascontiguousarray(features.values.T), {})[0]
 

@@ -26,7 +26,7 @@ PASSWORD_VARIABLE = "GAUGER_PASSWORD"
 Part = TypeVar("Part", bound=SourcePart)
 
 _READING = ("sheet", "table", "query", "decimal", "thousands", "dates", "as_text", "as_missing", "header", "encoding")
-_EVENTS = tuple(name for name in EventsPart.model_fields if name not in (*SourcePart.model_fields, "period"))
+EVENT_SETTINGS = tuple(name for name in EventsPart.model_fields if name not in (*SourcePart.model_fields, "period"))
 
 
 @dataclass(frozen=True)
@@ -166,7 +166,7 @@ def read_customers(plan: Plan, beside: Path, *, named: bool = False) -> pd.DataF
     everyone = None if plan.source is None else read_source(plan.source, beside, named="source")
     events = plan.events
     file = place_of(events, beside)
-    settings = {**{name: getattr(events, name) for name in _EVENTS}, "customer": plan.key}
+    settings = {**{name: getattr(events, name) for name in EVENT_SETTINGS}, "customer": plan.key}
     if _plain(events) and Path(file).is_file():
         behaviour = summarise_events(file, customers=everyone, **settings)
         changed = list(about_change(events, beside, behaviour)) if events.sha256 else []

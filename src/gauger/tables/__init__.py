@@ -1,10 +1,11 @@
 """Read and write open formats: files, databases, and folders of results that appear whole."""
 
 from gauger.tables.arrow import to_pandas, without_odd_columns
-from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, joined_csv
-from gauger.tables.blocks import FileBlocks, with_numbers
+from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, join_pieces
+from gauger.tables.blocks import FileBlocks, head_of_file, with_numbers
 from gauger.tables.databases import connected, is_url, password_as, without_password
 from gauger.tables.formats import write_file
+from gauger.tables.many_files import Source, files_of, is_many_files
 from gauger.tables.reading import READABLE, damage, read_table
 from gauger.tables.text import kind_of_file
 from gauger.tables.type_inference import InferredKinds, ReadingRules, is_plain_number, typed_columns
@@ -19,11 +20,15 @@ __all__ = [
     "InferredKinds",
     "ReadingRules",
     "Results",
+    "Source",
     "connected",
     "damage",
+    "files_of",
+    "head_of_file",
+    "is_many_files",
     "is_plain_number",
     "is_url",
-    "joined_csv",
+    "join_pieces",
     "kind_of_file",
     "password_as",
     "read_table",

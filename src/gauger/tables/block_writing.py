@@ -44,7 +44,9 @@ class BlockWriter:
 
     def _opened(self, schema: pa.Schema) -> "pq.ParquetWriter | pa_csv.CSVWriter":
         if self._path.suffix != ".csv":
-            words = [field.name for field in schema if pa.types.is_dictionary(field.type) or pa.types.is_string(field.type)]
+            words = [
+                field.name for field in schema if pa.types.is_dictionary(field.type) or pa.types.is_string(field.type)
+            ]
             return pq.ParquetWriter(self._path, schema, use_dictionary=words)  # of numbers few repeat
         options = pa_csv.WriteOptions(quoting_style="needed")
         return pa_csv.CSVWriter(self._path, schema, write_options=options)
@@ -59,12 +61,25 @@ def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray:
     return column
 
 
-def joined_csv(pieces: Sequence[Path], target: Path) -> None:
-    """Join files of csv that each begin with the same line of names; some may not be there, for they had no rows."""
+def join_pieces(pieces: Sequence[Path], target: Path) -> None:
+    """Join files that blocks were written to into one, and remove them; some may not be there, for they had no rows."""
+    there = [piece for piece in pieces if piece.exists()]
+    if target.suffix == ".csv":
+        _join_csv(there, target)
+    else:
+        with BlockWriter(target) as writer:
+            for piece in there:
+                source = pq.ParquetFile(piece, pre_buffer=False)
+                for group in range(source.num_row_groups):
+                    writer.write(source.read_row_group(group))
+    for piece in there:
+        piece.unlink()
+
+
+def _join_csv(pieces: Sequence[Path], target: Path) -> None:
     with target.open("wb") as out:
-        for number, piece in enumerate(path for path in pieces if path.exists()):
+        for number, piece in enumerate(pieces):
             with piece.open("rb") as stream:
                 if number:
                     stream.readline()
                 shutil.copyfileobj(stream, out, _COPIED)
-            piece.unlink()

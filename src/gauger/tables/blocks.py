@@ -3,12 +3,14 @@
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 
+import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 
 from gauger.columns import refuse_bad_names
 from gauger.errors import UnknownColumnError
 from gauger.remarks import Remark
+from gauger.tables.arrow import to_pandas
 from gauger.tables.delimited import DelimitedBlocks
 from gauger.tables.json_lines import JsonLineBlocks
 from gauger.tables.reading import damage, read_file, refuse_bad_text, refuse_unreadable
@@ -86,6 +88,19 @@ class FileBlocks:
                     block = pa.Table.from_batches([batch])
                     refuse_bad_text(self.file, block)
                     yield block
+
+
+def head_of_file(file: Path, rows: int) -> tuple[pd.DataFrame, int]:
+    """The first rows of a Parquet file, and how many there are in all."""
+    source = pq.ParquetFile(file)
+    blocks, seen = [], 0
+    for batch in source.iter_batches(_BLOCK_ROWS):
+        blocks.append(batch)
+        seen += batch.num_rows
+        if seen >= rows:
+            break
+    table = pa.Table.from_batches(blocks, source.schema_arrow).slice(0, rows)
+    return to_pandas(table), source.metadata.num_rows
 
 
 def with_numbers(block: pa.Table, names: Iterable[str], rules: ReadingRules | None = None) -> pa.Table:

@@ -1,0 +1,71 @@
+"""Run a plan: in memory, or by blocks where it says so."""
+
+from os import PathLike
+from pathlib import Path
+
+from gauger.study.opening import Study
+from gauger.study.plan_files import read_plan
+from gauger.study.running import Caution, Run, Told
+from gauger.study.running_blocks import BlockRun
+
+
+def _unheard(*_: object) -> None:
+    return
+
+
+def run_plan(
+    plan: str | PathLike[str],
+    folder: str | PathLike[str],
+    *,
+    replace: bool = False,
+    tell: Told = _unheard,
+    caution: Caution = _unheard,
+) -> Study:
+    """Do all that a plan says, into one folder: the study, its count study, profile, comparisons and hand-off.
+
+    Parameters
+    ----------
+    plan : str or path-like
+        The plan file.
+    folder : str or path-like
+        Where the study goes. Everything appears together at the end, or nothing does.
+    replace : bool
+        Whether a study that stands in the folder may be replaced.
+    tell : callable
+        Hears each step and what it found, as two texts.
+    caution : callable
+        Hears the remarks of each step.
+
+    Returns
+    -------
+    Study
+        The folder, opened.
+
+    Raises
+    ------
+    PlanError
+        For what is wrong with the plan, each fault with its line.
+    RefusedRemarkError
+        For a remark that the plan does not accept.
+    GaugerError
+        What its steps raise.
+
+    Notes
+    -----
+    Run twice, on one core or several, it writes the same bytes; but for the time, which the plan may give (`made_at`).
+
+    Examples
+    --------
+    >>> import gauger, pathlib, tempfile
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     plan = pathlib.Path(folder, "plan.toml")
+    ...     source = f'[source]\\nfile = "{gauger.demo_file("houses.csv")}"\\n'
+    ...     _ = plan.write_text(f'key = "house"\\n{source}[features.east_km]\\n[segments]\\nmethod = "bands"\\n')
+    ...     study = gauger.run_plan(plan, f"{folder}/houses")
+    ...     (study.folder / "profile" / "means.csv").exists()
+    True
+    """
+    file = Path(plan)
+    wanted = read_plan(file).for_other_content()
+    run = BlockRun if wanted.by_blocks else Run
+    return run(wanted, file.parent, Path(folder), tell, caution).whole(replace=replace)
