@@ -6,7 +6,7 @@ import math
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.stats import norm
+from scipy.special import ndtri
 
 from gauger.algorithms.statistics import LEVEL
 
@@ -57,7 +57,7 @@ def detectable_uplift(contacted: int, held: int, base_rate: float, segments: int
     """
     if not contacted or not held:
         return math.nan
-    line, reach = float(norm.ppf(1.0 - LEVEL / segments / 2.0)), float(norm.ppf(POWER))
+    line, reach = float(ndtri(1.0 - LEVEL / segments / 2.0)), float(ndtri(POWER))
 
     def found(uplift: float) -> bool:
         treated = base_rate + uplift

@@ -7,7 +7,6 @@ from itertools import combinations
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.stats import rankdata
 
 from gauger.algorithms import Stream
 from gauger.algorithms.distances import SERIES_METRICS, principal_coordinates
@@ -191,6 +190,8 @@ def _each_two(names: Sequence[str], likeness: Callable[[str, str], float]) -> di
 
 def _ranks(apart: Values) -> Values:
     """The ranks of all distances, centred and brought to length 1."""
+    from scipy.stats import rankdata  # half a second that only this study costs
+
     ranks = rankdata(apart[np.triu_indices(len(apart), k=1)])
     ranks -= ranks.mean()
     length = float(np.sqrt(ranks @ ranks))

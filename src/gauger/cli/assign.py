@@ -73,11 +73,14 @@ def assign(
         counts, remarks = done.customers, done.remarks
     else:
         from gauger.remarks import remarks_of
-        from gauger.tables import result_folder
+        from gauger.tables import BLOCK_ENDINGS, result_folder
 
         with result_folder(out.parent, [out.name], replace=replace, sources=[source, model]) as results:
             found = learned.assign(reading.read(source), gate=allowed)
-            results.add_table(out.name, found)
+            if out.suffix in BLOCK_ENDINGS:
+                results.add_assignments(out.name, found)
+            else:
+                results.add_table(out.name, found)
         counts, remarks = _counted(learned, found["segment"]), remarks_of(found)
     console.heading(f"{Noun.of_key(learned.key).counted(int(counts['customers'].sum()))} assigned")
     console.table(

@@ -60,7 +60,10 @@ def counts(
     Of a folder of files, of a pattern such as 'base/*.parquet', and of a file that memory may not hold, a sample is
     studied: customers chosen by a hash of their keys, prepared as everyone is.
     """
+    from gauger.algorithms.first_run import compile_beside
     from gauger.cli import console
+
+    compile_beside()
     from gauger.study import COUNT_FILES, CountsPart, add_count_files
     from gauger.tables import result_folder
 

@@ -90,6 +90,9 @@ def segment(
     neighbours.png: the study of the radius. By density-levels also branches.csv and levels.png. By bands
     assignments.csv also says in which band of each feature a customer is.
     """
+    from gauger.algorithms.first_run import compile_beside
+
+    compile_beside()
     from gauger.study import find_segments, remarks_beside, study_results
 
     chosen = _checked_method(method, count, place.plan is not None or knows_its_count(origin))

@@ -4,7 +4,9 @@ import datetime
 import re
 from collections.abc import Iterator, Mapping, Sequence
 
+import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts
 from gauger.columns.roles import MOST_LEVELS
@@ -22,6 +24,8 @@ _TOGETHER = 0.9
 _TOP = re.compile(r"(\d+)\s*(?:\+|or more|and more|plus)|(?:>=?|over|more than)\s*(\d+)", re.IGNORECASE)
 """How a top level is written."""
 
+_HEAD, _HINT = 1_000, 0.2
+"""Rows that are looked at first for dates, and the share of these from which all are: far below `MOSTLY`."""
 _COMMON = 3
 """A value that fewer rows have may be somebody's own, and is not repeated."""
 _OTHER_DATE = r"\d{1,2}[./-]\d{1,2}[./-]\d{2,4}(?: .*)?"
@@ -37,9 +41,10 @@ def quality_remarks(
 ) -> Iterator[Remark]:
     """Remarks on a table whose `columns` have been described."""
     roles = columns["role"]
-    yield from _repeats(table, key)
+    yield from _repeats(table, key, facts)
     yield from _constants(columns.index[roles.isin(["constant", "empty"])].tolist())
-    yield from _near_constants(table, columns.index[~roles.isin(["constant", "empty", "key", "text"])].tolist())
+    varying = columns.index[~roles.isin(["constant", "empty", "key", "text"])].tolist()
+    yield from _near_constants(table, varying, facts)
     yield from _codes(columns.index[roles == "ordinal code"].tolist())
     yield from _gaps(table, columns)
     yield from _nearly_numbers(table, columns.index[roles.isin(["text", "category"])].tolist())
@@ -50,24 +55,31 @@ def quality_remarks(
     yield from _single_levels(table, columns.index[roles == "category"].tolist())
 
 
-def _repeats(table: pd.DataFrame, key: str | None) -> Iterator[Remark]:
-    repeats = int(table.duplicated().sum())
+def _repeats(table: pd.DataFrame, key: str | None, facts: Mapping[str, ColumnFacts]) -> Iterator[Remark]:
+    told_apart = any(known.distinct == known.rows for known in facts.values())  # then no two rows are alike
+    again = 0 if key is None else _again(table[key], facts.get(key))
+    whole = key is not None and again == 0 and not table[key].isna().any()
+    repeats = 0 if told_apart or whole else int(table.duplicated().sum())
     if repeats:
         yield Remark(
             "repeated-rows",
             f"{repeats:,} {plural(repeats, 'row is an exact repeat', 'rows are exact repeats')} of an earlier one: "
             "most often a fault of the export. Events count once with event_key= (gauger features --event-key).",
         )
-    if key is None:
-        return
-    again = int(table[key].dropna().duplicated().sum())
     if again:
         yield Remark(
             "key-repeats",
             f"{key} repeats in {again:,} of {len(table):,} rows: it names customers only after events are "
             "summarised to one row a customer (summarise_events, gauger features).",
-            (key,),
+            (str(key),),
         )
+
+
+def _again(column: pd.Series, known: ColumnFacts | None) -> int:
+    """How many values of a column another row has had."""
+    if known is not None:
+        return len(known.ordered) - known.distinct
+    return int(column.dropna().duplicated().sum())
 
 
 def _constants(names: Sequence[str]) -> Iterator[Remark]:
@@ -76,9 +88,11 @@ def _constants(names: Sequence[str]) -> Iterator[Remark]:
         yield Remark("constant", f"{listed(names)} {verb} the same for everyone; leave it out.", tuple(names))
 
 
-def _near_constants(table: pd.DataFrame, names: Sequence[str]) -> Iterator[Remark]:
+def _near_constants(table: pd.DataFrame, names: Sequence[str], facts: Mapping[str, ColumnFacts]) -> Iterator[Remark]:
     shown, found = [], []
     for name in names:
+        if name in facts and facts[name].middle[1] < NEARLY_ALL * len(table):
+            continue  # what nearly all have stands in the middle too
         counts = table[name].value_counts()
         share = int(counts.iloc[0]) / len(table)
         if share >= NEARLY_ALL:
@@ -139,8 +153,10 @@ def _overlap(one: "pd.Series[bool]", other: "pd.Series[bool]") -> float:
 
 def _nearly_numbers(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remark]:
     for name in texts:
-        words = table[name].dropna().astype(str)
+        counts = table[name].dropna().astype(str).value_counts()
+        words = pd.Series(counts.index, dtype="str")
         numbers = pd.to_numeric(words, errors="coerce").notna()
+        times = counts.to_numpy()
         top = _top_level(words[~numbers], words[numbers])
         if top is not None:
             yield Remark(
@@ -149,8 +165,8 @@ def _nearly_numbers(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remar
                 f"for averaging. As a feature, say categories=[{name!r}] (--categories {name}).",
                 (name,),
             )
-        elif MOSTLY <= numbers.mean() < 1.0:
-            odd = words[~numbers].value_counts()
+        elif MOSTLY <= _share(numbers, times) < 1.0:
+            odd = counts[(~numbers).to_numpy()]
             common = odd.index[odd >= _COMMON].tolist()  # what fewer rows have may be somebody's
             shown = listed(map(repr, common)) if common else f"written {written_like(odd.index)}"
             word = common[0] if common else "…"
@@ -161,13 +177,23 @@ def _nearly_numbers(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remar
                 f"with as_missing={{{name!r}: {word!r}}} (--as-missing '{name}={word}').",
                 (name,),
             )
-        elif words.str.fullmatch(_COMMA_NUMBER).mean() >= MOSTLY:
+        elif _share(words.str.fullmatch(_COMMA_NUMBER), times) >= MOSTLY:
             yield Remark(
                 "nearly-numbers",
-                f"{name} is text, because its numbers are written {written_like(words.iloc[:1])}. Read the table with "
-                "decimal=',' and, where there are marks between thousands, thousands='.' (--decimal , --thousands .).",
+                f"{name} is text, because its numbers are written {written_like(_first_of(table[name]))}. Read the "
+                "table with decimal=',' and, where there are marks between thousands, thousands='.' (--decimal , "
+                "--thousands .).",
                 (name,),
             )
+
+
+def _share(found: pd.Series, times: NDArray[np.integer]) -> float:
+    """The share of rows whose word is among those found; each word stands in so many rows."""
+    return float(times[found.to_numpy(dtype=np.bool_)].sum() / max(times.sum(), 1))
+
+
+def _first_of(column: pd.Series) -> pd.Series:
+    return column.dropna().astype(str).iloc[:1]
 
 
 def _top_level(odd: pd.Series, numbers: pd.Series) -> str | None:
@@ -183,6 +209,9 @@ def _top_level(odd: pd.Series, numbers: pd.Series) -> str | None:
 
 def _dates_as_text(table: pd.DataFrame, texts: Sequence[str]) -> Iterator[Remark]:
     for name in texts:
+        head = table[name].dropna().astype(str).iloc[:_HEAD]
+        if not len(head) or head.str.fullmatch(_OTHER_DATE).mean() < _HINT:
+            continue
         words = table[name].dropna().astype(str)
         if words.str.fullmatch(_OTHER_DATE).mean() >= MOSTLY:
             mark = str(words.iloc[0]).strip("0123456789")[0]

@@ -8,7 +8,6 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
 from pandas.api import types
-from scipy.stats import gaussian_kde
 
 from gauger.appearance import FAINT, INK, PAPER, segment_colour
 from gauger.draw.curves import Curve, curve_of, even_steps, follow, span_back, span_on
@@ -185,6 +184,8 @@ def _violin(axes: Axes, position: int, own: Values, marks: Values, number: int, 
     along = even_steps(curve, (float(marks[0]), float(marks[-1])), _STEPS)
     sampled = own[sample_of(len(own), _SMOOTHED)]
     there, steps = (sampled, along) if curve is None else (curve.forward(sampled), curve.forward(along))
+    from scipy.stats import gaussian_kde  # half a second that only these curves cost
+
     heights = gaussian_kde(there)(steps)
     heights *= 0.42 / heights.max()
     axes.fill_between(

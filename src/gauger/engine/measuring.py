@@ -18,9 +18,10 @@ from gauger.columns import Values
 from gauger.engine.bottom_rows import BottomRows
 from gauger.engine.moments import Moments
 from gauger.engine.parts import Part
-from gauger.engine.reading import Reader, Steps, hashes_of, treated
+from gauger.engine.reading import Reader, Steps, treated
 from gauger.engine.survey import CORESET_SALT
 from gauger.features import Cap, Treatment
+from gauger.tables import hashes_of
 
 CORESET = 50_000
 """Customers that k-means converges on before it sees everyone: its centres are then near enough to the last ones that

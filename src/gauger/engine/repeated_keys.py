@@ -10,10 +10,9 @@ import pyarrow as pa
 
 from gauger.engine.crews import Everyone, Held
 from gauger.engine.parts import Part
-from gauger.engine.reading import Hashes, hashes_of
 from gauger.engine.survey import Surveyed
 from gauger.errors import KeyColumnError
-from gauger.tables import ReadingRules
+from gauger.tables import Hashes, ReadingRules, hashes_of
 from gauger.wording import listed, plural
 
 _TOGETHER = 2**25

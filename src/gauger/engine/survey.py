@@ -14,10 +14,10 @@ from gauger.algorithms import as_shares, remixed
 from gauger.columns import Values
 from gauger.engine.bottom_rows import BottomRows
 from gauger.engine.parts import Part
-from gauger.engine.reading import Hashes, hashes_of, numbers_of
+from gauger.engine.reading import numbers_of
 from gauger.errors import ColumnValuesError, KeyColumnError, MissingValuesError, SettingError
 from gauger.features import LARGEST, Level, Recipe
-from gauger.tables import ReadingRules, to_pandas, with_numbers
+from gauger.tables import Hashes, ReadingRules, hashes_of, to_pandas, with_numbers
 
 _MOST_LEVELS = 1_000
 """Levels that are counted before a category is given up: far more than make sense."""

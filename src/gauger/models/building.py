@@ -7,7 +7,7 @@ from importlib.metadata import version
 from itertools import pairwise
 
 import numpy as np
-import pandas as pd
+import pyarrow as pa
 from numpy.typing import NDArray
 
 from gauger.clustering import CORE
@@ -18,6 +18,7 @@ from gauger.models.model import SegmentModel
 from gauger.models.rules import METRICS, Assigner, FeatureBands, NearestCentre, NearestCustomer, SameBands
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation
+from gauger.tables import hashes_of
 from gauger.wording import plural
 
 GATE_SHARE = 0.995
@@ -251,7 +252,7 @@ def bins_of(ordered: Values) -> tuple[tuple[float, ...], tuple[float, ...]]:
 
 def _fingerprint(features: FeatureSet) -> str:
     """SHA-256 of keys and working values, whatever the order of rows."""
-    rows = pd.util.hash_pandas_object(pd.Series(features.keys.astype(str)), index=False).to_numpy()
+    rows = hashes_of(pa.chunked_array([pa.array(features.keys, from_pandas=True)]))
     order = np.argsort(rows, kind="stable")
     digest = hashlib.sha256()
     digest.update(rows[order].tobytes())

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.stats import binom
+from scipy.special import bdtr, bdtrc
 
 from gauger.algorithms.statistics import clopper_pearson, contingency_table, holm
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
@@ -253,8 +253,9 @@ def _adjusted(counts: NDArray[np.int64], expected: NDArray[np.float64], leaving:
     apart = ~np.eye(k, dtype=np.bool_)
     for here, there in np.argwhere(apart & (leaving[:, None] > 0)).tolist():
         chance = min(float(expected[here, there] / leaving[here]), 1.0)
-        found = binom(int(leaving[here]), chance)
-        tail = min(float(found.sf(counts[here, there] - 1)), float(found.cdf(counts[here, there])))
+        seen, among = int(counts[here, there]), int(leaving[here])
+        more = float(bdtrc(seen - 1, among, chance)) if seen else 1.0
+        tail = min(more, float(bdtr(seen, among, chance)))
         p[here, there] = min(1.0, 2.0 * tail)
     p[apart] = holm(p[apart])
     return p

@@ -6,8 +6,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.special import fdtrc
-from scipy.stats import chi2
+from scipy.special import chdtrc, fdtrc
 
 from gauger.algorithms.statistics import Moments, holm
 from gauger.profiling.levels import Levels
@@ -86,7 +85,7 @@ def associations_of(categories: Mapping[str, Levels], used: Used) -> pd.DataFram
         expected = np.outer(counts.sum(axis=1), counts.sum(axis=0)) / counts.sum()
         statistic = float(((counts - expected) ** 2 / expected).sum())
         strength = float(np.sqrt(statistic / counts.sum() / (min(counts.shape) - 1)))
-        p = np.nan if used(name) is None else float(chi2.sf(statistic, free))
+        p = np.nan if used(name) is None else float(chdtrc(free, statistic))
         rows[name] = (strength, statistic, p, used(name), "", np.nan)
     return _ordered(rows, ASSOCIATION_COLUMNS, "column")
 
@@ -188,7 +187,7 @@ def _by_rank(moments: Moments) -> tuple[float, float, float]:
     if free < 1.0:
         return np.nan, np.nan, eta
     h = (free + free_within) * eta
-    return h, float(chi2.sf(h, free)), eta
+    return h, float(chdtrc(free, h)), eta
 
 
 def _ordered(rows: Mapping[str, tuple[object, ...]], columns: tuple[str, ...], index: str) -> pd.DataFrame:

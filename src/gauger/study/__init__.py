@@ -34,9 +34,9 @@ from gauger.study.plan import (
     TreePart,
 )
 from gauger.study.plan_files import PLAN_FILE, plan_file, read_plan
+from gauger.study.plan_runs import run_plan
 from gauger.study.refusing import refuse_remarks
 from gauger.study.reporting import refuse_ending, write_contents, write_report, write_workbook
-from gauger.study.run_plan import run_plan
 from gauger.study.sampled import as_sample
 from gauger.study.saving import Origin, add_study, save_study, study_results
 from gauger.study.sources import moved_part, moved_plan, place_of, read_customers, source_part

@@ -102,7 +102,7 @@ def _refuse_bad_names(names: Iterable[str]) -> None:
 def _rename_tables(study: Study, names: Mapping[int, str], results: Results) -> None:
     for name in assignment_files(study.folder):
         assignments = read_table(study.folder / name, as_text=[study.plan.key])
-        results.add_table(name, assignments.assign(segment_name=assignments["segment"].map(names)))
+        results.add_assignments(name, assignments.assign(segment_name=assignments["segment"].map(names)))
     centres = read_table(study.folder / CENTRES)
     results.add_table(CENTRES, centres.assign(name=centres["segment"].map(names)))
 

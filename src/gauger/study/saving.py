@@ -163,7 +163,7 @@ def _period(behaviour: pd.DataFrame) -> list[str] | None:
 
 def _add_segments(results: Results, seg: Segmentation, plan: Plan, time: datetime) -> None:
     """Write who is in which segment, and what that is good for: the centres, the model, the figure, the plan."""
-    results.add_table(next(name for name in results.names if name.startswith(ASSIGNED_PARTS)), seg.assignments)
+    results.add_assignments(next(name for name in results.names if name.startswith(ASSIGNED_PARTS)), seg.assignments)
     results.add_table(CENTRES, seg.overview().reset_index())
     if can_be_model(seg):
         model = build_model(seg, seed=getattr(plan.segments, "seed", None), made_at=time)

@@ -5,6 +5,7 @@ from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, join_pieces
 from gauger.tables.blocks import FileBlocks, head_of_file, with_numbers
 from gauger.tables.databases import connected, is_url, password_as, without_password
 from gauger.tables.formats import write_file
+from gauger.tables.key_hashes import Hashes, hashes_of
 from gauger.tables.many_files import Source, files_of, is_many_files
 from gauger.tables.reading import READABLE, damage, read_table
 from gauger.tables.text import kind_of_file
@@ -17,6 +18,7 @@ __all__ = [
     "READABLE",
     "BlockWriter",
     "FileBlocks",
+    "Hashes",
     "InferredKinds",
     "ReadingRules",
     "Results",
@@ -24,6 +26,7 @@ __all__ = [
     "connected",
     "damage",
     "files_of",
+    "hashes_of",
     "head_of_file",
     "is_many_files",
     "is_plain_number",

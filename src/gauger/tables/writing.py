@@ -9,9 +9,11 @@ from pathlib import Path
 from typing import Protocol
 
 import pandas as pd
+import pyarrow as pa
 
 from gauger.errors import GaugerError, OutputError
 from gauger.progress import task
+from gauger.tables.block_writing import BlockWriter
 from gauger.tables.formats import write_file
 from gauger.tables.staging import publish_files, refuse_link, stage_in, sweep
 from gauger.wording import listed, plural
@@ -85,6 +87,11 @@ class Results:
         """Write a DataFrame, without its index, in the format of the name's ending."""
         with task(f"writing {name}"):
             write_file(table, self.path(name))
+
+    def add_assignments(self, name: str, table: pd.DataFrame) -> None:
+        """Write a row a customer through Arrow, as csv or Parquet: they may be millions."""
+        with task(f"writing {name}"), BlockWriter(self.path(name)) as writer:
+            writer.write(pa.Table.from_pandas(table, preserve_index=False))
 
     def add_figure(self, name: str, figure: Savable) -> None:
         """Write a figure in the format of the name's ending."""

@@ -10,6 +10,7 @@ from gauger.algorithms.diagnostics.separation import calinski_harabasz, davies_b
 from gauger.algorithms.diagnostics.silhouettes import (
     EXACT_UP_TO,
     SAMPLE,
+    compile_silhouettes,
     mean_over_segments,
     sample_by_segment,
     silhouette_values,
@@ -30,6 +31,7 @@ __all__ = [
     "SmoothTable",
     "Valleys",
     "calinski_harabasz",
+    "compile_silhouettes",
     "davies_bouldin",
     "density_validity",
     "find_elbow",

@@ -63,7 +63,7 @@ def silhouette_values(columns: Values, codes: NDArray[np.integer]) -> Values:
     values = np.ascontiguousarray(columns.T)
     bounds = np.concatenate(([0], np.cumsum(sizes)))
     sums = np.empty((n, len(present)))
-    _compile()
+    compile_silhouettes()
 
     def measure(rows: slice) -> None:
         distance_sums_block(values[rows], grouped, bounds, sums[rows])
@@ -75,7 +75,8 @@ def silhouette_values(columns: Values, codes: NDArray[np.integer]) -> Values:
 
 
 @cache
-def _compile() -> None:
+def compile_silhouettes() -> None:
+    """Compile the loop that adds up distances to segments."""
     rows = np.array([[0.0, 1.0, 5.0]])
     compile_loops(lambda: distance_sums_block(rows.T.copy(), rows, np.array([0, 2, 3]), np.zeros((3, 2))))
 

@@ -1,6 +1,6 @@
 """k-means on arrays: seedings, raced starts, Lloyd's iterations with Hamerly's bounds, mergeable sums, coresets."""
 
-from gauger.algorithms.kmeans.compiling import compile_kmeans
+from gauger.algorithms.kmeans.compiling import compile_kmeans, is_compiled
 from gauger.algorithms.kmeans.exact_sums import BITS, BLOCK_ROWS, WholeSums, look_block, moments_block, steps_for
 from gauger.algorithms.kmeans.iterating import Iterated, SegmentSums, SumSource, iterate
 from gauger.algorithms.kmeans.kernels import refill
@@ -46,6 +46,7 @@ __all__ = [
     "distinct_up_to",
     "first_rows",
     "fits_by_count",
+    "is_compiled",
     "iterate",
     "look_block",
     "moments_block",

@@ -18,6 +18,9 @@ from gauger.algorithms.parallel import map_blocks
 PRUNE_BELOW = 0.05
 """Once an iteration moves a smaller share of points than this, bounds on their distances pay."""
 
+_PRUNED_FROM = 20_000
+"""Fewer points are looked at in a few milliseconds, and the loop with bounds need not be compiled for them."""
+
 _MARGIN = 1e-10
 """Relative: far above what rounding does to a distance, far below what moves a point."""
 
@@ -85,7 +88,7 @@ class _InMemory:
         columns, weights, codes, count = self._columns, self._weights, self.codes, len(centres)
         if self._bounds is not None and self._last is not None:
             self._bounds.went(ways_between(self._last, centres))
-        elif self._sums.moved < self._prune_below * len(codes) and count > 1:
+        elif len(codes) >= _PRUNED_FROM and self._sums.moved < self._prune_below * len(codes) and count > 1:
             self._bounds = _Bounds.at_first(columns, count)
         sums = replace(self._sums, moved=0)
         sums += (

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import skew
 
 Values = NDArray[np.float64]
 
@@ -27,7 +26,12 @@ def skewness(values: Values) -> float:
     if not 0.0 < span < np.inf:
         return np.nan
     with np.errstate(invalid="ignore"):
-        return float(skew((values - low) / span, bias=False))
+        gaps = (values - low) / span
+    gaps -= gaps.mean()
+    squares = gaps * gaps
+    n, spread = len(gaps), float(squares.mean())
+    squares *= gaps
+    return float(((n - 1.0) * n) ** 0.5 / (n - 2.0) * squares.mean() / spread**1.5)
 
 
 @dataclass(frozen=True, eq=False)

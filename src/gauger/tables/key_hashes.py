@@ -1,0 +1,31 @@
+"""Hashes of keys, whatever type a file or a table has them in."""
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from gauger.algorithms import hash_numbers, hash_texts
+
+Hashes = NDArray[np.uint64]
+
+
+def hashes_of(keys: pa.ChunkedArray) -> Hashes:
+    """A hash of each key (n,), which depends on nothing else."""
+    parts = [_hashes_of_array(chunk) for chunk in keys.chunks]
+    return parts[0] if len(parts) == 1 else np.concatenate([np.empty(0, dtype=np.uint64), *parts])
+
+
+def _hashes_of_array(keys: pa.Array) -> Hashes:
+    if pa.types.is_dictionary(keys.type):
+        keys = keys.cast(keys.type.value_type)
+    hashes: Hashes = np.empty(len(keys), dtype=np.uint64)
+    if pa.types.is_floating(keys.type) and (keys.cast(pa.int64(), safe=False).cast(keys.type) == keys).all():
+        keys = keys.cast(pa.int64(), safe=False)
+    if pa.types.is_integer(keys.type):
+        hash_numbers(keys.cast(pa.int64(), safe=False).to_numpy(zero_copy_only=False), hashes)
+        return hashes
+    texts = pa.concat_arrays([keys.cast(pa.large_string())])
+    _, ends, letters = texts.buffers()
+    offsets = np.frombuffer(ends, dtype=np.int64)[texts.offset : texts.offset + len(texts) + 1]
+    hash_texts(np.frombuffer(letters or b"", dtype=np.uint8), offsets, hashes)
+    return hashes
