@@ -4,6 +4,7 @@ from itertools import chain
 
 from benchmarks import (
     assigning,
+    by_blocks,
     count_study,
     density,
     events,
@@ -30,6 +31,7 @@ ROOMS = (
     density,
     profiling,
     assigning,
+    by_blocks,
     report,
     startup,
 )

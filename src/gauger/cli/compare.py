@@ -60,7 +60,7 @@ def compare(
     first side's segments were made of. customers.csv says who is where on both sides.
     """
     from gauger.cli import console
-    from gauger.study import COMPARE_FILES, COMPARE_FILES_OF_SOME, add_comparison_files
+    from gauger.study import COMPARE_FILES, COMPARE_FILES_OF_SOME
     from gauger.tables import result_folder
 
     axes = two_features(over)
@@ -83,6 +83,8 @@ def compare(
         known = segmented.profiled_table() if against is None else _other_side(against, segmented.table, seg, column)
         found = _compared(seg, known, str(against or segmented.other or origin), column)
         if results is not None:
+            from gauger.study import add_comparison_files
+
             add_comparison_files(results, found, *axes)
     _tell(found)
     console.wrote(results.paths if results is not None else ())

@@ -64,7 +64,7 @@ def counts(
     from gauger.cli import console
 
     compile_beside()
-    from gauger.study import COUNT_FILES, CountsPart, add_count_files
+    from gauger.study import COUNT_FILES, CountsPart
     from gauger.tables import result_folder
 
     customers: Customers | FileCustomers
@@ -87,6 +87,8 @@ def counts(
             seed=wanted.seed,
         )
         if results is not None:
+            from gauger.study import add_count_files
+
             add_count_files(results, study, prepared)
     console.remarks(study.remarks)
     if json:

@@ -88,7 +88,6 @@ def _describe(
 ) -> None:
     from gauger.profiling import profile as profile_segments
     from gauger.profiling import profile_assignments
-    from gauger.study import add_profile_files
 
     table = segmented.profiled_table()
     seg = segmented.segmentation()
@@ -97,6 +96,8 @@ def _describe(
     else:
         found = profile_assignments(segmented.assignments(), table, key=segmented.key, ordered=ordered)
     if results is not None:
+        from gauger.study import add_profile_files
+
         add_profile_files(results, found, seg)
     show_profile(found, whole=whole)
 

@@ -28,6 +28,23 @@ SOMETIMES = (
 )
 """Files of every study, and of those whose method has them; those of an earlier study in the folder then go."""
 
+COUNT_FILES = ("counts.csv", "counts.png", "silhouettes.png", "splits.png", "features.png")
+
+_TABLES = (
+    *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "standard_deviations", "index", "scores"),
+    *("measures", "categories", "category_index", "known", "drivers", "associations", "rules", "names"),
+)
+_TABLES_OF_SOME = ("overlap", "exemplars", "dates", "differences")
+PROFILE_FILES = tuple(f"{name}.csv" for name in _TABLES)
+PROFILE_FILES_OF_SOME = (
+    *(f"{name}.csv" for name in _TABLES_OF_SOME),
+    *("profile.png", "heat.png", "lines.png", "bubbles.png", "categories.png", "boxes.png", "pairs.png"),
+    "components.png",
+)
+COMPARE_FILES = ("crossing.csv", "matches.csv", "customers.csv", "flow.png")
+COMPARE_FILES_OF_SOME = ("worth.csv", "side-by-side.png")
+"""Files of a step of a study: of each, and of those that have enough for them."""
+
 
 def assignments_of(folder: Path) -> Path:
     """Where a study has who is in which segment: a file, or a folder of parts."""

@@ -20,7 +20,14 @@ from gauger.report import Contents, hand_off, report_page, write_sheets
 from gauger.segmentation import Segmentation
 from gauger.study.carrying import with_earlier_names
 from gauger.study.comparing import compared
-from gauger.study.files import MODEL
+from gauger.study.files import (
+    COMPARE_FILES,
+    COMPARE_FILES_OF_SOME,
+    COUNT_FILES,
+    MODEL,
+    PROFILE_FILES,
+    PROFILE_FILES_OF_SOME,
+)
 from gauger.study.finding import Found, counts_asked, find_segments, remarks_beside
 from gauger.study.gathering import earlier_of, moves_since, parted, provenance_of
 from gauger.study.opening import Study, open_study
@@ -38,11 +45,6 @@ from gauger.study.sources import (
     shown_place,
 )
 from gauger.study.step_files import (
-    COMPARE_FILES,
-    COMPARE_FILES_OF_SOME,
-    COUNT_FILES,
-    PROFILE_FILES,
-    PROFILE_FILES_OF_SOME,
     add_comparison_files,
     add_count_files,
     add_profile_files,

@@ -7,22 +7,6 @@ from gauger.profiling import Comparison, Profile
 from gauger.segmentation import Segmentation
 from gauger.tables import Results
 
-COUNT_FILES = ("counts.csv", "counts.png", "silhouettes.png", "splits.png", "features.png")
-
-_TABLES = (
-    *("sizes", "means", "medians", "lower_quartiles", "upper_quartiles", "standard_deviations", "index", "scores"),
-    *("measures", "categories", "category_index", "known", "drivers", "associations", "rules", "names"),
-)
-_TABLES_OF_SOME = ("overlap", "exemplars", "dates", "differences")
-PROFILE_FILES = tuple(f"{name}.csv" for name in _TABLES)
-PROFILE_FILES_OF_SOME = (
-    *(f"{name}.csv" for name in _TABLES_OF_SOME),
-    *("profile.png", "heat.png", "lines.png", "bubbles.png", "categories.png", "boxes.png", "pairs.png"),
-    "components.png",
-)
-COMPARE_FILES = ("crossing.csv", "matches.csv", "customers.csv", "flow.png")
-COMPARE_FILES_OF_SOME = ("worth.csv", "side-by-side.png")
-
 
 def add_count_files(results: Results, study: CountStudy, features: FeatureSet, *, within: str = "") -> None:
     """Write a count study: its table, and figures of the criteria, the silhouettes, the splits and the features."""

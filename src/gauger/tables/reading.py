@@ -125,6 +125,8 @@ def read_table(
     if not found.num_rows:
         raise TableFileError(f"{name} has a header but no rows. Check the export or the query that made it.")
     result = to_pandas(found)
+    del found
+    pa.default_memory_pool().release_unused()  # what text took is of no use any more
     if remarks:
         attach_remarks(result, remarks)
     return result
