@@ -31,6 +31,7 @@ class Placement:
     names: tuple[str, ...]
     lows: Values
     highs: Values
+    whole_keys: bool
 
     def of(self, block: Customers) -> tuple[NDArray[np.int32], Values]:
         """Segments from 1 (n,) and distances (n,) of some customers."""
@@ -74,6 +75,8 @@ def place(placement: Placement, edges: Edges, out: Path | None, part: Part) -> P
 def _assignments(placement: Placement, keys: pa.ChunkedArray, codes: NDArray[np.int32], distances: Values) -> pa.Table:
     names = pa.DictionaryArray.from_arrays(pa.array(codes - np.int32(1)), list(placement.names))
     columns = (pa.array(codes), names, pa.array(distances))
+    if placement.whole_keys:
+        keys = keys.cast(pa.int64())
     return pa.table({placement.reader.key: keys, **dict(zip(ASSIGNED, columns, strict=True))})
 
 

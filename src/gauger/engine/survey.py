@@ -17,7 +17,7 @@ from gauger.engine.parts import Part
 from gauger.engine.reading import numbers_of
 from gauger.errors import ColumnValuesError, KeyColumnError, MissingValuesError, SettingError
 from gauger.features import LARGEST, Level, Recipe
-from gauger.tables import Hashes, ReadingRules, hashes_of, to_pandas, with_numbers
+from gauger.tables import Hashes, ReadingRules, hashes_of, to_pandas, typed_columns, with_numbers
 
 _MOST_LEVELS = 1_000
 """Levels that are counted before a category is given up: far more than make sense."""
@@ -31,7 +31,8 @@ class Survey:
     """What was seen of some customers: `rows` read, `kept` of them without a gap that leaves them out.
 
     `missing` are gaps by column among all rows; `lows` and `highs` (d,) the ends of measures among those kept; `levels`
-    how many of those kept have each level of a category; `check` a sum over the hashes of keys.
+    how many of those kept have each level of a category; `check` a sum over the hashes of keys; `whole_keys` whether
+    keys that a file has as text are whole numbers, all of them.
     """
 
     rows: int
@@ -42,6 +43,7 @@ class Survey:
     levels: Mapping[str, Mapping[Level, int]]
     kept_missing: Mapping[str, int]
     check: int
+    whole_keys: bool
     sample: BottomRows
 
     def __add__(self, other: "Survey") -> "Survey":
@@ -54,6 +56,7 @@ class Survey:
             {name: _added(self.levels[name], other.levels[name]) for name in self.levels},
             _added(self.kept_missing, other.kept_missing),
             (self.check + other.check) % 2**64,
+            self.whole_keys and other.whole_keys,
             self.sample + other.sample,
         )
 
@@ -151,8 +154,17 @@ def _survey_block(question: Question, block: pa.Table, hashes: Hashes, part: Par
         {name: _levels(name, block[name], kept) for name in question.categories},
         {name: int((gap & kept).sum()) for name, gap in gaps.items()},
         int(hashes.sum(dtype=np.uint64)),
+        _are_whole(question, block),
         sample,
     )
+
+
+def _are_whole(question: Question, block: pa.Table) -> bool:
+    """Whether keys that are text read as whole numbers, as they would if the file were read at once."""
+    if not pa.types.is_string(block[question.key].type):
+        return False
+    typed = typed_columns(block.select([question.key]), question.rules)
+    return bool(pa.types.is_integer(typed[question.key].type))
 
 
 def _levels(name: str, column: pa.ChunkedArray, kept: NDArray[np.bool_]) -> dict[Level, int]:
@@ -182,6 +194,7 @@ def _nothing(question: Question) -> Survey:
         {name: {} for name in question.categories},
         {},
         0,
+        True,
         BottomRows(question.sample, np.empty(0), empty),
     )
 
@@ -215,4 +228,7 @@ def refuse_gaps(found: Survey, recipes: Mapping[str, Recipe], categories: Sequen
 
 def sample_table(found: Survey) -> pd.DataFrame:
     """The customers of the sample, in an order that depends on their keys alone."""
-    return to_pandas(found.sample.trimmed().rows)
+    rows = found.sample.trimmed().rows
+    if found.whole_keys:
+        rows = rows.set_column(0, rows.column_names[0], rows[0].cast(pa.int64()))
+    return to_pandas(rows)
