@@ -4,7 +4,9 @@
 """
 
 import sys
+import tempfile
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -27,8 +29,18 @@ def around_centres() -> None:
     gauger.profile(study.segmentations[3], table, resamples=2)
 
 
+def by_blocks() -> None:
+    """Sums, quantiles and hashes of keys in files."""
+    with tempfile.TemporaryDirectory() as folder:
+        table = _table()
+        for key in (table["who"], table["who"].map("M{}".format)):
+            source = gauger.write_table(table.assign(who=key), Path(folder) / "base.parquet", replace=True)
+            gauger.segment_files(source, Path(folder) / "out", key="who", count=2, cap=(0.0, 0.9), replace=True)
+
+
 def without_centres() -> None:
-    """Who is near whom, trees and series."""
+    """Who is near whom, trees and series, and customers in files."""
+    by_blocks()
     compile_neighbours()
     features = gauger.prepare(_table(), key="who")
     for linkage in ("complete", "average", "weighted", "centroid", "median", "ward", "single"):

@@ -9,6 +9,7 @@ import pandas as pd
 import pytest
 from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.collections import QuadMesh
 from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
 from matplotlib.patches import PathPatch, Rectangle
@@ -351,3 +352,21 @@ def test_bands_are_marked_at_their_centres_and_called_bands(demo_features: gauge
     marked = {tuple(offset) for marks in axes.collections for offset in np.round(marks.get_offsets(), 9).tolist()}
     for centre in seg.centres[["visits", "spend_mean"]].to_numpy().round(9).tolist():
         assert tuple(centre) in marked
+
+
+def test_shading_on_a_logarithmic_axis_lies_where_the_customers_are() -> None:
+    rng = np.random.default_rng(3)
+    rows = 21_000
+    table = pd.DataFrame(
+        {"who": range(rows), "visits": rng.lognormal(2.0, 0.1, rows), "spend": rng.lognormal(6.0, 0.1, rows)}
+    )
+    table.loc[0, ["visits", "spend"]] = 1.0  # so that the frame is wide
+    seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", transform="log"), 1)
+    (axes,) = gauger.draw.scatter(seg, "visits", "spend").axes
+    (mesh,) = [one for one in axes.collections if isinstance(one, QuadMesh)]
+    shades = mesh.get_array()[..., 3]
+    down, across = np.unravel_index(shades.argmax(), shades.shape)
+    corners = mesh.get_coordinates()[down : down + 2, across : across + 2]
+    for index, name in enumerate(("visits", "spend")):
+        low, high = corners[..., index].min(), corners[..., index].max()
+        assert table[name].quantile(0.1) < (low + high) / 2.0 < table[name].quantile(0.9)

@@ -142,6 +142,9 @@ def test_settings_that_will_not_do_are_told(table: pd.DataFrame, tmp_path: Path)
             _segmented(base, tmp_path / "out", **settings)
     with pytest.raises(errors.OutputError, match="the next run would take results for customers"):
         _segmented(base, base / "out")
+    with pytest.raises(errors.SettingError, match="a folder or a pattern"):
+        _segmented([base / "000.parquet", base / "001.parquet"], tmp_path / "out")
+    assert len(gauger.prepare_files([base / "000.parquet"], key="who", features=["visits"]).keys) == 300
     with pytest.raises(errors.MissingFileError, match="no file is called like"):
         _segmented(str(tmp_path / "basis" / "*.parquet"), tmp_path / "out")
 

@@ -2,7 +2,7 @@
 
 from gauger.algorithms.key_hashes import as_shares, hash_numbers, hash_texts, remixed
 from gauger.algorithms.memory import available_bytes, bytes_in_words
-from gauger.algorithms.parallel import map_jobs, thread_count
+from gauger.algorithms.parallel import map_jobs, on_this_thread, thread_count
 from gauger.algorithms.random_streams import Stream, fixed_generator
 from gauger.algorithms.row_order import RowOrder, order_rows
 
@@ -16,6 +16,7 @@ __all__ = [
     "hash_numbers",
     "hash_texts",
     "map_jobs",
+    "on_this_thread",
     "order_rows",
     "remixed",
     "thread_count",

@@ -3,8 +3,9 @@
 import os
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from functools import cache
-from threading import current_thread
+from threading import current_thread, local
 from typing import TypeVar
 
 from gauger.errors import SettingError
@@ -14,6 +15,7 @@ BLOCK_ROWS = 32_768
 call."""
 
 _THREAD_NAME = "gauger"
+_here = local()
 
 Job = TypeVar("Job")
 Result = TypeVar("Result")
@@ -32,8 +34,19 @@ def map_jobs(work: Callable[[Job], Result], jobs: Iterable[Job]) -> Iterator[Res
     """`work` for each job, in order; jobs run at the same time, but one after the other inside a job of their own."""
     listed = list(jobs)
     threads = min(thread_count(), len(listed)) if len(listed) > 1 else 1
-    inside = current_thread().name.startswith(_THREAD_NAME)
+    inside = current_thread().name.startswith(_THREAD_NAME) or getattr(_here, "alone", False)
     return map(work, listed) if threads == 1 or inside else _pool(threads).map(work, listed)
+
+
+@contextmanager
+def on_this_thread() -> Iterator[None]:
+    """Inside the block jobs run one after the other on the thread that asks: somebody else has the other cores."""
+    before = getattr(_here, "alone", False)
+    _here.alone = True
+    try:
+        yield
+    finally:
+        _here.alone = before
 
 
 def thread_count() -> int:

@@ -89,7 +89,7 @@ def _shade(axes: Axes, points: Points, shown: Codes, inside: Spans, curves: tupl
     strength = np.log1p(counts[filled]) / np.log1p(counts.max(initial=1.0))
     colours[filled, 3] = _FAINTEST + (1.0 - _FAINTEST) * strength
     edges = even_steps(curves[0], inside[0], _ACROSS), even_steps(curves[1], inside[1], _DOWN)
-    axes.pcolorfast(*edges, colours.reshape(_DOWN, _ACROSS, 4))
+    axes.pcolormesh(*edges, colours.reshape(_DOWN, _ACROSS, 4), rasterized=True)  # an image would stand on even scales
 
 
 def note_on_points(customers: int, noun: Noun) -> str:

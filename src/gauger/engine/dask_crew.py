@@ -7,8 +7,10 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from importlib.metadata import version
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from gauger.algorithms import on_this_thread
 from gauger.engine.crews import Crew, Held, ThreadCrew
 from gauger.errors import ClusterError, GaugerError, MissingFileError, SettingError, needed_package
 from gauger.progress import task
@@ -20,7 +22,9 @@ if TYPE_CHECKING:
 Merged = TypeVar("Merged")
 
 _TASKS = 64
-"""Tasks that a pass becomes at most, so that what goes through the scheduler does not grow with the files."""
+"""Tasks that a pass becomes at most, or one a thread: what goes through the scheduler does not grow with the files."""
+_TASKS_A_THREAD = 4
+"""Tasks for each thread, so that none waits long for the last."""
 _TOGETHER = 8
 """Results that a worker adds up at a time."""
 _PATIENCE = 8.0
@@ -47,19 +51,24 @@ class DaskCrew:
 
     def __init__(self, client: "Client") -> None:
         self._client = client
+        threads = sum(client.nthreads().values())  # type: ignore[no-untyped-call]
+        self._tasks = max(threads, min(_TASKS, _TASKS_A_THREAD * threads))
 
     def hold(self, name: str, work: Callable[..., Any], jobs: Sequence[tuple[Any, ...]]) -> list[Held]:
-        futures = [self._submit(_each, work, group) for group in _groups(jobs)]
+        groups = _groups(jobs, self._tasks)
+        futures = [self._submit(_each, work, group) for group in groups]
         self._wait(name, futures)
-        sizes = [len(group) for group in _groups(jobs)]
+        sizes = [len(group) for group in groups]
         return [_Kept(future, index) for future, size in zip(futures, sizes, strict=True) for index in range(size)]
 
     def total(self, name: str, work: Callable[..., Merged], jobs: Sequence[tuple[Any, ...]]) -> Merged:
-        futures = [self._submit(_sum, work, group) for group in _groups(jobs)]
-        self._wait(name, futures)
+        futures = [self._submit(_sum, work, group) for group in _groups(jobs, self._tasks)]
+        everything = list(futures)
         while len(futures) > 1:
             starts = range(0, len(futures), _TOGETHER)
             futures = [self._client.submit(_added, futures[at : at + _TOGETHER], pure=False) for at in starts]
+            everything += futures
+        self._wait(name, everything)
         with _told():
             return futures[0].result()  # type: ignore[no-any-return]
 
@@ -107,20 +116,23 @@ def _filled(job: tuple[Any, ...], held: Sequence[Sequence[Any]]) -> tuple[Any, .
 
 
 def _each(work: Callable[..., Any], jobs: Sequence[tuple[Any, ...]], held: Sequence[Sequence[Any]]) -> list[Any]:
-    return [work(*_filled(job, held)) for job in jobs]
+    with on_this_thread():
+        return [work(*_filled(job, held)) for job in jobs]
 
 
 def _sum(work: Callable[..., Any], jobs: Sequence[tuple[Any, ...]], held: Sequence[Sequence[Any]]) -> Any:
-    return _added([work(*_filled(job, held)) for job in jobs])
+    return _added(_each(work, jobs, held))
 
 
 def _added(results: Sequence[Any]) -> Any:
     return functools.reduce(lambda one, other: one + other, results)
 
 
-def _groups(jobs: Sequence[tuple[Any, ...]]) -> list[Sequence[tuple[Any, ...]]]:
-    size = -(-len(jobs) // _TASKS)
-    return [jobs[start : start + size] for start in range(0, len(jobs), size)]
+def _groups(jobs: Sequence[tuple[Any, ...]], tasks: int) -> list[Sequence[tuple[Any, ...]]]:
+    """Jobs in order as so many groups, as even as can be."""
+    groups = min(tasks, len(jobs))
+    ends = [len(jobs) * group // groups for group in range(groups + 1)]
+    return [jobs[start:stop] for start, stop in pairwise(ends)]
 
 
 @contextmanager

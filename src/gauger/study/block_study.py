@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 import pandas as pd
 
 from gauger.choosing import study_counts
+from gauger.draw import iteration_history, segment_spread
 from gauger.engine import (
     Everyone,
     Parts,
@@ -35,8 +36,6 @@ from gauger.segmentation import Segmentation
 from gauger.study.describing import plan_of
 from gauger.study.drawing import segments_figure
 from gauger.study.files import ASSIGNED_PARTS, ASSIGNMENTS, CENTRES, MODEL, PROFILE, REMARKS, SAMPLE
-from gauger.study.finding import Found
-from gauger.study.method_files import add_method_files
 from gauger.study.plan import EventsPart, FiguresPart, Plan, SourcePart
 from gauger.study.plan_files import PLAN_FILE, text_of
 from gauger.study.sampled import as_sample
@@ -154,7 +153,7 @@ def segment(
 def source_of(request: BlockRequest, folder: Path) -> SourcePart:
     """The source of a study in a folder, as its plan says it."""
     if not isinstance(request.source, (str, PathLike)):
-        raise SettingError("a plan names one source: give a folder or a pattern such as base/*.parquet, not a list.")
+        raise SettingError("a study names one source: give a folder or a pattern such as base/*.parquet, not a list.")
     part = source_part(request.source, folder, dict(request.reading))
     return part.model_copy(update={"bytes": request.parts.bytes})
 
@@ -186,7 +185,8 @@ def write_block_study(
     results.path(REMARKS).write_text(json.dumps(content, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
     shown = as_sampled(sample, found.customers)
     results.add_figure("segments.png", segments_figure(shown, plan.figures))
-    add_method_files(results, Found(shown), plan.figures)
+    results.add_figure("spread.png", segment_spread(shown))
+    results.add_figure("iterations.png", iteration_history(sample))  # of everyone
     return plan
 
 

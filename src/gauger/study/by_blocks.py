@@ -108,7 +108,7 @@ class FileSegments(Readable):
 
 
 def segment_files(
-    source: "Source",
+    source: str | PathLike[str],
     out: str | PathLike[str],
     *,
     key: str,
@@ -140,9 +140,9 @@ def segment_files(
 
     Parameters
     ----------
-    source : str, path-like or sequence of them
-        A file (.parquet, .csv, .tsv, .jsonl), a folder of such files, a pattern such as `base/*.parquet`, or a list.
-        All files have the key and the features, each of one type.
+    source : str or path-like
+        A file (.parquet, .csv, .tsv, .jsonl), a folder of such files, or a pattern such as `base/*.parquet`. All files
+        have the key and the features, each of one type.
     out : str or path-like
         The study's folder: `assignments/` with a Parquet part for each part read (or assignments.csv), centres.csv,
         profile.csv, model.json, plan.toml, remarks.json, sample.parquet, figures. All appear together, or none.
@@ -225,11 +225,12 @@ def segment_files(
     place = Path(out)
     request = BlockRequest.of(source, key, preparation, dict(reading or {}), format)
     wanted = request.wanted(starts=starts, max_iterations=max_iterations, seed=seed, sample=sample)
+    origin = source_of(request, place)
     with request.results(place, replace=replace) as results, working_on(request, cluster, workers) as everyone:
         learned = learn(results, request, wanted, everyone)
         own = count_advised(learned, wanted) if count is None else count
         found = segment(results, request, wanted, learned, own, everyone, made_at=made_at)
-        write_block_study(results, found, source_of(request, place), made_at=made_at)
+        write_block_study(results, found, origin, made_at=made_at)
     return result_of(place, found)
 
 
@@ -257,7 +258,7 @@ def prepare_files(
     Parameters
     ----------
     source : str, path-like or sequence of them
-        As for `segment_files`.
+        As for `segment_files`, or a list of files.
     key : str
         The column that identifies a customer.
     features, categories, missing, flag_missing, cap, transform, scale, weight, noun : optional

@@ -1,7 +1,7 @@
 """Compile every loop of k-means before it is needed."""
 
-import os
 from functools import cache
+from pathlib import Path
 
 import numpy as np
 
@@ -17,7 +17,7 @@ _SIGN = "kernels.assign_block-"
 def is_compiled() -> bool:
     """Whether an earlier run on this machine has left compiled loops."""
     try:
-        return any(entry.name.startswith(_SIGN) for entry in os.scandir(kernels.assign_block.stats.cache_path))
+        return any(Path(str(kernels.assign_block.stats.cache_path)).glob(f"{_SIGN}*"))
     except (AttributeError, OSError):
         return True
 
