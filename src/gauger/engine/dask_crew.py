@@ -27,7 +27,7 @@ _TASKS_A_THREAD = 4
 """Tasks for each thread, so that none waits long for the last."""
 _TOGETHER = 8
 """Results that a worker adds up at a time."""
-_PATIENCE = 8.0
+_PATIENCE = 5.0
 """Seconds until a scheduler that does not answer is given up."""
 _ANY = "FIRST_COMPLETED"
 _GLANCE = 1.0
