@@ -184,7 +184,7 @@ _UNDER_A_LIMIT = """
 import resource, sys
 import gauger
 settings = {"key": "member_id", "transform": "log", "sample": 2_000, "starts": 2}
-gauger.segment_files(sys.argv[1], sys.argv[2] + "-warm", count=2, **settings)
+gauger.segment_files(sys.argv[1], sys.argv[2] + "-warm", count=2, replace=True, **settings)
 used = int(open("/proc/self/statm").read().split()[0]) * resource.getpagesize()
 resource.setrlimit(resource.RLIMIT_AS, (used + int(sys.argv[4]), used + int(sys.argv[4])))
 if sys.argv[5] == "at once":
