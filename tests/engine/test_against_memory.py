@@ -68,3 +68,27 @@ def test_model_places_everyone_as_they_were_placed(
     within = model.assign(table, gate="learned")["segment"].ne(0).mean()
     assert 0.99 <= within < 1.0
     assert sum(model.features[0].shares) == pytest.approx(1.0)
+
+
+def test_a_base_no_larger_than_the_sample_comes_to_what_memory_comes_to(tmp_path: Path) -> None:
+    table = made_up_members(8, 900)
+    split(tmp_path / "base", table, [300], 200)
+    found = gauger.segment_files(tmp_path / "base", tmp_path / "out", key="who", count=4, **PREPARATION)
+    seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", **PREPARATION), 4)
+    codes = gauger.open_study(found.path).assignments_like(seg.assignments).set_index("who")["segment"]
+    assert codes.loc[seg.features.keys].tolist() == seg.codes.tolist()
+    assert found.wcss == pytest.approx(seg.wcss, rel=1e-9)
+    assert found.sample.noun == seg.noun
+
+
+def test_a_segment_too_rare_for_the_sample_is_shown_all_the_same(tmp_path: Path) -> None:
+    rng = np.random.default_rng(0)
+    points = pd.DataFrame({"who": range(2_003), "x": rng.normal(size=2_003), "y": rng.normal(size=2_003)})
+    points.loc[2_000:, ["x", "y"]] += 60.0
+    split(tmp_path / "base", points, [1_000], 500)
+    found = gauger.segment_files(tmp_path / "base", tmp_path / "out", key="who", count=2, sample=40)
+    assert found.sizes.tolist() == [2_000, 3]
+    assert found.sample.sizes.tolist()[1] == 3
+    assert (found.path / "segments.png").exists()
+    assert "tiny-segment" in {remark.code for remark in found.remarks}
+    assert gauger.open_study(found.path).segmentation.sizes.tolist()[1] == 3

@@ -45,8 +45,13 @@ class Reader:
 
     def customers(self, part: Part, *, keys: bool = False) -> Iterator[Customers]:
         """The customers of a part, block by block, without those whom a gap leaves out."""
-        sources = dict.fromkeys([*self.measures, *(one.column for one in self.indicators.values())])
-        for block in part.blocks([*([self.key] if keys else []), *sources], self.rules):
+        for rows, raw in self.rows(part, [self.key] if keys else []):
+            yield Customers(raw, rows[self.key] if keys else None)
+
+    def rows(self, part: Part, also: Sequence[str]) -> Iterator[tuple[pa.Table, Values]]:
+        """The rows of a part's customers with their columns and others, block by block, and their raw features."""
+        sources = dict.fromkeys([*also, *self.measures, *(one.column for one in self.indicators.values())])
+        for block in part.blocks(list(sources), self.rules):
             block = with_numbers(block, self.measures, self.rules)
             raw = np.empty((len(self.names), block.num_rows))
             for index, name in enumerate(self.measures):
@@ -56,15 +61,11 @@ class Reader:
                 table = to_pandas(block.select(columns))
                 for index, indicator in enumerate(self.indicators.values(), len(self.measures)):
                     raw[index] = indicator.of(table)
-            found = Customers(raw, block[self.key] if keys else None)
             kept = self._kept(block, raw)
             if kept is not None:
-                found = Customers(
-                    np.ascontiguousarray(raw[:, kept]),
-                    None if found.keys is None else found.keys.filter(pa.array(kept)),
-                )
-            if found.size:
-                yield found
+                block, raw = block.filter(pa.array(kept)), np.ascontiguousarray(raw[:, kept])
+            if block.num_rows:
+                yield block, raw
 
     def _kept(self, block: pa.Table, raw: Values) -> NDArray[np.bool_] | None:
         """Whom no gap leaves out (n,); None where that is nobody."""

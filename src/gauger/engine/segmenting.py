@@ -17,6 +17,7 @@ from gauger.engine.crews import Everyone
 from gauger.engine.describing import describe, model_of, placement_of, profile_of
 from gauger.engine.file_sums import FileSums
 from gauger.engine.parts import Parts
+from gauger.engine.rare_segments import with_rare_segments
 from gauger.engine.results import PartSegments
 from gauger.engine.seeding import converged_on, margin_for, stand_ins
 from gauger.engine.treating import Treated, about_left_out, stamps_of
@@ -49,6 +50,7 @@ def segment_parts(
     centres[:, list(features.working.order)] = found.centres[order_by_size(sizes, found.centres)]
     placement = placement_of(features, centres)
     described = describe(placement, features, everyone, outs)
+    features = with_rare_segments(features, placement, described.placed.sizes.tolist(), everyone)
     if stamps_of(parts) != features.stamps:
         raise TableFileError(f"{parts.called()} changed while it was read. Segment it again once nobody writes to it.")
     history = pd.DataFrame(found.history, columns=["wcss", "moved", "shift"])

@@ -86,8 +86,16 @@ def treat_parts(parts: Parts, wanted: Wanted, everyone: Everyone, scratch: Path 
     scales = learner.scales(before, measured.moments)
     rest: Steps = tuple(scales.get(name, ()) for name in reader.names)
     treatments = tuple((*own, *more) for own, more in zip(steps, rest, strict=True))
+    if len(table) == seen.kept:  # then these are what a table in memory teaches, to the last bit
+        treatments = tuple(guess.treatments[name] for name in reader.names)
+        rest = tuple(own[len(first) :] for own, first in zip(treatments, steps, strict=True))
     order = tuple(sorted(range(len(reader.names)), key=lambda index: reader.names[index]))
     columns, weights = measured.coreset()
+    if len(table) == seen.kept:
+        columns = _raw(reader.measures, reader.indicators, table)
+        columns, weights = treated(columns, treatments, order), np.ones(len(table))
+    else:
+        columns = treated(columns, rest, order)
     factors = np.diff(_each(rest, np.array([[0.0, 1.0]] * len(rest))))[:, 0]
     return Treated(
         reader,
@@ -98,7 +106,7 @@ def treat_parts(parts: Parts, wanted: Wanted, everyone: Everyone, scratch: Path 
         _each(rest, ends),
         _each(rest, measured.moments.means().T)[:, 0],
         np.abs(factors) * measured.moments.deviations()[0],
-        treated(columns, rest, order),
+        columns,
         weights,
         stamps,
     )

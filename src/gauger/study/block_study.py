@@ -84,6 +84,8 @@ class BlockRequest:
             chosen = numeric_columns(head, key)
             categories = preparation.get("categories") or ()
             preparation = {**preparation, "features": [name for name in chosen if name not in categories]}
+            if not preparation["features"] and not categories:
+                raise SettingError(f"the files have no numeric column besides {key!r}: there is nothing to segment by.")
         needed = [key, *preparation["features"], *(preparation.get("categories") or ())]
         return cls(source, parts_of(source, needed, rules), key, preparation, dict(reading), format)
 
