@@ -118,3 +118,11 @@ def test_a_scheduler_that_goes_away_is_told(base: Path, tmp_path: Path) -> None:
     ):
         _segmented(base, tmp_path / "out", cluster=short.address)
     assert not (tmp_path / "out").exists()
+
+
+def test_workers_of_another_version_are_told(
+    base: Path, cluster: OwnCluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gauger.engine.dask_crew.version", lambda name: "0.0.1" if name == "gauger" else "1")
+    with pytest.raises(ClusterError, match=r"has other versions: gauger .* there and 0\.0\.1 here"):
+        _segmented(base, tmp_path / "out", cluster=cluster.address)

@@ -3,11 +3,16 @@
 import functools
 import importlib
 import logging
+import subprocess
+import sys
+import tempfile
+import time
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from importlib.metadata import version
 from itertools import pairwise
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from gauger.algorithms import on_this_thread
@@ -190,39 +195,78 @@ def crew_for(cluster: "str | Client | None" = None, workers: int | None = None) 
 @contextmanager
 def _quietly() -> Iterator[None]:
     """Without the cluster's own log, whose tracebacks our errors say in words."""
-    logger = logging.getLogger("distributed")
-    before = logger.level
-    logger.setLevel(logging.CRITICAL)
+    known = [name for name in logging.root.manager.loggerDict if name.split(".")[0] in ("distributed", "tornado")]
+    before = {name: logging.getLogger(name).level for name in known}
+    for name in known:
+        logging.getLogger(name).setLevel(logging.CRITICAL)
     try:
         yield
     finally:
-        logger.setLevel(before)
+        for name, level in before.items():
+            logging.getLogger(name).setLevel(level)
 
 
 @contextmanager
 def _local(distributed: Any, workers: int) -> Iterator["Client"]:
-    """Processes of one thread each, on this machine alone; they do not run the caller's script again, as a fork's
-    substitute would."""
-    from distributed.deploy.subprocess import SubprocessCluster
+    """A scheduler and workers of one thread on this machine, in a session of their own: Ctrl-C is for us to hear."""
+    processes: list[subprocess.Popen[bytes]] = []
+    with tempfile.TemporaryDirectory(prefix="gauger-cluster-") as folder:
+        file = Path(folder) / "scheduler.json"
+        here = ("--host", "127.0.0.1", "--no-dashboard", "--scheduler-file", str(file))
+        thread = ("--nthreads", "1", "--no-nanny", "--local-directory", folder)
 
-    quiet: dict[str, Any] = {"dashboard_address": None, "silence_logs": logging.ERROR}
-    cluster = SubprocessCluster(host="127.0.0.1", n_workers=workers, threads_per_worker=1, **quiet)
-    with cluster as here, distributed.Client(here) as client:
-        client.wait_for_workers(workers, timeout=_START)
-        yield client
+        def start(*words: str) -> None:
+            command = [sys.executable, "-m", "dask", *words, *here]
+            quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+            processes.append(subprocess.Popen(command, start_new_session=True, **quiet))  # type: ignore[call-overload]
+
+        try:
+            start("scheduler", "--port", "0")
+            _wait_until(file.exists)
+            for _ in range(workers):
+                start("worker", *thread)
+            with _opened(distributed, scheduler_file=str(file)) as client:
+                client.wait_for_workers(workers, timeout=_START)
+                yield client
+        finally:
+            for process in processes[::-1]:
+                process.kill()
+                process.wait()
+
+
+def _wait_until(ready: Callable[[], bool]) -> None:
+    until = time.monotonic() + _START
+    while not ready():
+        if time.monotonic() > until:
+            raise ClusterError("processes on this machine did not start. Leave workers= out: threads do the same work.")
+        time.sleep(0.05)
 
 
 @contextmanager
 def _connected(distributed: Any, address: str) -> Iterator["Client"]:
     try:
-        client = distributed.Client(address, timeout=_PATIENCE)
+        opened = _opened(distributed, address=address)
+        client = opened.__enter__()
     except (OSError, TimeoutError, ValueError) as error:
         raise ClusterError(
             f"no scheduler answers at {address}. Give its address as `dask scheduler` prints it, such as "
             "tcp://host:8786."
         ) from error
-    with client:
+    try:
         yield client
+    finally:
+        opened.__exit__(None, None, None)
+
+
+@contextmanager
+def _opened(distributed: Any, **where: str) -> Iterator["Client"]:
+    """A client that is closed at the end, whatever has become of its scheduler."""
+    client = distributed.Client(timeout=_PATIENCE, **where)
+    try:
+        yield client
+    finally:
+        with suppress(Exception):
+            client.close(timeout=_GLANCE)
 
 
 def _refuse_strangers(client: "Client") -> None:

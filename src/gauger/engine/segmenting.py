@@ -26,6 +26,7 @@ from gauger.errors import SettingError, TableFileError
 from gauger.models import SegmentModel
 from gauger.remarks import Remark
 from gauger.segmentation import AssignmentRule, Segmentation, order_by_size
+from gauger.wording import Noun
 
 
 def segment_parts(
@@ -71,7 +72,7 @@ def segment_parts(
         customers,
         features.survey.rows - customers,
         everyone.passes,
-        tuple(_remarks(features, wanted, by_number, history, sample)),
+        _said(_remarks(features, wanted, by_number, history, sample), sample.noun),
     )
 
 
@@ -139,3 +140,8 @@ def _remarks(
         arranged = order_rows(features.sample.values.T + 0.0, np.arange(len(features.reader.names)))
         seen += [*about_kmeans(sample, sampled, wanted.max_iterations, None), *about_roundness(arranged, sample)]
     yield from of_sample(seen, sampled, customers, noun)
+
+
+def _said(remarks: Iterator[Remark], noun: Noun) -> tuple[Remark, ...]:
+    """Remarks in the word for whoever is segmented."""
+    return tuple(replace(one, text=noun.said(one.text, (*one.features, *one.who))) for one in remarks)
