@@ -92,7 +92,6 @@ class Question:
     categories: tuple[str, ...]
     dropped: tuple[str, ...]
     rules: ReadingRules
-    also: tuple[str, ...]
     seed: int
     sample: int
     share: float
@@ -102,7 +101,6 @@ class Question:
 def survey(question: Question, part: Part) -> Surveyed:
     """Look at every customer of a part."""
     columns = [question.key, *question.measures, *question.categories]
-    columns += [name for name in question.also if name not in columns]
     found: Survey | None = None
     hashes: list[Hashes] = []
     seen = 0

@@ -126,7 +126,6 @@ def survey_parts(
         wanted.categories,
         _dropped(recipes, wanted),
         parts.rules,
-        wanted.also,
         wanted.seed,
         wanted.sample,
         share_let_through(wanted.sample, parts.rows),

@@ -18,10 +18,7 @@ a thousand to show."""
 
 @dataclass(frozen=True, eq=False)
 class Wanted:
-    """The key, the other keyword arguments of `prepare`, the settings of k-means, and how large a sample is to be.
-
-    `also` are columns that the sample keeps beside.
-    """
+    """The key, the other keyword arguments of `prepare`, the settings of k-means, and how large a sample is to be."""
 
     key: str
     preparation: Mapping[str, Any]
@@ -29,7 +26,6 @@ class Wanted:
     max_iterations: int = 300
     seed: int = 0
     sample: int = SAMPLE
-    also: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         least = {"starts": 1, "max_iterations": 1, "seed": 0, "sample": 1}
