@@ -68,6 +68,23 @@ def test_gaps_leave_customers_out_and_are_told(tmp_path: Path) -> None:
     assert set(gauger.open_study(made.path).assignments["who"]) == set(kept["who"])
 
 
+def test_parts_without_rows_and_parts_whose_customers_are_all_left_out_do_no_harm(
+    table: pd.DataFrame, tmp_path: Path
+) -> None:
+    split(tmp_path / "base", table, [300], 100)
+    schema = pa.Table.from_pandas(table, preserve_index=False).schema
+    pq.write_table(schema.empty_table(), tmp_path / "base" / "empty.parquet")
+    gaps = table[:5].assign(who=np.arange(90_000, 90_005), age=np.nan)
+    gauger.write_table(gaps, tmp_path / "base" / "gaps.parquet")
+    made = _segmented(tmp_path / "base", tmp_path / "out", missing="drop")
+    assert (made.customers, made.left_out) == (600, 5)
+    assert len(list((made.path / "assignments").iterdir())) == 2
+    assert len(gauger.open_study(made.path).assignments) == 600
+    pq.write_table(schema.empty_table(), tmp_path / "nobody.parquet")
+    with pytest.raises(errors.SettingError, match="the files have no rows"):
+        _segmented(tmp_path / "nobody.parquet", tmp_path / "none")
+
+
 def test_a_segment_that_empties_takes_the_farthest_customer(tmp_path: Path) -> None:
     points = pd.DataFrame({"who": range(9), "x": [0.0] * 6 + [10.0, 10.0, 11.0]})
     gauger.write_table(points, tmp_path / "few.csv")

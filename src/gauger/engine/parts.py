@@ -27,11 +27,11 @@ from gauger.tables import (
 )
 from gauger.wording import plural
 
-PART_ROWS = 1_000_000
+_PART_ROWS = 1_000_000
 """Rows of Parquet that make a part, by whole row groups: a second's work, and tens of megabytes."""
 _SHARE = 0.1
 """A file that takes more of the free memory than this is read by blocks: its table, the features, their working scale
-and their order are several times as large (`benchmarks.by_blocks`)."""
+and their order are several times as large; judgement."""
 
 
 @dataclass(frozen=True)
@@ -54,11 +54,10 @@ class Part:
 
 @dataclass(frozen=True)
 class Parts:
-    """All parts of a source, in the order of their files' names; `names` are the columns that each of them has."""
+    """All parts of a source, in the order of their files' names; how they are read, and what is remarked of that."""
 
     source: str
     parts: tuple[Part, ...]
-    names: tuple[str, ...]
     rules: ReadingRules
     rows: int | None
     remarks: tuple[Remark, ...] = ()
@@ -108,7 +107,6 @@ def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None 
     rules = rules or ReadingRules()
     files = files_of(source)
     parts: list[Part] = []
-    names: list[str] = []
     remarks: list[Remark] = []
     kinds: dict[str, tuple[str, Path]] = {}
     for file in files:
@@ -119,7 +117,6 @@ def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None 
         if lacking:
             raise UnknownColumnError.among(columns, blocks.names)
         remarks += blocks.remarks
-        names = blocks.names if not names else [name for name in names if name in blocks.names]
         if blocks.is_parquet:
             if alike:
                 _refuse_other_kinds(file, columns, kinds)
@@ -128,7 +125,7 @@ def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None 
             parts.append(Part(file, rows=blocks.rows))
     rows = [part.rows for part in parts]
     total = None if any(one is None for one in rows) else sum(one or 0 for one in rows)
-    return Parts(_called(source), tuple(parts), tuple(names), rules, total, tuple(remarks))
+    return Parts(_called(source), tuple(parts), rules, total, tuple(remarks))
 
 
 def first_block(source: Source, rules: ReadingRules) -> pd.DataFrame:
@@ -152,14 +149,14 @@ def _counted(files: Sequence[Path]) -> str:
 
 
 def _groups_of(file: Path) -> list[Part]:
-    """Row groups of a Parquet file, as many together as make a part."""
+    """Row groups of a Parquet file, as many together as make a part; a file without any is a part without rows."""
     with damage(file):
         known = pq.ParquetFile(file).metadata
         sizes = [known.row_group(index).num_rows for index in range(known.num_row_groups)]
-    bundles: list[list[int]] = []
+    bundles: list[list[int]] = [[]]
     room = 0
     for index, size in enumerate(sizes):
-        if not bundles or room + size > PART_ROWS:
+        if bundles[-1] and room + size > _PART_ROWS:
             bundles.append([])
             room = 0
         bundles[-1].append(index)

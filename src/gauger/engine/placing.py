@@ -51,7 +51,7 @@ class Placed:
 
 
 def place(placement: Placement, edges: Edges, out: Path | None, part: Part) -> Placed:
-    """Place every customer of a part, and write who is where into a file, if one is named."""
+    """Place every customer of a part, and write who is where into a file, if one is named and there is anybody."""
     count = len(placement.names)
     found = Placed(
         np.zeros(count, dtype=np.int64), Moments.none(count, placement.lows, placement.highs), edges.counts(count)

@@ -41,12 +41,10 @@ from gauger.study.plan_files import PLAN_FILE, text_of
 from gauger.study.sampled import as_sample
 from gauger.study.saving import study_results
 from gauger.study.sources import source_part
-from gauger.tables import ReadingRules, Results, join_pieces
+from gauger.tables import ReadingRules, Results, Source, join_pieces
 
 if TYPE_CHECKING:
     from distributed import Client
-
-    from gauger.tables import Source
 
 FORMATS = ("parquet", "csv")
 
@@ -55,7 +53,7 @@ FORMATS = ("parquet", "csv")
 class BlockRequest:
     """Customers in files that are to be segmented: where they are, how they are read and prepared."""
 
-    source: "Source"
+    source: Source
     parts: Parts
     key: str
     preparation: Mapping[str, Any]
@@ -65,7 +63,7 @@ class BlockRequest:
     @classmethod
     def of(
         cls,
-        source: "Source",
+        source: Source,
         key: str,
         preparation: Mapping[str, Any],
         reading: Mapping[str, Any],
@@ -94,18 +92,17 @@ class BlockRequest:
         return Wanted(self.key, self.preparation, **settings)
 
     @property
-    def assignments(self) -> list[str]:
-        """The files of assignments, one a part that is read, or a csv."""
-        if self.format == "csv":
-            return [ASSIGNMENTS]
+    def assigned_parts(self) -> list[str]:
+        """The files of assignments, one for each part that is read; a part without customers has none."""
         return [f"{ASSIGNED_PARTS}/{name}" for name in self.parts.names_of_pieces(".parquet")]
 
     @contextmanager
     def results(self, folder: Path, *, replace: bool, also: Sequence[str] = ()) -> Iterator[Results]:
         """The folder of the study that is being made."""
         refuse_output_among(self.source, folder)
+        whole, parts = ([ASSIGNMENTS], []) if self.format == "csv" else ([], self.assigned_parts)
         with study_results(
-            folder, replace=replace, sources=self.parts.files, also=also, assignments=self.assignments
+            folder, replace=replace, sources=self.parts.files, also=(*also, *parts), assignments=whole
         ) as results:
             yield results
 
@@ -142,7 +139,7 @@ def segment(
 ) -> PartSegments:
     """Segment everyone, and write who is where."""
     if request.format == "parquet":
-        outs = [results.path(name) for name in request.assignments]
+        outs = [results.path(name) for name in request.assigned_parts]
         return segment_parts(request.parts, learned, wanted, count, everyone, outs, made_at=made_at)
     pieces = Path(tempfile.mkdtemp(dir=results.stage.parent))
     outs = [pieces / name.replace("/", "-") for name in request.parts.names_of_pieces(".csv")]

@@ -29,12 +29,11 @@ from gauger.study.block_study import (
     working_on,
     write_block_study,
 )
+from gauger.tables import Source
 from gauger.wording import plural
 
 if TYPE_CHECKING:
     from distributed import Client
-
-    from gauger.tables import Source
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -235,7 +234,7 @@ def segment_files(
 
 
 def prepare_files(
-    source: "Source",
+    source: Source,
     *,
     key: str,
     features: Sequence[str] | None = None,

@@ -118,7 +118,7 @@ def study_results(
     """The folder of a study that is being made, with `also` further files; who is where is written to `assignments`."""
     files = [one for one in sources if isinstance(one, (str, Path)) and not is_url(str(one))]
     own = [name for name in SOMETIMES if name != CUSTOMERS or not _is_among(folder / name, files)]
-    own += [name for name in assignment_files(folder) if name not in assignments]
+    own += [name for name in assignment_files(folder) if name not in (*assignments, *also)]
     return result_folder(folder, (*assignments, *ALWAYS), optional=(*own, *also), replace=replace, sources=files)
 
 
