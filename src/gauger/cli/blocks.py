@@ -149,7 +149,7 @@ def file_customers(
     origin: str | None, place: Place, reading: Reading, preparation: Preparation, blocks: Blocks
 ) -> FileCustomers:
     """The files that were typed, or those that a study or a plan names."""
-    from gauger.study import is_study, open_study, place_of, read_plan
+    from gauger.study import BEHAVIOUR, is_study, open_study, place_of, read_plan
 
     plan = None if place.plan is None else read_plan(place.plan)
     beside = Path() if place.plan is None else place.plan.parent
@@ -157,10 +157,15 @@ def file_customers(
         study = open_study(origin)
         plan, beside, origin = study.plan, study.folder, None
     source = place.source or origin
-    if source is None and plan is not None and plan.source is not None:
+    if source is None and (beside / BEHAVIOUR).is_file():
+        source = str(beside / BEHAVIOUR)  # what the events came to when the study was made
+    elif source is None and plan is not None and plan.source is not None and plan.events is None:
         source = place_of(plan.source, beside)
     if source is None:
-        raise typer.BadParameter("say which files: a pattern, a folder, or a plan that names them.", param_hint="TABLE")
+        raise typer.BadParameter(
+            "say which files: a pattern, a folder, or a plan that names them; `gauger run` begins with events.",
+            param_hint="TABLE",
+        )
     return FileCustomers(source, reading, preparation, blocks, plan)
 
 

@@ -17,6 +17,7 @@ from .faults import told_faults as told_faults
 from .files import ALWAYS as ALWAYS
 from .files import ASSIGNMENT_FILES as ASSIGNMENT_FILES
 from .files import ASSIGNMENTS as ASSIGNMENTS
+from .files import BEHAVIOUR as BEHAVIOUR
 from .files import COMPARE_FILES as COMPARE_FILES
 from .files import COMPARE_FILES_OF_SOME as COMPARE_FILES_OF_SOME
 from .files import COUNT_FILES as COUNT_FILES
