@@ -11,6 +11,7 @@ from gauger.features.recipes import Recipe, TreatmentSettings, refuse_strangers
 from gauger.features.series import pivot_series
 from gauger.features.sql_words import sql_name, sql_text
 from gauger.features.transforms import TRANSFORMS, Power, Transform, learn_transform
+from gauger.features.treatment_sql import DOUBLE, sql_layers, sql_less, sql_number, sql_raw, sql_step
 from gauger.features.treatments import (
     MISSING_RULES,
     NO_RANGE,
@@ -28,6 +29,7 @@ from gauger.features.treatments import (
 )
 
 __all__ = [
+    "DOUBLE",
     "HIGH_CORRELATION",
     "LARGEST",
     "MISSING_RULES",
@@ -61,7 +63,12 @@ __all__ = [
     "prepare",
     "prepare_alike",
     "refuse_strangers",
+    "sql_layers",
+    "sql_less",
     "sql_name",
+    "sql_number",
+    "sql_raw",
+    "sql_step",
     "sql_text",
     "summarise_events",
     "summarise_to_file",

@@ -91,7 +91,7 @@ class Level:
             words = ", ".join(map(sql_text, _IN_SQL[self.text]))
             return f"LOWER(CAST({column} AS TEXT)) IN ({words})"
         if self.kind == "number":
-            return f"CAST({column} AS DOUBLE) = {float(self.text)!r}e0".replace("e0e0", "e0")
+            return f"CAST({column} AS DOUBLE PRECISION) = {float(self.text)!r}e0".replace("e0e0", "e0")
         if dialect == "sqlite":  # it has no dates, but texts that look like some
             moment = datetime.datetime.fromisoformat(self.text).isoformat(sep=" ")
             forms = dict.fromkeys([self.text, moment])

@@ -6,31 +6,28 @@ from typing import TYPE_CHECKING
 import pyarrow as pa
 
 from gauger.progress import task
+from gauger.tables import heeding_interrupts
 
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
-_TICK = 0.1
-"""Seconds between looks whether Ctrl-C was pressed."""
-
 
 def run_query(database: "DuckDBPyConnection", sql: str, name: str, *, result: bool = True) -> pa.Table:
-    """The result of a query, nothing of a statement without `result`; the main thread alone hears Ctrl-C, so that it is
-    run beside it."""
+    """The result of a query, nothing of a statement without `result`."""
+
+    def work() -> pa.Table:
+        return database.sql(sql).to_arrow_table() if result else _done(database, sql)
+
     with task(name, 100) as advance, ThreadPoolExecutor(1) as pool:
-        future = pool.submit(lambda: database.sql(sql).to_arrow_table() if result else _done(database, sql))
         shown = 0
-        try:
-            while True:
-                try:
-                    return future.result(timeout=_TICK)
-                except TimeoutError:
-                    now = max(shown, int(database.query_progress()))
-                    advance(now - shown)
-                    shown = now
-        except KeyboardInterrupt:
-            database.interrupt()
-            raise
+
+        def tick() -> None:
+            nonlocal shown
+            now = max(shown, int(database.query_progress()))
+            advance(now - shown)
+            shown = now
+
+        return heeding_interrupts(pool, work, database.interrupt, tick)
 
 
 def _done(database: "DuckDBPyConnection", sql: str) -> pa.Table:

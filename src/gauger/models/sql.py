@@ -1,21 +1,20 @@
 """The one SQL statement that treats and assigns customers where they live."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
+from typing import Protocol
 
 import numpy as np
 
 from gauger.errors import SettingError
 from gauger.features import (
-    Cap,
     Fill,
-    Power,
-    Rank,
-    Scale,
-    Transform,
     Treatment,
-    Weight,
     apply_all,
+    sql_less,
     sql_name,
+    sql_number,
+    sql_raw,
+    sql_step,
     sql_text,
     undo_all,
 )
@@ -29,57 +28,78 @@ DIALECTS = ("postgres", "duckdb", "sqlite", "mysql", "bigquery", "snowflake", "r
 _MATERIALIZING = ("postgres", "duckdb", "sqlite")
 
 
+class Chain(Protocol):
+    """Selects that each take from the one before; what a select says is computed once."""
+
+    least: str
+
+    def add(self, name: str, selected: str, source: str) -> str:
+        """One select more; what the next one takes from."""
+
+
 def assign_sql(model: LearnedModel, table: str, dialect: str, gate: float | str | None) -> str:
     """As `SegmentModel.sql` says."""
     import sqlglot
 
     if dialect not in DIALECTS:
         raise SettingError.not_one_of("dialect", dialect, DIALECTS)
-    statement = _statement(model, table, gates_of(model, gate), dialect)
+    parts = _Parts(table, materialized=dialect in _MATERIALIZING)
+    selected = placing_select(model, _table(table), parts, dialect, gates_of(model, gate))
+    statement = f"WITH {', '.join(parts.written)} {selected}"
     return sqlglot.transpile(statement, read="duckdb", write=dialect, pretty=True)[0] + ";\n"
 
 
-def _statement(model: LearnedModel, table: str, gates: np.ndarray | None, dialect: str) -> str:
-    """The statement in DuckDB's words, a step a named part: as read, one part a treatment, distances, the segment."""
+def placing_select(
+    model: LearnedModel,
+    source: str,
+    chain: Chain,
+    dialect: str,
+    gates: np.ndarray | None,
+    numbers: Mapping[str, str] | None = None,
+) -> str:
+    """Select the key, segment, segment_name, distance and why of a source's customers, step by step: as read, one a
+    treatment, distances, the segment. `numbers` are how columns become numbers that are none as they are."""
     if not isinstance(model.rule, (NearestCentre, SameBands)):
         raise SettingError(
             f"SQL can say the nearest centre and bands, not the nearest of {model.customers:,} customers: "
             f"{model.method} is assigned by Python. Build a model of k-means on these segments for the database."
         )
     columns = {feature.name: f"f{at}" for at, feature in enumerate(model.features, 1)}
-    key = sql_name(model.key)
-    raw = [f"{_raw(feature, dialect)} AS {columns[feature.name]}" for feature in model.features]
-    parts = _Parts(table, materialized=dialect in _MATERIALIZING)
-    before = parts.add("as_read", f"{key} AS customer, {', '.join(raw)}", _table(table))
+    key, given = sql_name(model.key), numbers or {}
+    raw = {one.name: sql_raw(one.column, one.indicator, dialect, given.get(one.column)) for one in model.features}
+    as_read = [f"{raw[name]} AS {column}" for name, column in columns.items()]
+    before = chain.add("as_read", f"{key} AS customer, {', '.join(as_read)}", source)
     kept = _bands_kept(model)
     for step in range(max((len(feature.treatments) for feature in model.features), default=0)):
         done = [
             f"{_step(feature, step, columns[feature.name])} AS {columns[feature.name]}" for feature in model.features
         ]
         others = [name for name, _ in kept] if step else [f"{told} AS {name}" for name, told in kept]
-        before = parts.add(f"treated_{step + 1}", ", ".join(["customer", *done, *others]), before)
+        before = chain.add(f"treated_{step + 1}", ", ".join(["customer", *done, *others]), before)
     apart = [f"{_square(model, columns, number)} AS apart_{number}" for number in _numbers(model)]
     others = [name for name, _ in kept]
-    before = parts.add("distances", ", ".join(["customer", *apart, *others]), before)
+    before = chain.add("distances", ", ".join(["customer", *apart, *others]), before)
     placed = f"CASE WHEN NOT apart_1 IS NULL THEN {_segment(model)} END"
     lacking = "CASE WHEN apart_1 IS NULL THEN 1 ELSE 0 END"
-    decided = f"customer, {placed} AS segment, {_nearest(model)} AS apart, {lacking} AS lacking"
-    before = parts.add("placed", decided, before)
+    decided = f"customer, {placed} AS segment, {_nearest(model, chain.least)} AS apart, {lacking} AS lacking"
+    before = chain.add("placed", decided, before)
     beyond = _beyond(gates)
     segment = f"CASE WHEN segment IS NULL OR {beyond} THEN 0 ELSE segment END"
     names = " ".join(f"WHEN {one.number} THEN {sql_text(one.name)}" for one in model.segments)
     missing = f"WHEN lacking = 1 THEN {sql_text(MISSING)}"
     why = f"CASE {missing} WHEN segment IS NULL THEN {sql_text(BANDS)} WHEN {beyond} THEN {sql_text(GATE)} ELSE '' END"
     told = f"customer, {segment} AS segment, SQRT(apart) AS distance, {why} AS why"
-    before = parts.add("decided", told, before)
+    before = chain.add("decided", told, before)
     return (
-        f"WITH {', '.join(parts.written)} SELECT customer AS {key}, segment, CASE segment {names} ELSE "
-        f"{sql_text(UNASSIGNED_NAME)} END AS segment_name, distance, why FROM {before}"
+        f"SELECT customer AS {key}, segment, CASE segment {names} ELSE {sql_text(UNASSIGNED_NAME)} END AS "
+        f"segment_name, distance, why FROM {before}"
     )
 
 
 class _Parts:
     """The named parts of a statement, none called like the table that it reads."""
+
+    least = "LEAST"
 
     def __init__(self, table: str, *, materialized: bool) -> None:
         self.written: list[str] = []
@@ -103,94 +123,14 @@ def _numbers(model: LearnedModel) -> list[int]:
     return [segment.number for segment in model.segments]
 
 
-def _number(value: float) -> str:
-    """A number that every database takes for a double."""
-    text = repr(float(value))
-    return f"({text if 'e' in text else f'{text}e0'})" if value < 0.0 else (text if "e" in text else f"{text}e0")
-
-
-def _minus(x: str, value: float) -> str:
-    return f"{x} + {_number(-value)}" if value < 0.0 else f"{x} - {_number(value)}"
-
-
-def _raw(feature: LearnedFeature, dialect: str) -> str:
-    column, indicator = sql_name(feature.column), feature.indicator
-    if indicator is None:
-        return f"CAST({column} AS DOUBLE)"
-    if indicator.level is None:
-        return f"CAST(CASE WHEN {column} IS NULL THEN 1 ELSE 0 END AS DOUBLE)"
-    level = f"CASE WHEN {indicator.level.sql_test(column, dialect)} THEN 1 ELSE 0 END"
-    return f"CAST(CASE WHEN {column} IS NULL THEN NULL ELSE {level} END AS DOUBLE)"
-
-
 def _step(feature: LearnedFeature, step: int, column: str) -> str:
-    if step >= len(feature.treatments):
-        return column
-    treatment = feature.treatments[step]
-    return _SAID[type(treatment)](treatment, column)
-
-
-def _fill(step: Fill, x: str) -> str:
-    return x if step.value is None else f"COALESCE({x}, {_number(step.value)})"
-
-
-def _cap(step: Cap, x: str) -> str:
-    low, high = _number(step.low), _number(step.high)
-    return f"CASE WHEN {x} < {low} THEN {low} WHEN {x} > {high} THEN {high} ELSE {x} END"
-
-
-def _transform(step: Transform, x: str) -> str:
-    if step.rule == "sqrt":
-        return f"CASE WHEN {x} >= 0 THEN SQRT({x}) END"
-    if step.rule == "log":
-        return f"CASE WHEN {x} > -1 THEN LN({x} + 1) END"
-    return f"CASE WHEN {x} < 0 THEN -LN(1 - {x}) ELSE LN({x} + 1) END"
-
-
-def _power(step: Power, x: str) -> str:
-    above, below = _raised(f"({x} + 1)", step.exponent), _raised(f"(1 - {x})", 2.0 - step.exponent)
-    return f"CASE WHEN {x} >= 0 THEN {above} ELSE -({below}) END"
-
-
-def _raised(base: str, exponent: float) -> str:
-    if exponent == 0.0:
-        return f"LN({base})"
-    return f"(POWER({base}, {_number(exponent)}) - 1) / {_number(exponent)}"
-
-
-def _scale(step: Scale, x: str) -> str:
-    return f"({_minus(x, step.shift)}) / {_number(step.width)}"
-
-
-def _rank(step: Rank, x: str) -> str:
-    first = f"WHEN {x} <= {_number(step.values[0])} THEN {_number(step.shares[0])}"
-    between = []
-    for at in range(len(step.values) - 1):
-        slope = (step.shares[at + 1] - step.shares[at]) / (step.values[at + 1] - step.values[at])
-        line = f"{_number(step.shares[at])} + ({x} - {_number(step.values[at])}) * {_number(slope)}"
-        between.append(f"WHEN {x} < {_number(step.values[at + 1])} THEN {line}")
-    return f"CASE {first} {' '.join(between)} WHEN {x} IS NULL THEN NULL ELSE {_number(step.shares[-1])} END"
-
-
-def _weight(step: Weight, x: str) -> str:
-    return f"{x} * {_number(step.factor)}"
-
-
-_SAID: dict[type, Callable[..., str]] = {
-    Fill: _fill,
-    Cap: _cap,
-    Transform: _transform,
-    Power: _power,
-    Scale: _scale,
-    Rank: _rank,
-    Weight: _weight,
-}
+    return column if step >= len(feature.treatments) else sql_step(feature.treatments[step], column)
 
 
 def _square(model: LearnedModel, columns: dict[str, str], number: int) -> str:
     """The squared distance to a segment's centre, features added up in the order of their names."""
     centre = model.centres[number - 1]
-    gaps = {name: f"({_minus(columns[name], value)})" for name, value in zip(model.names, centre, strict=True)}
+    gaps = {name: f"({sql_less(columns[name], value)})" for name, value in zip(model.names, centre, strict=True)}
     return " + ".join(f"{gaps[name]} * {gaps[name]}" for name in sorted(gaps))
 
 
@@ -208,7 +148,7 @@ def _segment(model: LearnedModel) -> str:
     return f"CASE {' '.join(cases)} END"
 
 
-def _nearest(model: LearnedModel) -> str:
+def _nearest(model: LearnedModel, least: str) -> str:
     """The squared distance to the own centre."""
     numbers = _numbers(model)
     if isinstance(model.rule, SameBands):
@@ -216,7 +156,7 @@ def _nearest(model: LearnedModel) -> str:
         return f"CASE {_same_bands(model.rule)} {cases} END"
     if len(numbers) == 1:
         return "apart_1"
-    return f"CASE WHEN NOT apart_1 IS NULL THEN LEAST({', '.join(f'apart_{number}' for number in numbers)}) END"
+    return f"CASE WHEN NOT apart_1 IS NULL THEN {least}({', '.join(f'apart_{number}' for number in numbers)}) END"
 
 
 def _bands_kept(model: LearnedModel) -> list[tuple[str, str]]:
@@ -229,11 +169,11 @@ def _bands_kept(model: LearnedModel) -> list[tuple[str, str]]:
         value = f"f{index + 1}"
         fill = model.features[index].treatments[0]
         if isinstance(fill, Fill) and fill.value is not None:
-            value = f"COALESCE({value}, {_number(_filled(model.features[index].treatments))})"
+            value = f"COALESCE({value}, {sql_number(_filled(model.features[index].treatments))})"
         bands = range(1, len(one.edges) + 2)
         ranks = list(bands) if not one.low_is_good else list(bands)[::-1]
         cases = " ".join(
-            f"WHEN {value} < {_number(edge)} THEN {rank}" for edge, rank in zip(one.edges, ranks, strict=False)
+            f"WHEN {value} < {sql_number(edge)} THEN {rank}" for edge, rank in zip(one.edges, ranks, strict=False)
         )
         kept.append((f"band_{at}", f"CASE WHEN {value} IS NULL THEN NULL {cases} ELSE {ranks[-1]} END"))
     return kept
@@ -262,5 +202,5 @@ def _beyond(gates: np.ndarray | None) -> str:
     """Whether a customer is farther from its segment than the gate allows."""
     if gates is None:
         return "1 = 0"
-    cases = " ".join(f"WHEN {number} THEN {_number(gate)}" for number, gate in enumerate(gates.tolist(), 1))
+    cases = " ".join(f"WHEN {number} THEN {sql_number(gate)}" for number, gate in enumerate(gates.tolist(), 1))
     return f"SQRT(apart) > CASE segment {cases} END"

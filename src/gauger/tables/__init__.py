@@ -8,6 +8,7 @@ from gauger.tables.formats import write_file
 from gauger.tables.key_hashes import Hashes, hashes_of
 from gauger.tables.many_files import Source, files_of, is_many_files
 from gauger.tables.reading import READABLE, damage, read_table
+from gauger.tables.sessions import Session, dialect_of, heeding_interrupts, transaction
 from gauger.tables.text import kind_of_file
 from gauger.tables.type_inference import InferredKinds, ReadingRules, is_plain_number, typed_columns
 from gauger.tables.whole_folders import whole_folder
@@ -22,12 +23,15 @@ __all__ = [
     "InferredKinds",
     "ReadingRules",
     "Results",
+    "Session",
     "Source",
     "connected",
     "damage",
+    "dialect_of",
     "files_of",
     "hashes_of",
     "head_of_file",
+    "heeding_interrupts",
     "is_many_files",
     "is_plain_number",
     "is_url",
@@ -38,6 +42,7 @@ __all__ = [
     "recover_folder",
     "result_folder",
     "to_pandas",
+    "transaction",
     "typed_columns",
     "whole_folder",
     "with_numbers",

@@ -124,11 +124,12 @@ def _engine(url: "URL", shown: str) -> "Engine":
     import sqlalchemy as sa
 
     try:
+        if url.drivername in ("postgres", "postgresql"):
+            url = url.set(drivername="postgresql+psycopg")
         return sa.create_engine(url)
     except ModuleNotFoundError as error:
         raise DatabaseError(
-            f"{shown} needs the Python package {error.name!r} to be reached. For PostgreSQL: pip install 'gauger[sql]' "
-            "and a URL that starts with postgresql+psycopg://."
+            f"{shown} needs the Python package {error.name!r} to be reached. For PostgreSQL: pip install 'gauger[sql]'."
         ) from None
 
 

@@ -1,0 +1,167 @@
+"""Statements sent to a database in one transaction: PostgreSQL, DuckDB and SQLite, whose customers stay where they are."""
+
+import re
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, TypeVar
+from urllib.parse import unquote
+
+from gauger.algorithms import thread_count
+from gauger.errors import DatabaseError, MissingFileError
+from gauger.tables.databases import connected, without_password
+
+Row = tuple[Any, ...]
+Made = TypeVar("Made")
+
+_TICK = 0.1
+"""Seconds between looks whether Ctrl-C was pressed: judgement."""
+
+_SCHEME = re.compile(r"(postgres(?:ql)?|duckdb|sqlite)(?:\+\w+)?:")
+
+_SETTINGS = (
+    "SET LOCAL jit = off",
+    "SET LOCAL standard_conforming_strings = on",
+    "SET LOCAL timezone = 'UTC'",
+)
+"""PostgreSQL compiles long statements anew each time, which takes longer than they do; a backslash is one in any
+name."""
+
+
+@dataclass(frozen=True, eq=False)
+class Session:
+    """A transaction in a database: all that it reads is of one moment, and what it writes appears at its end, or not.
+
+    `dialect` is "postgres", "duckdb" or "sqlite", `shown` the URL without what nobody should read.
+    """
+
+    dialect: str
+    shown: str
+    fetch: Callable[[str], list[Row]]
+    told: Callable[[str], None] | None = None
+
+    def rows(self, statement: str) -> list[Row]:
+        """What a statement gives; nothing for one that only does something."""
+        if self.told is not None:
+            self.told(statement)
+        return self.fetch(statement)
+
+    def row(self, statement: str) -> Row:
+        """The only row that a statement gives."""
+        (found,) = self.rows(statement)
+        return found
+
+
+def dialect_of(source: str) -> str:
+    """The dialect that a URL's database speaks; raises DatabaseError for one that nothing is sent to."""
+    found = _SCHEME.match(source)
+    if found is None:
+        raise DatabaseError(
+            f"{without_password(source)}: customers are segmented inside PostgreSQL, DuckDB and SQLite: give a URL such "
+            "as postgresql://user@host/shop, duckdb:///shop.duckdb or sqlite:///shop.db. For another database see the "
+            "statements (--show-sql DIALECT), which are untested there."
+        )
+    return "postgres" if found[1].startswith("postgres") else found[1]
+
+
+@contextmanager
+def transaction(source: str, *, told: Callable[[str], None] | None = None) -> Iterator[Session]:
+    """A session that is committed when the block ends well, and leaves nothing when it does not."""
+    dialect = dialect_of(source)
+    if dialect == "postgres":
+        with connected(source) as plain:
+            connection = plain.execution_options(isolation_level="REPEATABLE READ", no_parameters=True)
+
+            def fetch(statement: str) -> list[Row]:
+                found = connection.exec_driver_sql(statement)
+                return [tuple(row) for row in found] if found.returns_rows else []
+
+            with connection.begin():
+                for setting in _SETTINGS:
+                    fetch(setting)
+                yield Session(dialect, without_password(source), fetch, told)
+        return
+    with _duckdb(source) if dialect == "duckdb" else _sqlite(source) as fetch:
+        fetch("BEGIN TRANSACTION")
+        yield Session(dialect, source, fetch, told)
+        fetch("COMMIT")
+
+
+def file_of(source: str) -> Path:
+    """The file of an embedded database, which must be there."""
+    _, _, rest = source.partition("://")
+    file = Path(unquote(rest.removeprefix("/").partition("?")[0]))
+    if not file.is_file():
+        raise MissingFileError.at(file)
+    return file
+
+
+@contextmanager
+def _duckdb(source: str) -> Iterator[Callable[[str], list[Row]]]:
+    import duckdb
+
+    file = file_of(source)
+    try:
+        with ThreadPoolExecutor(1) as pool, duckdb.connect(str(file), config={"threads": thread_count()}) as database:
+
+            def work(statement: str) -> list[Row]:
+                found = database.execute(statement)
+                return found.fetchall() if found.description else []
+
+            yield lambda statement: heeding_interrupts(pool, lambda: work(statement), database.interrupt)
+    except duckdb.Error as error:
+        raise DatabaseError(f"{source}: {_first_line(error)}") from error
+
+
+@contextmanager
+def _sqlite(source: str) -> Iterator[Callable[[str], list[Row]]]:
+    import sqlite3
+
+    file = file_of(source)
+    try:
+        database = sqlite3.connect(file, check_same_thread=False, isolation_level=None)
+        database.create_function("key_hash", 2, _key_hash, deterministic=True)
+        try:
+            with ThreadPoolExecutor(1) as pool:
+                yield lambda statement: heeding_interrupts(
+                    pool, lambda: database.execute(statement).fetchall(), database.interrupt
+                )
+        finally:
+            database.close()
+    except sqlite3.Error as error:
+        raise DatabaseError(f"{source}: {_first_line(error)}") from error
+
+
+def _first_line(error: Exception) -> str:
+    return str(error).strip().splitlines()[0]
+
+
+def _key_hash(text: str, seed: int) -> int:
+    """A whole number of 64 bits for a key, as SQLite has none of its own."""
+    from hashlib import blake2b
+
+    digest = blake2b(f"{seed} {text}".encode(), digest_size=8).digest()
+    return int.from_bytes(digest, "big", signed=True)
+
+
+def heeding_interrupts(
+    pool: ThreadPoolExecutor,
+    work: Callable[[], Made],
+    interrupt: Callable[[], None],
+    tick: Callable[[], None] = lambda: None,
+) -> Made:
+    """What some work comes to; the main thread alone hears Ctrl-C, so that the work is done beside it."""
+    future = pool.submit(work)
+    try:
+        while True:
+            try:
+                return future.result(timeout=_TICK)
+            except TimeoutError:
+                if future.done():
+                    return future.result()
+                tick()
+    except KeyboardInterrupt:
+        interrupt()
+        raise
