@@ -24,6 +24,7 @@ class Stream(Enum):
     METRICS_SAMPLE = (13,)
     ASSOCIATION = (14,)
     EXPLORED_SAMPLE = (15,)
+    STARTS_IN_A_DATABASE = (16,)
     LEARNERS = (1, 0)
     OTHER_LEARNERS = (1, 1)
 

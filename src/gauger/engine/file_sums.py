@@ -12,7 +12,7 @@ from operator import attrgetter
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms.kmeans import BLOCK_ROWS, SegmentSums, WholeSums, look_block, steps_for
+from gauger.algorithms.kmeans import BLOCK_ROWS, SegmentSums, WholeSums, begin_anew, look_block, steps_for
 from gauger.columns import Values
 from gauger.engine.crews import Everyone, Held
 from gauger.engine.parts import Part
@@ -217,15 +217,6 @@ class FileSums:
 
     def _refill(self, centres: Values, weight: Values, total: Values) -> int:
         """Give each segment that nobody is in the customer farthest from its centre; how many there were."""
-        empty = np.flatnonzero(weight == 0.0)
         most = 2 * len(centres)
         found = self._everyone.total("customers far out", farthest, self._reader, self._working, centres, most)
-        taken = 0
-        for row in found.rows[:, 1:]:
-            own = int(((centres - row) ** 2).sum(axis=1).argmin())
-            if taken < len(empty) and weight[own] > 1.0:
-                weight[own] -= 1.0
-                total[own] -= row
-                weight[empty[taken]], total[empty[taken]] = 1.0, row
-                taken += 1
-        return taken
+        return begin_anew(centres, weight, total, found.rows[:, 1:])

@@ -12,37 +12,16 @@ from gauger.engine.crews import Everyone
 from gauger.engine.moments import Moments
 from gauger.engine.parts import Part
 from gauger.engine.reading import Reader
+from gauger.engine.steps import BeforeScale, quantiles_wanted
 from gauger.engine.survey import Survey
-from gauger.errors import SettingError
 from gauger.features import (
-    NO_RANGE,
-    NORMAL_QUARTILES,
     Cap,
     Fill,
     Recipe,
-    Scale,
     Treatment,
     apply_all,
     learn_transform,
-    learn_weight,
 )
-
-_NOT_BY_BLOCKS = {"scale": "rank", "transform": "power"}
-"""What needs every value of a feature in order at once, or again and again."""
-_INSTEAD = {"scale": "'robust' or 'zscore'", "transform": "'log' or 'signed_log'"}
-_QUARTILES = (0.25, 0.5, 0.75)
-"""The shares that quartiles are at."""
-
-
-def refuse_unlearnable(recipes: Mapping[str, Recipe]) -> None:
-    """Raise SettingError for treatments that cannot be learned by blocks."""
-    for name, recipe in recipes.items():
-        for setting, word in _NOT_BY_BLOCKS.items():
-            if getattr(recipe, setting) == word:
-                raise SettingError(
-                    f"{setting}={word!r} of {name!r} cannot be learned by blocks: it needs all values in order at "
-                    f"once. Say {_INSTEAD[setting]}, or segment a table that memory holds."
-                )
 
 
 @dataclass(frozen=True, eq=False)
@@ -111,14 +90,6 @@ class _Filled:
 
 
 @dataclass(frozen=True, eq=False)
-class BeforeScale:
-    """What is known of measures before they are scaled: their steps, by name, and those that need order statistics."""
-
-    steps: Mapping[str, tuple[Treatment, ...]]
-    filled: Mapping[str, _Filled]
-
-
-@dataclass(frozen=True, eq=False)
 class Learner:
     """Learns the treatments of measures; `sample` (d, m) are some customers' values in original units."""
 
@@ -182,7 +153,7 @@ class Learner:
     def _limits(self, fills: dict[str, Fill]) -> tuple[dict[str, Fill], dict[str, _Filled]]:
         """Fills with the medians, and the measures that need order statistics with those they need."""
         measures = self.reader.measures
-        wanted = {name: _shares_of(self.recipes[name]) for name in measures}
+        wanted = {name: quantiles_wanted(self.recipes[name]) for name in measures}
         medians = {name for name in measures if self.recipes[name].missing == "median" and self._gaps(name)}
         if not medians and not any(wanted.values()):
             return fills, {}
@@ -223,33 +194,6 @@ class Learner:
         found = self.everyone.total("looking for quantiles", _look, reader, both)
         for (group, column), asked in ranks.items():
             statistics.take(group, column, asked, found.columns[column])
-
-    def scales(self, before: BeforeScale, moments: Moments) -> dict[str, tuple[Treatment, ...]]:
-        """Scale and weight of each measure, from the moments of what came of the steps before."""
-        found = {}
-        means, deviations = moments.means()[0], moments.deviations()[0]
-        for index, name in enumerate(self.reader.measures):
-            recipe, low, span = self.recipes[name], float(moments.lows[index]), float(moments.spans[index])
-            scale: Scale | None = None
-            if recipe.scale != "none" and span < NO_RANGE:
-                scale = Scale(recipe.scale, low, 1.0)
-            elif recipe.scale == "minmax":
-                scale = Scale("minmax", low, span)
-            elif recipe.scale == "zscore":
-                scale = Scale("zscore", float(means[index]), float(deviations[index]))
-            elif recipe.scale == "robust":
-                filled, steps = before.filled[name], before.steps[name][1:]
-                lower, middle, upper = (filled.quantile(share, steps) for share in _QUARTILES)
-                wide = upper - lower >= NO_RANGE
-                width = (upper - lower) / NORMAL_QUARTILES if wide else float(deviations[index])
-                scale = Scale("robust", middle, width)
-            own: list[Treatment | None] = [scale, learn_weight(recipe.weight)]
-            found[name] = tuple(step for step in own if step is not None)
-        return found
-
-
-def _shares_of(recipe: Recipe) -> tuple[float, ...]:
-    return (*(recipe.cap or ()), *(_QUARTILES if recipe.scale == "robust" else ()))
 
 
 @dataclass(frozen=True, eq=False)

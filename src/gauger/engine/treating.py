@@ -1,7 +1,7 @@
 """Features learned from everyone in some parts: surveyed, treated, and a coreset of them drawn."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from operator import attrgetter
 from pathlib import Path
 
@@ -12,24 +12,30 @@ from gauger.columns import Values
 from gauger.engine.bottom_rows import share_let_through
 from gauger.engine.crews import Everyone
 from gauger.engine.file_sums import Working
-from gauger.engine.learning import Learner, refuse_unlearnable
+from gauger.engine.learning import Learner
 from gauger.engine.measuring import CORESET, Draw, Measured, measure
 from gauger.engine.parts import Parts
 from gauger.engine.reading import Reader, Steps, treated
 from gauger.engine.repeated_keys import refuse_repeated_keys
+from gauger.engine.steps import (
+    counted,
+    dropped_by,
+    ends_of,
+    indicator_steps,
+    indicators_of,
+    on_each,
+    refuse_unlearnable,
+    scales_of,
+    shares_of,
+)
 from gauger.engine.survey import Question, Survey, refuse_gaps, sample_table, survey
 from gauger.engine.wanted import Wanted
 from gauger.features import (
-    Cap,
     FeatureSet,
-    Fill,
     Indicator,
     Recipe,
     Scale,
-    Treatment,
     Weight,
-    apply_all,
-    level_indicators,
     prepare,
 )
 from gauger.remarks import Remark
@@ -70,20 +76,20 @@ def treat_parts(parts: Parts, wanted: Wanted, everyone: Everyone, scratch: Path 
     recipes = settings.by_feature(wanted.measures, wanted.categories)
     refuse_unlearnable(recipes)
     seen = survey_parts(parts, wanted, recipes, everyone, scratch)
-    indicators = _indicators(wanted, seen, recipes)
-    recipes |= settings.of_indicators(indicators, _shares(indicators, seen), recipes)
-    reader = Reader(wanted.key, wanted.measures, indicators, _dropped(recipes, wanted), parts.rules)
+    indicators = indicators_of(wanted, seen, recipes)
+    recipes |= settings.of_indicators(indicators, shares_of(indicators, seen), recipes)
+    reader = Reader(wanted.key, wanted.measures, indicators, dropped_by(recipes, wanted), parts.rules)
     table = sample_table(seen)
     guess = _guess(wanted, table)
     raw = np.array([table[name].to_numpy(dtype=np.float64, na_value=np.nan) for name in wanted.measures])
     learner = Learner(reader, everyone, recipes, seen, raw)
     before = learner.before_scale()
-    of_indicators = {name: _indicator_steps(recipes[name], indicators[name], seen) for name in indicators}
+    of_indicators = {name: indicator_steps(recipes[name], indicators[name], seen) for name in indicators}
     steps: Steps = tuple({**before.steps, **of_indicators}.values())
-    ends = np.vstack([learner.ends(before.steps), *(_ends_of(own) for own in of_indicators.values())])
+    ends = np.vstack([learner.ends(before.steps), *(ends_of(own) for own in of_indicators.values())])
     measured = _measure(reader, steps, ends, _draw(wanted, reader, steps, guess, table, seen), everyone)
-    steps = tuple(_counted(own, int(count)) for own, count in zip(steps, measured.capped, strict=True))
-    scales = learner.scales(before, measured.moments)
+    steps = tuple(counted(own, int(count)) for own, count in zip(steps, measured.capped, strict=True))
+    scales = scales_of(wanted.measures, recipes, before, measured.moments)
     rest: Steps = tuple(scales.get(name, ()) for name in reader.names)
     treatments = tuple((*own, *more) for own, more in zip(steps, rest, strict=True))
     if len(table) == seen.kept:  # then these are what a table in memory teaches, to the last bit
@@ -96,24 +102,20 @@ def treat_parts(parts: Parts, wanted: Wanted, everyone: Everyone, scratch: Path 
         columns, weights = treated(columns, treatments, order), np.ones(len(table))
     else:
         columns = treated(columns, rest, order)
-    factors = np.diff(_each(rest, np.array([[0.0, 1.0]] * len(rest))))[:, 0]
+    factors = np.diff(on_each(rest, np.array([[0.0, 1.0]] * len(rest))))[:, 0]
     return Treated(
         reader,
         Working(treatments, order),
         learned_features(guess, table, reader.names, indicators, treatments, recipes),
         table,
         seen,
-        _each(rest, ends),
-        _each(rest, measured.moments.means().T)[:, 0],
+        on_each(rest, ends),
+        on_each(rest, measured.moments.means().T)[:, 0],
         np.abs(factors) * measured.moments.deviations()[0],
         columns,
         weights,
         stamps,
     )
-
-
-def _each(steps: Steps, rows: Values) -> Values:
-    return np.array([apply_all(own, row) for own, row in zip(steps, rows, strict=True)])
 
 
 def survey_parts(
@@ -124,7 +126,7 @@ def survey_parts(
         wanted.key,
         wanted.measures,
         wanted.categories,
-        _dropped(recipes, wanted),
+        dropped_by(recipes, wanted),
         parts.rules,
         wanted.seed,
         wanted.sample,
@@ -136,43 +138,6 @@ def survey_parts(
     refuse_gaps(seen, recipes, wanted.categories)
     refuse_repeated_keys(wanted.key, everyone, held, parts.rules, seen.rows)
     return seen
-
-
-def _dropped(recipes: Mapping[str, Recipe], wanted: Wanted) -> tuple[str, ...]:
-    return tuple(name for name in (*wanted.measures, *wanted.categories) if recipes[name].missing == "drop")
-
-
-def _indicators(wanted: Wanted, seen: Survey, recipes: Mapping[str, Recipe]) -> dict[str, Indicator]:
-    found = {one.name: one for one in (Indicator(name, None) for name in wanted.flag_missing)}
-    for column in wanted.categories:
-        levels = sorted(seen.levels[column], key=lambda level: level.order)
-        found |= level_indicators(column, levels, recipes[column].weight or 1.0)
-    return found
-
-
-def _shares(indicators: Mapping[str, Indicator], seen: Survey) -> dict[str, float]:
-    found = {}
-    for name, one in indicators.items():
-        if one.level is None:
-            found[name] = seen.kept_missing.get(one.column, 0) / seen.kept
-        else:
-            levels = seen.levels[one.column]
-            found[name] = levels[one.level] / sum(levels.values())
-    return found
-
-
-def _indicator_steps(recipe: Recipe, indicator: Indicator, seen: Survey) -> tuple[Treatment, ...]:
-    gaps = seen.kept_missing.get(indicator.column, 0) if indicator.level is not None else 0
-    fill = Fill("zero", 0.0, gaps) if recipe.missing == "zero" else Fill(str(recipe.missing), None, 0)
-    return (fill, *([Weight(recipe.weight)] if recipe.weight not in (None, 1.0) else []))
-
-
-def _ends_of(steps: tuple[Treatment, ...]) -> Values:
-    return np.asarray(apply_all(steps, np.array([0.0, 1.0])))
-
-
-def _counted(steps: tuple[Treatment, ...], capped: int) -> tuple[Treatment, ...]:
-    return tuple(replace(step, capped=capped) if isinstance(step, Cap) else step for step in steps)
 
 
 def _guess(wanted: Wanted, table: pd.DataFrame) -> FeatureSet:

@@ -57,7 +57,8 @@ def sql_layers(raw: Mapping[str, str], treatments: Mapping[str, Sequence[Treatme
     In every layer but the first a feature is called by its name.
     """
     left = {name: list(treatments[name]) for name in raw}
-    now, layers = dict(raw), []
+    now = dict(raw)
+    layers: list[Layer] = []
     while True:
         for name, steps in left.items():
             plain = layers and now[name] == name

@@ -1,4 +1,4 @@
-"""Statements sent to a database in one transaction: PostgreSQL, DuckDB and SQLite, whose customers stay where they are."""
+"""Statements sent to a database in one transaction: to PostgreSQL, DuckDB or SQLite."""
 
 import re
 from collections.abc import Callable, Iterator
@@ -59,9 +59,8 @@ def dialect_of(source: str) -> str:
     found = _SCHEME.match(source)
     if found is None:
         raise DatabaseError(
-            f"{without_password(source)}: customers are segmented inside PostgreSQL, DuckDB and SQLite: give a URL such "
-            "as postgresql://user@host/shop, duckdb:///shop.duckdb or sqlite:///shop.db. For another database see the "
-            "statements (--show-sql DIALECT), which are untested there."
+            f"{without_password(source)}: inside a database means inside PostgreSQL, DuckDB or SQLite: give a URL such "
+            "as postgresql://user@host/shop, duckdb:///shop.duckdb or sqlite:///shop.db."
         )
     return "postgres" if found[1].startswith("postgres") else found[1]
 
@@ -74,14 +73,14 @@ def transaction(source: str, *, told: Callable[[str], None] | None = None) -> It
         with connected(source) as plain:
             connection = plain.execution_options(isolation_level="REPEATABLE READ", no_parameters=True)
 
-            def fetch(statement: str) -> list[Row]:
+            def ask(statement: str) -> list[Row]:
                 found = connection.exec_driver_sql(statement)
                 return [tuple(row) for row in found] if found.returns_rows else []
 
             with connection.begin():
                 for setting in _SETTINGS:
-                    fetch(setting)
-                yield Session(dialect, without_password(source), fetch, told)
+                    ask(setting)
+                yield Session(dialect, without_password(source), ask, told)
         return
     with _duckdb(source) if dialect == "duckdb" else _sqlite(source) as fetch:
         fetch("BEGIN TRANSACTION")

@@ -2,7 +2,7 @@
 
 from gauger.algorithms.kmeans.compiling import compile_kmeans, is_compiled
 from gauger.algorithms.kmeans.exact_sums import BITS, BLOCK_ROWS, WholeSums, look_block, moments_block, steps_for
-from gauger.algorithms.kmeans.iterating import Iterated, SegmentSums, SumSource, iterate
+from gauger.algorithms.kmeans.iterating import Iterated, SegmentSums, SumSource, begin_anew, iterate
 from gauger.algorithms.kmeans.kernels import refill
 from gauger.algorithms.kmeans.lloyd import (
     LloydResult,
@@ -42,6 +42,7 @@ __all__ = [
     "SumSource",
     "WholeSums",
     "assign",
+    "begin_anew",
     "compile_kmeans",
     "distinct_up_to",
     "first_rows",

@@ -5,6 +5,7 @@ numbers are added. What a block changes is a few whole numbers a segment; those 
 be merged in any order.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from math import frexp, ldexp
 
@@ -42,6 +43,13 @@ class WholeSums:
     def of(cls, sums: Whole) -> "WholeSums":
         """Those of one block."""
         return cls(sums >> _LOW_BITS, sums & ((1 << _LOW_BITS) - 1))
+
+    @classmethod
+    def of_ints(cls, sums: Sequence[Sequence[int]]) -> "WholeSums":
+        """Those that somebody else added up, rows of whole numbers of any size."""
+        whole = np.array(sums, dtype=object)
+        low = whole & ((1 << _LOW_BITS) - 1)
+        return cls((whole >> _LOW_BITS).astype(np.int64), low.astype(np.int64))
 
     @classmethod
     def none(cls, shape: tuple[int, ...]) -> "WholeSums":

@@ -77,3 +77,21 @@ def iterate(source: SumSource, centres: Values, max_iterations: int) -> Iterated
 def ways_between(before: Values, after: Values) -> Values:
     """How far each centre (k,) went."""
     return np.asarray(np.sqrt(((after - before) ** 2).sum(axis=1)))
+
+
+def begin_anew(centres: Values, weight: Values, total: Values, far: Values) -> int:
+    """Give each segment that nobody is in one of the points farthest out, in place; how many got one.
+
+    weight (k,) and total (k, d) are sums at the centres (k, d), `far` (m, d) points, the farthest first; a segment of
+    one point keeps it.
+    """
+    empty = np.flatnonzero(weight == 0.0)
+    taken = 0
+    for row in far:
+        own = int(((centres - row) ** 2).sum(axis=1).argmin())
+        if taken < len(empty) and weight[own] > 1.0:
+            weight[own] -= 1.0
+            total[own] -= row
+            weight[empty[taken]], total[empty[taken]] = 1.0, row
+            taken += 1
+    return taken

@@ -1,0 +1,70 @@
+"""Exact quantiles of treated features in a database, of everyone or by group."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from gauger.algorithms.statistics import quantile_by
+from gauger.columns import Values
+from gauger.features import Treatment
+from gauger.warehouse.customers import Customers
+
+Group = int | None
+
+
+def quantiles_of(customers: Customers, name: str, steps: Sequence[Treatment], shares: Sequence[float]) -> Values:
+    """The values of a feature, treated by some steps, below which shares lie; NaN of none."""
+    indicators = {name: customers.indicators[name]} if name in customers.indicators else {}
+    only = replace(customers, measures=() if indicators else (name,), indicators=indicators)
+    return grouped_quantiles(customers, only.treated({name: steps}), "f1", shares)[None]
+
+
+def grouped_quantiles(
+    customers: Customers, source: str, column: str, shares: Sequence[float], by: str | None = None
+) -> dict[Group, Values]:
+    """The values of a column below which shares lie, by group; of everyone under None where there is no group."""
+    dialect = customers.dialect
+    if dialect.name == "sqlite":
+        return _by_rank(customers, source, column, shares, by)
+    asked = dialect.quantiles(column, shares)
+    rows = customers.rows(f"SELECT {by or 'NULL'}, {asked} FROM {source}{f' GROUP BY {by}' if by else ''}")
+    empty = np.full(len(shares), np.nan)
+    return {_group(group): empty if values is None else np.array(values, dtype=np.float64) for group, values in rows}
+
+
+def _group(found: object) -> Group:
+    return None if found is None else int(found)  # type: ignore[call-overload]
+
+
+def _by_rank(
+    customers: Customers, source: str, column: str, shares: Sequence[float], by: str | None
+) -> dict[Group, Values]:
+    """The same where there are no quantiles: values are numbered in order, and those at the ranks taken."""
+    group = by or "NULL"
+    counted = customers.rows(f"SELECT {group}, COUNT({column}) FROM {source}{f' GROUP BY {by}' if by else ''}")
+    sizes = {_group(own): int(count) for own, count in counted}
+    tests = [
+        f"({'1 = 1' if own is None else f'grouped = {own}'} AND place IN ({', '.join(_places(size, shares))}))"
+        for own, size in sizes.items()
+        if size
+    ]
+    parted = f"PARTITION BY {by} " if by else ""
+    numbered = (
+        f"SELECT {group} AS grouped, {column} AS value, row_number() OVER ({parted}ORDER BY {column}) AS place FROM "
+        f"{source} WHERE {column} IS NOT NULL"
+    )
+    condition = " OR ".join(tests) or "1 = 0"
+    rows = customers.rows(f"SELECT grouped, place, value FROM ({numbered}) AS numbered WHERE {condition}")
+    at_rank = {(_group(own), int(place) - 1): float(value) for own, place, value in rows}
+
+    def quantiles(own: Group, size: int) -> Values:
+        return np.array([quantile_by(lambda rank: at_rank[own, rank], size, share) for share in shares])
+
+    return {own: quantiles(own, size) for own, size in sizes.items()}
+
+
+def _places(size: int, shares: Sequence[float]) -> list[str]:
+    """The places, from 1, of the values that shares lie between."""
+    below = {int(share * (size - 1)) for share in shares}
+    return [str(rank + 1) for rank in sorted(below | {min(rank + 1, size - 1) for rank in below})]

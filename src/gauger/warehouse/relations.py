@@ -1,0 +1,188 @@
+"""Tables and views of a database: found by the name that was typed, with their columns and what these hold."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from gauger.errors import ColumnValuesError, DatabaseError, SettingError, UnknownColumnError, UnknownTableError
+from gauger.features import DOUBLE, sql_name, sql_text
+from gauger.tables import Session
+
+WHOLE, DECIMAL, FLOAT, MONEY, FLAG, DATE, TEXT, OTHER = (
+    *("whole", "decimal", "float", "money", "flag", "date", "text", "other"),
+)
+NUMBERS = (WHOLE, DECIMAL, FLOAT, MONEY, FLAG)
+"""The kinds of columns that can be features as they are."""
+
+_KINDS = {
+    WHOLE: ("smallint", "integer", "bigint", "tinyint", "hugeint", "utinyint", "usmallint", "uinteger", "ubigint"),
+    FLOAT: ("real", "double precision", "double", "float"),
+    DECIMAL: ("numeric", "decimal"),
+    MONEY: ("money",),
+    FLAG: ("boolean",),
+    DATE: ("date", "timestamp"),
+    TEXT: ("text", "character", "varchar", "uuid", "enum", "bpchar", "name", "citext"),
+}
+
+
+@dataclass(frozen=True)
+class TableName:
+    """A table's name, perhaps with its schema."""
+
+    schema: str | None
+    name: str
+
+    @property
+    def sql(self) -> str:
+        """The name as SQL."""
+        parts = (self.schema, self.name) if self.schema else (self.name,)
+        return ".".join(map(sql_name, parts))
+
+    @property
+    def typed(self) -> str:
+        """The name as it may be typed."""
+        return self.name if self.schema is None else f"{self.schema}.{self.name}"
+
+    def beside(self, ending: str) -> "TableName":
+        """Another table in the same schema, called alike."""
+        return TableName(self.schema, f"{self.name}{ending}")
+
+
+@dataclass(frozen=True)
+class Relation:
+    """A table or view that is there, with the kind of each column, in order."""
+
+    name: TableName
+    kinds: Mapping[str, str]
+
+    @property
+    def sql(self) -> str:
+        """The name as SQL."""
+        return self.name.sql
+
+    def number(self, column: str) -> str:
+        """A column as a number, NaN and all."""
+        name, kind = sql_name(column), self.kinds[column]
+        if kind == FLAG:
+            return f"CAST(CASE WHEN {name} THEN 1 WHEN NOT {name} THEN 0 END AS {DOUBLE})"
+        if kind == MONEY:
+            return f"CAST(CAST({name} AS NUMERIC) AS {DOUBLE})"
+        return f"CAST({name} AS {DOUBLE})"
+
+    def refuse_lacking(self, asked: Sequence[str]) -> None:
+        """Raise UnknownColumnError for columns that there are not."""
+        if any(name not in self.kinds for name in asked):
+            raise UnknownColumnError.among(asked, list(self.kinds))
+
+    def refuse_no_numbers(self, measures: Sequence[str]) -> None:
+        """Raise ColumnValuesError for measures that hold no numbers."""
+        for name in measures:
+            if self.kinds[name] not in NUMBERS:
+                what = {DATE: "dates", TEXT: "text"}.get(self.kinds[name], "something else")
+                raise ColumnValuesError(
+                    f"{name!r} holds {what} in the database, not numbers. Leave it out of the features, say it is a "
+                    "category (categories=, --categories), or make a view in which it is a number."
+                )
+
+
+def names_of(typed: str) -> Iterator[TableName]:
+    """What a typed name may mean: the parts between points, quoted or not; or all of it as one name."""
+    if not typed or "\x00" in typed:
+        raise SettingError(f"{typed!r} is no name of a table.")
+    if '"' in typed:
+        parts = [part.replace('""', '"') for part in _quoted_parts(typed)]
+        yield TableName(".".join(parts[:-1]) or None, parts[-1])
+        return
+    schema, _, name = typed.rpartition(".")
+    if schema and name:
+        yield TableName(schema, name)
+    yield TableName(None, typed)
+
+
+def _quoted_parts(typed: str) -> list[str]:
+    import re
+
+    found = re.findall(r'"((?:[^"]|"")*)"|([^".]+)', typed)
+    parts = [quoted or plain for quoted, plain in found]
+    if not 1 <= len(parts) <= 2 or ".".join(parts).replace('"', "") != typed.replace('"', ""):
+        raise SettingError(f"{typed!r} is no name of a table: write schema.table, with quotes around either.")
+    return parts
+
+
+def new_name(typed: str) -> TableName:
+    """The name of a table that is to be made."""
+    return next(names_of(typed))
+
+
+def relation_of(session: Session, typed: str) -> Relation:
+    """The table or view that a typed name means; raises UnknownTableError where there is none."""
+    for name in names_of(typed):
+        kinds = kinds_of(session, name)
+        if kinds:
+            return Relation(name, kinds)
+    raise UnknownTableError.among(typed, _present(session), session.shown)
+
+
+def kinds_of(session: Session, name: TableName) -> dict[str, str]:
+    """The kind of each column of a table; empty where there is no such table."""
+    if session.dialect == "postgres":
+        rows = session.rows(
+            "SELECT a.attname, CASE WHEN t.typtype = 'e' THEN 'enum' ELSE format_type(CASE WHEN t.typtype = 'd' THEN "
+            "t.typbasetype ELSE t.oid END, NULL) END FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid WHERE "
+            f"a.attrelid = to_regclass({sql_text(name.sql)}) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attnum"
+        )
+    elif session.dialect == "duckdb":
+        schema = f"table_schema = {sql_text(name.schema)}" if name.schema else "table_schema = current_schema()"
+        rows = session.rows(
+            "SELECT column_name, data_type FROM information_schema.columns WHERE table_catalog = current_database() "
+            f"AND {schema} AND table_name = {sql_text(name.name)} ORDER BY ordinal_position"
+        )
+    else:
+        columns = session.rows(f"SELECT name FROM pragma_table_info({sql_text(name.name)})")
+        return {str(column): _kind_of_values(session, name, str(column)) for (column,) in columns}
+    return {str(column): _kind_of_type(str(kind)) for column, kind in rows}
+
+
+def _kind_of_type(word: str) -> str:
+    plain = word.lower().partition("(")[0].strip()
+    if word.endswith("]"):
+        return OTHER
+    return next(
+        (kind for kind, words in _KINDS.items() if any(plain == one or plain.startswith(f"{one} ") for one in words)),
+        OTHER,
+    )
+
+
+def _kind_of_values(session: Session, name: TableName, column: str) -> str:
+    """What a column of SQLite holds, whose types bind nobody."""
+    rows = session.rows(f"SELECT DISTINCT typeof({sql_name(column)}) FROM {name.sql}")
+    words = {str(row[0]) for row in rows} - {"null"}
+    if words <= {"integer"}:
+        return WHOLE
+    if words <= {"integer", "real"}:
+        return FLOAT
+    return TEXT if words <= {"text", "integer", "real"} else OTHER
+
+
+def _present(session: Session) -> list[str]:
+    """The tables and views that there are, as they may be typed."""
+    if session.dialect == "sqlite":
+        return [str(row[0]) for row in session.rows("SELECT name FROM sqlite_master WHERE type IN ('table', 'view')")]
+    here = "current_schema()"
+    rows = session.rows(
+        "SELECT table_schema, table_name FROM information_schema.tables WHERE table_schema NOT IN "
+        f"('pg_catalog', 'information_schema') AND table_schema NOT LIKE 'pg_temp%' ORDER BY table_schema <> {here}, 2"
+    )
+    (current,) = session.row(f"SELECT {here}")
+    return [str(name) if schema == current else f"{schema}.{name}" for schema, name in rows]
+
+
+def refuse_standing(session: Session, names: Sequence[TableName], source: Relation, *, replace: bool) -> None:
+    """Raise DatabaseError where tables to be written are there already, or are what is read."""
+    for name in names:
+        if name.name == source.name.name and name.schema in (None, source.name.schema):
+            raise DatabaseError(f"{name.typed} is the table that is read: results go into another one (into=, --into).")
+        if not replace and kinds_of(session, name):
+            raise DatabaseError(
+                f"{session.shown} has a table {name.typed} already. Say replace (replace=True, --replace), or name "
+                "another one (into=, --into)."
+            )

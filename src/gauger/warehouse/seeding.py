@@ -1,0 +1,243 @@
+"""Where k-means in a database begins: on a sample that stays there, drawn by hashes of keys."""
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from uuid import uuid4
+
+import numpy as np
+
+from gauger.algorithms import Stream
+from gauger.algorithms.kmeans import iterate, steps_for
+from gauger.columns import Values
+from gauger.errors import SettingError
+from gauger.features import sql_name, sql_number
+from gauger.progress import task
+from gauger.warehouse.learning import Learned, moments_in, moments_of
+from gauger.warehouse.sums import DatabaseSums, Points
+from gauger.wording import plural
+
+SAMPLE = 20_000
+"""Customers of the sample that the best starts are finished on: each iteration on it takes a hundredth of one over some
+million (`benchmarks.in_the_warehouse`)."""
+_FIELD = 2_000
+"""Customers of it that starts race on, as in memory (`benchmarks.kmeans_starts`)."""
+_TRIAL_ITERATIONS = 4
+"""Iterations of a race: judgement, for starts that are seeded with care."""
+_FINISHED = 2
+"""Starts that are finished on the whole sample: judgement."""
+_FINISHING = 30
+"""Iterations that those may take, for everyone's go on from there: judgement."""
+_MORE = 1.2
+"""How much more of a sample is let through than is wanted, so that chance leaves enough: judgement."""
+
+
+@dataclass(frozen=True, eq=False)
+class Sample:
+    """Some customers on the working scale, in a table of this transaction: `id` from 1 in an order of chance. The first
+    `field` of them are in a table of their own, too."""
+
+    learned: Learned
+    table: str
+    size: int
+    field: int
+
+    def table_of(self, most: int) -> str:
+        """The table that the first of them are read from."""
+        return sql_name(f"{self.table}_field" if most == self.field else self.table)
+
+    def points(self, most: int) -> Points:
+        """The first of them."""
+        columns = ", ".join(f"f{at}" for at in range(1, len(self.learned.names) + 1))
+        session = self.learned.customers.session
+        source = f"(SELECT {columns} FROM {self.table_of(most)}) AS sampled"
+        return Points(session, source, np.abs(self.learned.ends).max(axis=1))
+
+    def sums(self, most: int) -> DatabaseSums:
+        """The first of them as k-means asks for them."""
+        points, customers = self.points(most), self.learned.customers
+        row = customers.session.row(moments_in(customers, points.source, points.columns, self.learned.ends))
+        moments = moments_of(customers, [row], self.learned.ends)
+        spread = float(moments.known[0, 0] * (moments.deviations()[0] ** 2).sum())
+        return DatabaseSums(points, (moments.means()[0], spread))
+
+
+def seeded_centres(learned: Learned, count: int) -> Values:
+    """Centres (k, d) to go on from with everyone: the best of some starts on a sample.
+
+    Each start is seeded as k-means++ does (Arthur & Vassilvitskii 2007), of several candidates for each seed the one
+    that leaves least; what customers are like is not told, but for means.
+    """
+    wanted = learned.wanted
+    draws = Stream.STARTS_IN_A_DATABASE.generator(wanted.seed)
+    with _sampled(learned) as sample, task("starts of k-means", wanted.starts) as advance:
+        _with_distinct(sample, count)
+        field = sample.field
+        sums = sample.sums(field)
+        raced: list[tuple[float, int, Values]] = []
+        for number in range(wanted.starts):
+            seeds = _seeds(sample, field, count, draws)
+            centres = _means_around(sample, field, seeds)
+            found = iterate(sums, centres, min(_TRIAL_ITERATIONS, wanted.max_iterations))
+            raced.append((found.history[-1][0], number, found.centres))
+            advance(1)
+        raced.sort(key=lambda one: one[:2])
+        whole = sample.sums(sample.size)
+        ended = [iterate(whole, centres, _FINISHING) for centres in _different(raced)]
+        return min(ended, key=lambda one: one.history[-1][0]).centres
+
+
+def _different(raced: Sequence[tuple[float, int, Values]]) -> list[Values]:
+    """The centres of the best few that came to different sums of squares."""
+    chosen: dict[float, Values] = {}
+    for wcss, _, centres in raced:
+        chosen.setdefault(round(wcss, 9), centres)
+    return list(chosen.values())[:_FINISHED]
+
+
+@contextmanager
+def _sampled(learned: Learned) -> Iterator[Sample]:
+    """The sample, while it is needed."""
+    customers, dialect = learned.customers, learned.customers.dialect
+    everyone = learned.survey.kept
+    order = {"chance": dialect.key_hash(sql_name(customers.key), learned.wanted.seed), "key": sql_name(customers.key)}
+    columns = ", ".join(f"f{at}" for at in range(1, len(learned.names) + 1))
+    source = customers.treated_by(learned.treatments, order)
+    share = _MORE * SAMPLE / everyone
+    let_through = "" if share >= 1.0 else f" WHERE chance < {round((share - 0.5) * 2.0**64)}"
+    numbered = f"SELECT row_number() OVER (ORDER BY chance, key) AS id, {columns} FROM {source}{let_through}"
+    table = f"sample_{uuid4().hex[:12]}"
+    select = f"SELECT id, {columns} FROM ({numbered}) AS numbered WHERE id <= {SAMPLE}"
+    customers.session.rows(dialect.temporary(table, select))
+    (size,) = customers.session.row(f"SELECT COUNT(*) FROM {sql_name(table)}")
+    sample = Sample(learned, table, int(size), min(_FIELD, int(size)))
+    first = f"SELECT * FROM {sql_name(table)} WHERE id <= {sample.field}"
+    customers.session.rows(dialect.temporary(f"{table}_field", first))
+    yield sample
+    for name in (table, f"{table}_field"):
+        customers.session.rows(f"DROP TABLE {sql_name(name)}")
+
+
+def _with_distinct(sample: Sample, count: int) -> None:
+    """See to it that the sample has as many different customers as segments; raises where not even everyone has."""
+    columns = [f"f{at}" for at in range(1, len(sample.learned.names) + 1)]
+    listed, session = ", ".join(columns), sample.learned.customers.session
+
+    def distinct(source: str) -> int:
+        (found,) = session.row(
+            f"SELECT COUNT(*) FROM (SELECT DISTINCT {listed} FROM {source} LIMIT {count}) AS different"
+        )
+        return int(found)
+
+    if distinct(sample.points(sample.field).source) >= count:
+        return
+    everyone = sample.learned.customers.treated_by(sample.learned.treatments)
+    there = distinct(everyone)
+    if there < count:
+        raise SettingError(
+            f"{count} segments asked for, but the customers have only {there:,} distinct "
+            f"{plural(there, 'combination')} of feature values. Ask for at most {there:,}."
+        )
+    some = f"SELECT DISTINCT {listed} FROM {everyone} ORDER BY {listed} LIMIT {count}"
+    own = f"SELECT -row_number() OVER (ORDER BY {listed}), {listed} FROM ({some}) AS different"
+    for table in dict.fromkeys(map(sample.table_of, (sample.field, sample.size))):
+        session.rows(f"INSERT INTO {table} {own}")
+
+
+def _seeds(sample: Sample, most: int, count: int, draws: np.random.Generator) -> list[int]:
+    """Seeds far from each other, by their ids."""
+    candidates = 2 + int(np.log(count))
+    session = sample.learned.customers.session
+    (first,) = session.row(
+        f"SELECT id FROM {sample.table_of(most)} ORDER BY id LIMIT 1 OFFSET {int(draws.integers(most))}"
+    )
+    seeds = [int(first)]
+    total = _left(sample, most, [], seeds)[0]
+    while len(seeds) < count:
+        drawn = _drawn(sample, most, seeds, [int(draw * total) for draw in draws.random(candidates).tolist()])
+        left = _left(sample, most, seeds, drawn)
+        total = min(left)
+        seeds.append(drawn[left.index(total)])
+    return seeds
+
+
+def _any_other(sample: Sample, most: int, seeds: Sequence[int]) -> list[int]:
+    """One that is elsewhere than the seeds, for when all are as near as numbers can tell."""
+    near = _least(sample, [_squares(sample, at) for at in range(1, len(seeds) + 1)])
+    return [
+        int(
+            sample.learned.customers.session.row(
+                f"SELECT MIN(id) FROM {_joined(sample, most, seeds)} WHERE {near} > 0"
+            )[0]
+        )
+    ]
+
+
+def _joined(sample: Sample, most: int, seeds: Sequence[int]) -> str:
+    """The sample beside one row of the seeds, whose features are seed_1_1, seed_1_2 …"""
+    d = len(sample.learned.names)
+    columns = [
+        f"MAX(CASE WHEN id = {one} THEN f{f} END) AS seed_{at}_{f}"
+        for at, one in enumerate(seeds, 1)
+        for f in range(1, d + 1)
+    ]
+    ids = ", ".join(map(str, seeds))
+    own = f"SELECT {', '.join(columns)} FROM {sample.table_of(most)} WHERE id IN ({ids})"
+    return f"{sample.table_of(most)} AS sampled CROSS JOIN ({own}) AS seeds"
+
+
+def _squares(sample: Sample, at: int) -> str:
+    """The squared distance to a seed of a join."""
+    gaps = [f"(f{f} - seed_{at}_{f})" for f in range(1, len(sample.learned.names) + 1)]
+    return " + ".join(f"{gap} * {gap}" for gap in gaps)
+
+
+def _least(sample: Sample, squares: Sequence[str]) -> str:
+    return squares[0] if len(squares) == 1 else f"{sample.learned.customers.dialect.least}({', '.join(squares)})"
+
+
+def _scale(sample: Sample) -> str:
+    """What squared distances are multiplied by to become whole: the largest has 46 bits."""
+    farthest = 4.0 * float((np.abs(sample.learned.ends).max(axis=1) ** 2).sum())
+    return sql_number(2.0 ** float(steps_for(np.array([farthest]))[0]))
+
+
+def _drawn(sample: Sample, most: int, seeds: Sequence[int], marks: Sequence[int]) -> list[int]:
+    """Candidates drawn with a chance by their squared distance to the nearest seed: where its running sum passes each
+    mark."""
+    dialect, session = sample.learned.customers.dialect, sample.learned.customers.session
+    near = _least(sample, [_squares(sample, at) for at in range(1, len(seeds) + 1)])
+    whole = f"{dialect.whole(f'({near}) * {_scale(sample)}')} AS apart"
+    apart = dialect.select("near", ["id", whole], _joined(sample, most, seeds))
+    upto = f"SELECT id, SUM(apart) OVER (ORDER BY id ROWS UNBOUNDED PRECEDING) AS upto FROM {apart}"
+    asked = [f"MIN(CASE WHEN upto > {mark} THEN id END)" for mark in marks]
+    found = session.row(f"SELECT {', '.join(asked)} FROM ({upto}) AS running")
+    return [int(one) for one in dict.fromkeys(found) if one is not None] or _any_other(sample, most, seeds)
+
+
+def _left(sample: Sample, most: int, seeds: Sequence[int], candidates: Sequence[int]) -> list[int]:
+    """The sum of squares that each candidate beside the seeds would leave, in whole steps."""
+    dialect, session = sample.learned.customers.dialect, sample.learned.customers.session
+    squares = [_squares(sample, at) for at in range(1, len(seeds) + len(candidates) + 1)]
+    named = [f"{square} AS to_{at}" for at, square in enumerate(squares[len(seeds) :])]
+    if seeds:
+        named.append(f"{_least(sample, squares[: len(seeds)])} AS nearest")
+    select = dialect.select("near", named, _joined(sample, most, [*seeds, *candidates]))
+    least = [f"{dialect.least}(nearest, to_{at})" if seeds else f"to_{at}" for at in range(len(candidates))]
+    asked = [dialect.whole_sum(f"{one} * {_scale(sample)}") for one in least]
+    return list(map(dialect.int_of, session.row(f"SELECT {', '.join(asked)} FROM {select}")))
+
+
+def _means_around(sample: Sample, most: int, seeds: Sequence[int]) -> Values:
+    """The means (k, d) of those nearest to each seed."""
+    dialect, points = sample.learned.customers.dialect, sample.points(most)
+    named = [f"{_squares(sample, at)} AS apart_{at}" for at in range(1, len(seeds) + 1)]
+    select = dialect.select("apart", [*points.columns, *named], _joined(sample, most, seeds))
+    cases = []
+    for own in range(1, len(seeds)):
+        tests = [f"apart_{own} <= apart_{other}" for other in range(1, len(seeds) + 1) if other != own]
+        cases.append(f"WHEN {' AND '.join(tests)} THEN {own - 1}")
+    segment = f"CASE {' '.join(cases)} ELSE {len(seeds) - 1} END" if cases else "0"
+    placed = dialect.select("placed", [*points.columns, f"{segment} AS segment"], select)
+    weight, total = points.sums_by(placed, len(seeds))
+    return total / weight[:, None]
