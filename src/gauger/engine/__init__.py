@@ -2,7 +2,7 @@
 
 from gauger.engine.assigning import StreamedAssignments, assign_file
 from gauger.engine.bottom_rows import BottomRows
-from gauger.engine.cautions import about_segments, of_sample
+from gauger.engine.cautions import about_tiny
 from gauger.engine.crews import Crew, Everyone, ThreadCrew
 from gauger.engine.dask_crew import crew_for
 from gauger.engine.moments import Moments
@@ -46,7 +46,7 @@ __all__ = [
     "Treated",
     "Wanted",
     "about_left_out",
-    "about_segments",
+    "about_tiny",
     "assign_file",
     "counted",
     "crew_for",
@@ -57,7 +57,6 @@ __all__ = [
     "indicators_of",
     "is_too_large",
     "learned_features",
-    "of_sample",
     "on_each",
     "parts_of",
     "quantiles_wanted",

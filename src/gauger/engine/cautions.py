@@ -38,6 +38,12 @@ def about_segments(sizes: pd.Series, history: pd.DataFrame, max_iterations: int)
             f"customers ({moved / customers:.2g} of all) still moving: the segments are not final. Raise "
             "max_iterations (--max-iterations).",
         )
+    yield from about_tiny(sizes)
+
+
+def about_tiny(sizes: pd.Series) -> Iterator[Remark]:
+    """Segments of hardly anybody."""
+    customers = int(sizes.sum())
     tiny = [int(number) for number in sizes.index[sizes <= max(1, TINY_SHARE * customers)]]
     if tiny and len(sizes) > 1:
         parts = [f"segment {number} has {sizes[number]:,}" for number in tiny[:_TINY_SHOWN]]

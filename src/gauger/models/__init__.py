@@ -1,6 +1,7 @@
 """A segmentation that can be saved and applied to other customers: in memory, by blocks of a file, as SQL and PMML."""
 
 from gauger.models.assigning import (
+    MISSING,
     WHYS,
     Assigned,
     about_left_out,
@@ -18,9 +19,11 @@ from gauger.models.files import save_model
 from gauger.models.learned import Exceptions, LearnedFeature, LearnedSegment
 from gauger.models.model import SegmentModel, load_model
 from gauger.models.rules import Assigner, NearestCentre
+from gauger.models.sql import placing_select
 
 __all__ = [
     "GATE_SHARE",
+    "MISSING",
     "WHYS",
     "Assigned",
     "Assigner",
@@ -42,5 +45,6 @@ __all__ = [
     "indicators_of",
     "load_model",
     "outside_of",
+    "placing_select",
     "save_model",
 ]

@@ -3,7 +3,7 @@
 from gauger.tables.arrow import to_pandas, without_odd_columns
 from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, join_pieces
 from gauger.tables.blocks import FileBlocks, head_of_file, with_numbers
-from gauger.tables.databases import connected, is_url, password_as, without_password
+from gauger.tables.databases import connected, frame_of, is_url, password_as, without_password
 from gauger.tables.formats import write_file
 from gauger.tables.key_hashes import Hashes, hashes_of
 from gauger.tables.many_files import Source, files_of, is_many_files
@@ -30,6 +30,7 @@ __all__ = [
     "damage",
     "dialect_of",
     "files_of",
+    "frame_of",
     "hashes_of",
     "head_of_file",
     "heeding_interrupts",

@@ -1,17 +1,19 @@
 """Tables and queries of a database, by URL."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 from urllib.parse import unquote
 
+import pandas as pd
 import pyarrow as pa
 
 from gauger.columns import refuse_bad_names
 from gauger.errors import DatabaseError, MissingFileError, SettingError, UnknownTableError, needed_package
 from gauger.progress import task
+from gauger.tables.arrow import to_pandas
 from gauger.tables.cells import column_of, joined
 from gauger.tables.text import Readout
 from gauger.tables.type_inference import ReadingRules, apply_rules
@@ -68,6 +70,12 @@ def read_database(source: str, table: str | None, query: str | None, rules: Read
                 advance(len(part))
     columns = {name: joined(column) for name, column in zip(names, chunks, strict=True)}
     return apply_rules(pa.table(columns), rules, iso_dates=True), []
+
+
+def frame_of(names: Sequence[str], rows: Sequence[Sequence[object]]) -> pd.DataFrame:
+    """Rows of a database as a table, each column of what its values are."""
+    columns = zip(*rows, strict=True) if rows else ([] for _ in names)
+    return to_pandas(pa.table({name: column_of(list(own)) for name, own in zip(names, columns, strict=True)}))
 
 
 def _whole_table(connection: "Connection", source: str, name: str) -> "tuple[Executable, int]":

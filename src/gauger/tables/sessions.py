@@ -23,11 +23,12 @@ _SCHEME = re.compile(r"(postgres(?:ql)?|duckdb|sqlite)(?:\+\w+)?:")
 
 _SETTINGS = (
     "SET LOCAL jit = off",
+    "SET LOCAL work_mem = '128MB'",
     "SET LOCAL standard_conforming_strings = on",
     "SET LOCAL timezone = 'UTC'",
 )
-"""PostgreSQL compiles long statements anew each time, which takes longer than they do; a backslash is one in any
-name."""
+"""PostgreSQL compiles long statements anew each time, which takes longer than they do, and sorts on the disk what 4 MB
+do not hold; a backslash is one in any name."""
 
 
 @dataclass(frozen=True, eq=False)

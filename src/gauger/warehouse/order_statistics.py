@@ -17,20 +17,25 @@ def quantiles_of(customers: Customers, name: str, steps: Sequence[Treatment], sh
     """The values of a feature, treated by some steps, below which shares lie; NaN of none."""
     indicators = {name: customers.indicators[name]} if name in customers.indicators else {}
     only = replace(customers, measures=() if indicators else (name,), indicators=indicators)
-    return grouped_quantiles(customers, only.treated({name: steps}), "f1", shares)[None]
+    return np.asarray(grouped_quantiles(customers, only.treated({name: steps}), ["f1"], shares)[None][0])
 
 
 def grouped_quantiles(
-    customers: Customers, source: str, column: str, shares: Sequence[float], by: str | None = None
+    customers: Customers, source: str, columns: Sequence[str], shares: Sequence[float], by: str | None = None
 ) -> dict[Group, Values]:
-    """The values of a column below which shares lie, by group; of everyone under None where there is no group."""
+    """The values (columns, shares) of columns below which shares lie, by group; of everyone under None where there is
+    no group; NaN where there are no values."""
     dialect = customers.dialect
     if dialect.name == "sqlite":
-        return _by_rank(customers, source, column, shares, by)
-    asked = dialect.quantiles(column, shares)
+        ranked = [_by_rank(customers, source, column, shares, by) for column in columns]
+        return {group: np.array([own[group] for own in ranked]) for group in ranked[0]}
+    asked = ", ".join(dialect.quantiles(column, shares) for column in columns)
     rows = customers.rows(f"SELECT {by or 'NULL'}, {asked} FROM {source}{f' GROUP BY {by}' if by else ''}")
-    empty = np.full(len(shares), np.nan)
-    return {_group(group): empty if values is None else np.array(values, dtype=np.float64) for group, values in rows}
+    empty = [np.nan] * len(shares)
+    return {
+        _group(group): np.array([empty if one is None else one for one in found], dtype=np.float64)
+        for group, *found in rows
+    }
 
 
 def _group(found: object) -> Group:

@@ -14,6 +14,7 @@ from gauger.errors import SettingError
 from gauger.features import sql_name, sql_number
 from gauger.progress import task
 from gauger.warehouse.learning import Learned, moments_in, moments_of
+from gauger.warehouse.sampling import chance_below, chance_of
 from gauger.warehouse.sums import DatabaseSums, Points
 from gauger.wording import plural
 
@@ -28,8 +29,6 @@ _FINISHED = 2
 """Starts that are finished on the whole sample: judgement."""
 _FINISHING = 30
 """Iterations that those may take, for everyone's go on from there: judgement."""
-_MORE = 1.2
-"""How much more of a sample is let through than is wanted, so that chance leaves enough: judgement."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,12 +98,11 @@ def _different(raced: Sequence[tuple[float, int, Values]]) -> list[Values]:
 def _sampled(learned: Learned) -> Iterator[Sample]:
     """The sample, while it is needed."""
     customers, dialect = learned.customers, learned.customers.dialect
-    everyone = learned.survey.kept
-    order = {"chance": dialect.key_hash(sql_name(customers.key), learned.wanted.seed), "key": sql_name(customers.key)}
+    order = {"chance": chance_of(customers, learned.wanted.seed), "key": sql_name(customers.key)}
     columns = ", ".join(f"f{at}" for at in range(1, len(learned.names) + 1))
     source = customers.treated_by(learned.treatments, order)
-    share = _MORE * SAMPLE / everyone
-    let_through = "" if share >= 1.0 else f" WHERE chance < {round((share - 0.5) * 2.0**64)}"
+    below = chance_below(SAMPLE, learned.survey.kept)
+    let_through = f" WHERE {below}" if below else ""
     numbered = f"SELECT row_number() OVER (ORDER BY chance, key) AS id, {columns} FROM {source}{let_through}"
     table = f"sample_{uuid4().hex[:12]}"
     select = f"SELECT id, {columns} FROM ({numbered}) AS numbered WHERE id <= {SAMPLE}"

@@ -1,0 +1,186 @@
+"""What segments in a database are like, and the model that places others: sums, counts and quantiles by segment."""
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+import numpy as np
+import pandas as pd
+
+from gauger.columns import Values
+from gauger.engine import QUARTILES, Moments, PartProfile
+from gauger.features import sql_name, sql_number
+from gauger.models import GATE_SHARE, LearnedFeature, SegmentModel, bins_of
+from gauger.progress import task
+from gauger.segmentation import EVERYONE
+from gauger.warehouse.customers import Customers
+from gauger.warehouse.learning import Learned, moments_in, moments_of
+from gauger.warehouse.order_statistics import grouped_quantiles
+from gauger.warehouse.relations import TableName
+
+_GRID = 200
+"""Quantiles of a feature between which bins for later comparison are looked for: judgement, twenty for each bin."""
+
+
+@dataclass(frozen=True, eq=False)
+class Segmented:
+    """Customers beside the table that says which segment each is in."""
+
+    customers: Customers
+    into: TableName
+
+    @property
+    def source(self) -> str:
+        """A select to take raw features f1, f2 …, `segment` and `distance` from."""
+        customers, dialect = self.customers, self.customers.dialect
+        raw = [f"{told} AS f{at}" for at, told in enumerate(customers.raw.values(), 1)]
+        read = dialect.select("as_read", [f"{sql_name(customers.key)} AS customer", *raw], customers.source)
+        names = ", ".join(f"f{at}" for at in range(1, len(raw) + 1))
+        own = f"SELECT {sql_name(customers.key)} AS member, segment, distance FROM {self.into.sql}"
+        joined = f"{read} JOIN ({own}) AS assigned ON customer = member"
+        return f"(SELECT {names}, segment, distance FROM {joined}) AS segmented"
+
+
+@dataclass(frozen=True, eq=False)
+class Described:
+    """By segment (k,): customers, gates and mean distances; moments and quartiles (d, k + 1, 3) of each feature,
+    everyone last; and of everyone a grid of quantiles of each (d, g)."""
+
+    sizes: Values
+    gates: Values
+    mean_distances: Values
+    squares: float
+    moments: Moments
+    quartiles: Values
+    grid: Values
+
+
+def describe(learned: Learned, into: TableName, count: int) -> Described:
+    """Look at the segments that were written."""
+    segmented = Segmented(learned.customers, into)
+    session, names = learned.customers.session, learned.names
+    with task("describing segments", 4) as advance:
+        rows = session.rows(
+            f"SELECT segment, COUNT(*), AVG(distance), SUM(distance * distance) FROM {into.sql} GROUP BY segment "
+            "ORDER BY segment"
+        )
+        table = np.array([row[1:] for row in rows], dtype=np.float64)
+        gates = grouped_quantiles(learned.customers, into.sql, ["distance"], (GATE_SHARE,), "segment")
+        advance(1)
+        ends = original_ends(learned)
+        columns = [f"f{at}" for at in range(1, len(names) + 1)]
+        found = session.rows(f"{moments_in(learned.customers, segmented.source, columns, ends, 'segment')} ORDER BY 1")
+        moments = moments_of(learned.customers, [row[1:] for row in found], ends)
+        advance(1)
+        own = grouped_quantiles(learned.customers, segmented.source, columns, QUARTILES, "segment")
+        advance(1)
+        everyone = learned.customers.treated(dict.fromkeys(names, ()))
+        grid = grouped_quantiles(learned.customers, everyone, columns, [at / _GRID for at in range(_GRID + 1)])[None]
+        advance(1)
+    whole = grid[:, [_GRID // 4, _GRID // 2, 3 * _GRID // 4]]
+    quartiles = np.stack([*(own[number] for number in range(1, count + 1)), whole], axis=1)
+    by_number = np.array([gates[number][0, 0] for number in range(1, count + 1)])
+    squares = float(table[:, 2].sum())
+    return Described(table[:, 0], by_number, table[:, 1], squares, moments, quartiles, grid)
+
+
+def original_ends(learned: Learned) -> Values:
+    """The smallest and largest value of each feature in original units (d, 2)."""
+    seen, indicators = learned.survey, len(learned.customers.indicators)
+    return np.vstack([np.column_stack([seen.lows, seen.highs]), np.tile([0.0, 1.0], (indicators, 1))])
+
+
+def profile_of(described: Described, learned: Learned) -> PartProfile:
+    """What the segments are like, in tables."""
+    moments, whole = described.moments, described.moments.of_everyone()
+    rows = pd.Index([*range(1, len(described.sizes) + 1), EVERYONE], name="segment")
+
+    def table(values: Values) -> pd.DataFrame:
+        return pd.DataFrame(values, index=rows, columns=list(learned.names))
+
+    lower, median, upper = (table(described.quartiles[:, :, at].T) for at in range(3))
+    return PartProfile(
+        means=table(np.vstack([moments.means(), whole.means()])),
+        standard_deviations=table(np.vstack([moments.deviations(), whole.deviations()])),
+        lower_quartiles=lower,
+        medians=median,
+        upper_quartiles=upper,
+        known=table(np.vstack([moments.known, whole.known])).astype(np.int64),
+    )
+
+
+def with_what_was_seen(model: SegmentModel, described: Described, learned: Learned, made_at: datetime) -> SegmentModel:
+    """The model with its gates and with how features are distributed."""
+    segments = tuple(
+        replace(one, customers=int(size), gate=float(gate), mean_distance=float(mean))
+        for one, size, gate, mean in zip(
+            model.segments, described.sizes, described.gates, described.mean_distances, strict=True
+        )
+    )
+    edges = [bins_of(own[~np.isnan(own)])[0] for own in described.grid]
+    shares = _shares_between(learned, edges)
+    features = tuple(
+        _with_distribution(feature, index, described, learned, edges[index], shares[index])
+        for index, feature in enumerate(model.features)
+    )
+    return replace(
+        model,
+        segments=segments,
+        features=features,
+        made_at=made_at.isoformat(timespec="seconds"),
+        fingerprint=_fingerprint(described, learned),
+    )
+
+
+def _with_distribution(
+    feature: LearnedFeature,
+    index: int,
+    described: Described,
+    learned: Learned,
+    edges: tuple[float, ...],
+    shares: tuple[float, ...],
+) -> LearnedFeature:
+    whole = described.moments.of_everyone()
+    low, high = original_ends(learned)[index].tolist()
+    return replace(
+        feature,
+        low=low,
+        high=high,
+        mean=float(whole.means()[0, index]),
+        standard_deviation=float(whole.deviations()[0, index]),
+        missing=1.0 - int(whole.known[0, index]) / learned.survey.kept,
+        quartiles=tuple(described.quartiles[index, -1].tolist()),
+        edges=edges,
+        shares=shares,
+    )
+
+
+def counts_between(customers: Customers, source: str, edges: Sequence[Sequence[float]]) -> list[list[int]]:
+    """How many values of each column f1, f2 … of a source lie between its edges; a value at an edge lies above it."""
+    asked = []
+    for at, own in enumerate(edges, 1):
+        asked += [f"COUNT(CASE WHEN f{at} < {sql_number(edge)} THEN 1 END)" for edge in own]
+        asked.append(f"COUNT(f{at})")
+    found = list(map(int, customers.session.row(f"SELECT {', '.join(asked)} FROM {source}")))
+    counts = []
+    for own in edges:
+        below, found = [0, *found[: len(own) + 1]], found[len(own) + 1 :]
+        counts.append(np.diff(below).tolist())
+    return counts
+
+
+def _shares_between(learned: Learned, edges: Sequence[tuple[float, ...]]) -> list[tuple[float, ...]]:
+    customers = learned.customers
+    source = customers.treated(dict.fromkeys(customers.names, ()))
+    return [tuple((np.array(own) / max(sum(own), 1)).tolist()) for own in counts_between(customers, source, edges)]
+
+
+def _fingerprint(described: Described, learned: Learned) -> str:
+    """SHA-256 over exact sums of all values, whatever the order of rows."""
+    whole = described.moments.of_everyone()
+    digest = hashlib.sha256(f"{learned.survey.rows} {learned.survey.kept}".encode())
+    for sums in (whole.sums, whole.squares):
+        digest.update(sums.values(np.zeros(len(learned.names), dtype=np.int64)).tobytes())
+    digest.update("\n".join(learned.names).encode())
+    return digest.hexdigest()

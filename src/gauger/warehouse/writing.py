@@ -1,0 +1,65 @@
+"""Segments written where the customers live: who is in which, and the centres, in tables of their own."""
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+import pandas as pd
+
+from gauger.features import DOUBLE, sql_name, sql_number, sql_text
+from gauger.models import MISSING, SegmentModel, placing_select
+from gauger.tables import Session
+from gauger.warehouse.customers import Customers
+from gauger.warehouse.dialects import Dialect, Nested
+from gauger.warehouse.relations import TableName, kinds_of
+
+
+def write_assignments(
+    customers: Customers,
+    model: SegmentModel,
+    into: TableName,
+    *,
+    gates: np.ndarray | None = None,
+    left_out: bool = True,
+) -> None:
+    """Make the table of who is in which segment: the key, segment, segment_name and distance; of other customers also
+    why one is in none, and those who lack a value too unless they are `left_out`."""
+    chain = Nested(customers.dialect)
+    numbers = {name: customers.known(name) for name in {one.column for one in model.features} & set(customers.measures)}
+    dialect = customers.session.dialect
+    placed = placing_select(model, customers.relation.sql, chain, dialect, gates, numbers)
+    columns = [sql_name(customers.key), "segment", "segment_name", "distance", *([] if left_out else ["why"])]
+    kept = f" WHERE why <> {sql_text(MISSING)}" if left_out else ""
+    make_table(customers.session, into, f"SELECT {', '.join(columns)} FROM ({placed}) AS placed{kept}")
+
+
+def write_centres(
+    session: Session, names: Sequence[str], sizes: Sequence[int], centres: pd.DataFrame, into: TableName
+) -> None:
+    """Make the table of centres (k, d) in original units, a row a segment: its number, name and customers, and the
+    features; one that is called like one of these has a `_` behind its name."""
+    fixed = ("segment", "segment_name", "customers")
+    columns = [f"{name}_" if name.lower() in fixed else name for name in map(str, centres.columns)]
+    rows = []
+    for at, (name, size, own) in enumerate(zip(names, sizes, centres.to_numpy().tolist(), strict=True), 1):
+        values = [f"CAST({sql_number(value)} AS {DOUBLE})" for value in own]
+        rows.append([f"CAST({at} AS INTEGER)", sql_text(name), f"CAST({size} AS BIGINT)", *values])
+    first = [f"{told} AS {sql_name(name)}" for told, name in zip(rows[0], [*fixed, *columns], strict=True)]
+    selects = [f"SELECT {', '.join(first)}", *(f"SELECT {', '.join(row)}" for row in rows[1:])]
+    make_table(session, into, " UNION ALL ".join(selects))
+
+
+def make_table(session: Session, name: TableName, select: str) -> None:
+    """Make a table of what a select gives, in place of one that is there."""
+    if kinds_of(session, name):
+        session.rows(f"DROP TABLE {name.sql}")
+    session.rows(f"CREATE TABLE {name.sql} AS {select}")
+    if session.dialect == "postgres":
+        session.rows(f"ANALYZE {name.sql}")
+
+
+def say_what_it_is(session: Session, texts: Mapping[TableName, str]) -> None:
+    """Write on each table what it is, where the database keeps such a thing."""
+    for name, text in texts.items():
+        statement = Dialect(session.dialect).comment(name.sql, text)
+        if statement is not None:
+            session.rows(statement)
