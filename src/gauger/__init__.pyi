@@ -138,6 +138,9 @@ from .remarks import remarks_of as remarks_of
 from .report import hand_off as hand_off
 from .segmentation import Segmentation as Segmentation
 from .study import (
+    DatabaseSegments as DatabaseSegments,
+)
+from .study import (
     FileSegments as FileSegments,
 )
 from .study import (
@@ -162,6 +165,9 @@ from .study import (
     prepare_files as prepare_files,
 )
 from .study import (
+    prepare_in_database as prepare_in_database,
+)
+from .study import (
     read_plan as read_plan,
 )
 from .study import (
@@ -172,6 +178,9 @@ from .study import (
 )
 from .study import (
     segment_files as segment_files,
+)
+from .study import (
+    segment_in_database as segment_in_database,
 )
 from .study import (
     write_report as write_report,

@@ -1,6 +1,7 @@
 """How k-means came to rest: what each iteration did to the sum of squares, and how many customers it moved."""
 
 import numpy as np
+import pandas as pd
 from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 
@@ -52,16 +53,17 @@ def iteration_history(seg: Segmentation) -> Figure:
         ),
     )
     upper, lower = figure.subplots(2, 1, sharex=True)
-    upper.bar(history.index, history["moved"], color=INK, width=0.7)
+    moved, few = _moved(seg)
+    upper.bar(history.index, moved, color=INK, width=0.7)
     upper.set_yscale("symlog", linthresh=1)
-    upper.set_ylim(0.0, max(int(history["moved"].max()), 1) * 2.5)
+    upper.set_ylim(0.0, max(int(moved.max()), 1) * 2.5)
     upper.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}"))
-    dress(upper, title=f"{first_up(seg.noun.many)} who changed segment, on a logarithmic scale", y=seg.noun.many)
+    dress(upper, title=f"{first_up(few + seg.noun.many)} who changed segment, on a logarithmic scale", y=seg.noun.many)
     for number in (history.index[0], history.index[-1]):
-        moved = int(history.loc[number, "moved"])
+        went = int(moved.loc[number])
         upper.annotate(
-            f"{moved:,}",
-            (number, max(moved, 1)),
+            f"{went:,}",
+            (number, max(went, 1)),
             xytext=(0, 4),
             textcoords="offset points",
             ha="center",
@@ -75,13 +77,22 @@ def iteration_history(seg: Segmentation) -> Figure:
     return figure
 
 
+def _moved(seg: Segmentation) -> tuple[pd.Series, str]:
+    """Who changed segment by iteration, and the words for where only as many are known as must have."""
+    assert seg.history is not None
+    return (
+        (seg.history["moved"], "") if "moved" in seg.history else (seg.history["moved_at_least"], "at least so many ")
+    )
+
+
 def _title(seg: Segmentation) -> str:
     assert seg.history is not None
     iterations = len(seg.history)
     if seg.converged:
         return f"At rest after {iterations} {plural(iterations, 'iteration')}: nobody would change segment any more"
-    moved = int(seg.history["moved"].iloc[-1])
-    return f"Stopped at {iterations} {plural(iterations, 'iteration')} with {moved:,} still moving: not final"
+    moved, few = _moved(seg)
+    still = f"{few and 'at least '}{int(moved.iloc[-1]):,}"
+    return f"Stopped at {iterations} {plural(iterations, 'iteration')} with {still} still moving: not final"
 
 
 def _note(seg: Segmentation) -> str:

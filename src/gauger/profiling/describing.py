@@ -11,20 +11,20 @@ from pandas.api import types
 from gauger.columns import guess_role, levels_in_order
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import LARGEST, Indicator
+from gauger.profiling.assembling import ProfileFacts, assembled
 from gauger.profiling.assignments import checked_assignments
 from gauger.profiling.components import about_the_plane
-from gauger.profiling.drivers import adjusted_together, associations_of, circular, drivers_of, on_significance, tested
+from gauger.profiling.drivers import circular
 from gauger.profiling.exemplars import exemplars_of
-from gauger.profiling.levels import Levels, known_table, levels_by_group, median_dates, share_tables
+from gauger.profiling.levels import Levels, levels_by_group, median_dates
 from gauger.profiling.matching import matched_table
-from gauger.profiling.naming import suggested_names
 from gauger.profiling.overlap import about_overlap, overlap_of
 from gauger.profiling.profiles import Profile
 from gauger.profiling.rules import rules_of
-from gauger.profiling.summaries import Grouping, MeasureSummary, by_group, summarise
+from gauger.profiling.summaries import Grouping, summarise
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.segmentation import EVERYONE, UNASSIGNED, UNASSIGNED_NAME, Segmentation
+from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.wording import CUSTOMER, Noun, listed, plural
 
 _MEASURED, _LEVELLED = ("measure", "count"), ("category", "flag", "ordinal code")
@@ -46,22 +46,6 @@ class _Subject:
     used: tuple[str, ...] | None = None
     indicators: Mapping[str, Indicator] = field(default_factory=dict)
     noun: Noun = CUSTOMER
-
-    @property
-    def rows(self) -> tuple[pd.Index, list[int]]:
-        """The rows of every table by segment, and which group each is: segments, unassigned if any, everyone."""
-        labels: list[int | str] = [*self.numbers]
-        groups = [*range(1, len(self.numbers) + 1)]
-        if not self.codes.all():
-            labels.append(UNASSIGNED_NAME)
-            groups.append(UNASSIGNED)
-        return pd.Index([*labels, EVERYONE], dtype=object, name="segment"), [*groups, len(self.numbers) + 1]
-
-    def built_on(self, column: str) -> bool | None:
-        """Whether segments were built on a column, as a measure or by its levels; None when that is not known."""
-        if self.used is None:
-            return None
-        return column in self.used or any(column == own.column for own in self.indicators.values())
 
 
 def profile(
@@ -201,67 +185,27 @@ def _describe(
     overlap: pd.DataFrame,
     exemplars: pd.DataFrame,
 ) -> Profile:
-    codes, numbers = subject.codes, subject.numbers
-    rows, groups = subject.rows
+    codes, segments = subject.codes, len(subject.numbers)
     measured, categories, dates, infinite = _sorted_out(subject, ordered)
-    summaries = summarise(measured, Grouping.of(codes, len(numbers)))
-
-    def figures(part: str) -> pd.DataFrame:
-        return by_group(summaries, part, len(numbers) + 2).iloc[groups].set_axis(rows)
-
-    means, scores = figures("mean"), figures("score")
-    everyone = means.loc[[EVERYONE]].iloc[0]
-    tables = (*share_tables(categories, len(numbers)), known_table(categories, len(numbers)))
-    shares, category_index, known = (table.iloc[:, groups].set_axis(rows, axis=1) for table in tables)
-    clear = _clear_of_zero(means, figures("standard_deviation"), measured)
-    repeats = circular({name: measured[name].to_numpy() for name in measured.columns}, subject.used or ())
-    drivers, associations = adjusted_together(
-        drivers_of(summaries, subject.built_on, repeats), associations_of(categories, subject.built_on)
-    )
-    told = [name for name in measured.columns if name in (subject.used or ())] or list(measured.columns)
-    own_scores = scores.loc[numbers, told].rename_axis("segment")
-    proven = [name for table in (drivers, associations) for name in table.index[tested(table)]]
-    return Profile(
-        sizes=_sizes(subject, means, summaries, totals),
-        means=means,
-        medians=figures("median"),
-        lower_quartiles=figures("lower"),
-        upper_quartiles=figures("upper"),
-        standard_deviations=figures("standard_deviation"),
-        index=100.0 * means / everyone.where(clear),
-        differences=(means - everyone).loc[:, ~clear],
-        scores=scores,
-        dates=median_dates(dates, codes, len(numbers)).iloc[groups].set_axis(rows),
-        measures=_measures(summaries, subject),
-        categories=shares,
-        category_index=category_index,
-        known=known,
-        drivers=drivers,
-        associations=associations,
-        rules=rules_of(measured[told], codes, own_scores),
+    facts = ProfileFacts(
+        numbers=tuple(subject.numbers),
+        names=subject.names,
+        customers=np.bincount(codes, minlength=segments + 1),
+        summaries=summarise(measured, Grouping.of(codes, segments)),
+        lowest={name: float(measured[name].min()) for name in measured.columns},
+        categories=categories,
+        dates=median_dates(dates, codes, segments),
+        repeats=circular({name: measured[name].to_numpy() for name in measured.columns}, subject.used or ()),
+        counts=_counts(subject.columns, list(measured.columns)),
+        ordered=_orders(subject, categories, ordered),
+        used=subject.used,
+        indicators=subject.indicators,
+        noun=subject.noun,
+        remarks=(*remarks, *infinite),
         overlap=overlap,
         exemplars=exemplars,
-        suggested_names=suggested_names(
-            own_scores,
-            subject.indicators,
-            subject.names,
-            medians=figures("median").loc[[*numbers, EVERYONE], told],
-            counts=_counts(subject.columns, told),
-        ),
-        ordered=_orders(subject, categories, ordered),
-        remarks=(*remarks, *infinite, on_significance(subject.used, proven, repeats)),
-        noun=subject.noun,
     )
-
-
-def _clear_of_zero(means: pd.DataFrame, spreads: pd.DataFrame, measured: pd.DataFrame) -> "pd.Series[bool]":
-    """Whether everyone's mean of each measure stands clear of zero, so that an index against it says something.
-
-    Where nobody is below zero any mean above it does; else it must be at least half a standard deviation.
-    """
-    everyone, spread = means.loc[[EVERYONE]].iloc[0], spreads.loc[[EVERYONE]].iloc[0]
-    lowest = measured.min()
-    return (everyone > 0.0) & ((lowest >= 0.0) | (everyone >= _CLEAR * spread))
+    return assembled(facts, lambda told, scores: rules_of(measured[told], codes, scores), totals)
 
 
 def _counts(columns: pd.DataFrame, told: Sequence[str]) -> set[str]:
@@ -334,36 +278,3 @@ def _refuse_strange_orders(subject: _Subject, ordered: Mapping[str, Sequence[obj
                 f"ordered: {name!r} has none of the levels {listed(map(repr, levels), most=6)}; it has "
                 f"{listed(sorted(map(repr, present)), most=6)}."
             )
-
-
-def _sizes(
-    subject: _Subject, means: pd.DataFrame, summaries: Mapping[str, MeasureSummary], totals: Sequence[str] | None
-) -> pd.DataFrame:
-    """Names, customers and shares, and each total's share, by segment."""
-    rows, groups = subject.rows
-    if totals is not None and any(name not in means.columns for name in totals):
-        raise UnknownColumnError.among(totals, list(means.columns))
-    names = {row: subject.names[row] if isinstance(row, int) else str(row) for row in rows}
-    counts = np.append(np.bincount(subject.codes, minlength=len(subject.numbers) + 1), len(subject.codes))
-    sizes = pd.DataFrame({"name": [names[row] for row in rows], "customers": counts[groups]}, index=rows)
-    sizes["share"] = sizes["customers"] / len(subject.codes)
-    for name in totals if totals is not None else [name for name in means.columns if name.endswith(_TOTAL)]:
-        moments = summaries[name].moments
-        sums = moments.count * np.nan_to_num(moments.mean)
-        overall = float(sums.sum())
-        sizes[f"share_of_{name}"] = (np.append(sums, overall) / (overall if overall > 0.0 else np.nan))[groups]
-    return sizes
-
-
-def _measures(summaries: Mapping[str, MeasureSummary], subject: _Subject) -> pd.DataFrame:
-    """What is known of each measure as a whole, and which figure of it leads."""
-    rows = []
-    for found in summaries.values():
-        long_tail = f"skew {found.skew:.1f}: a long tail of {'large' if found.skew > 0.0 else 'small'} values"
-        why = f"{long_tail} moves the mean" if found.lopsided else "no long tail"
-        rows.append((found.skew, found.missing, "median" if found.lopsided else "mean", why))
-    table = pd.DataFrame(rows, columns=["skew", "missing", "leads", "why"], index=pd.Index(summaries, name="measure"))
-    table.insert(
-        0, "used", pd.Series([subject.built_on(name) for name in table.index], dtype="boolean", index=table.index)
-    )
-    return table

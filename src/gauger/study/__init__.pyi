@@ -30,6 +30,13 @@ from .finding import cut_tree as cut_tree
 from .finding import find_segments as find_segments
 from .finding import remarks_beside as remarks_beside
 from .gathering import contents_of as contents_of
+from .in_database import DatabaseRequest as DatabaseRequest
+from .in_database import DatabaseSegments as DatabaseSegments
+from .in_database import prepare_in_database as prepare_in_database
+from .in_database import result_of as result_of
+from .in_database import segment_in_database as segment_in_database
+from .in_database import study_in as study_in
+from .in_database import told_features as told_features
 from .method_files import add_radius_files as add_radius_files
 from .method_files import readable_merges as readable_merges
 from .movement import migration_between as migration_between

@@ -167,7 +167,7 @@ def write_block_study(
     figures: FiguresPart | None = None,
     made_at: datetime | None = None,
 ) -> Plan:
-    """Write what a study by blocks has beside its assignments."""
+    """Write what a study of everyone has beside its assignments; what shows customers, if there is a sample of them."""
     sample, time = found.sample, made_at or datetime.now(UTC)
     rows = {"rows": found.customers + found.left_out}
     if events is not None:
@@ -177,15 +177,16 @@ def write_block_study(
     plan = plan_of(sample, source, events, base=base, figures=figures, made_at=time)
     results.add_table(CENTRES, overview_of(sample, found.sizes).reset_index())
     results.add_table(PROFILE, found.profile.table())
-    results.add_table(SAMPLE, found.sample_table)
     save_model(found.model, results.path(MODEL))
     results.path(PLAN_FILE).write_text(text_of(plan), encoding="utf-8")
     content = [asdict(one) for one in found.remarks]
     results.path(REMARKS).write_text(json.dumps(content, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
-    shown = as_sampled(sample, found.customers)
-    results.add_figure("segments.png", segments_figure(shown, plan.figures))
-    results.add_figure("spread.png", segment_spread(shown))
     results.add_figure("iterations.png", iteration_history(sample))  # of everyone
+    if len(found.sample_table):
+        shown = as_sampled(sample, found.customers)
+        results.add_table(SAMPLE, found.sample_table)
+        results.add_figure("segments.png", segments_figure(shown, plan.figures))
+        results.add_figure("spread.png", segment_spread(shown))
     return plan
 
 

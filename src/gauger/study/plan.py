@@ -120,7 +120,8 @@ class _MethodPart(PlanPart):
 
 
 class KmeansPart(_MethodPart):
-    """Segments around centres; by blocks where memory does not hold the customers, looked at by a sample of them."""
+    """Segments around centres; by blocks where memory does not hold the customers, or in the database where they are to
+    stay (`into` is the table there that says who is where); looked at by a sample of them, if there is one."""
 
     method: Literal["kmeans"] = "kmeans"
     count: Whole | Literal["auto"] = "auto"
@@ -129,6 +130,7 @@ class KmeansPart(_MethodPart):
     max_iterations: Whole = 300
     learn_on: Positive | None = None
     by_blocks: bool = False
+    into: str | None = None
     sample: Whole | None = None
     seed: Seed = 0
 
@@ -323,6 +325,11 @@ class Plan(PlanPart):
     def by_blocks(self) -> bool:
         """Whether customers are segmented block by block, and looked at by a sample."""
         return isinstance(self.segments, KmeansPart) and self.segments.by_blocks
+
+    @property
+    def into(self) -> str | None:
+        """The table of a database that says who is where, where customers are segmented inside it."""
+        return self.segments.into if isinstance(self.segments, KmeansPart) else None
 
     def for_other_content(self) -> "Plan":
         """The same plan for whatever its source and events hold now."""

@@ -122,6 +122,16 @@ def relation_of(session: Session, typed: str) -> Relation:
     raise UnknownTableError.among(typed, _present(session), session.shown)
 
 
+def numeric_columns_of(session: Session, table: str, key: str) -> list[str]:
+    """The columns of a table that can be features as they are; raises SettingError where there are none."""
+    relation = relation_of(session, table)
+    relation.refuse_lacking([key])
+    found = [name for name, kind in relation.kinds.items() if kind in NUMBERS and name != key]
+    if not found:
+        raise SettingError(f"{table} has no numeric column besides {key!r}: there is nothing to segment by.")
+    return found
+
+
 def kinds_of(session: Session, name: TableName) -> dict[str, str]:
     """The kind of each column of a table; empty where there is no such table."""
     if session.dialect == "postgres":

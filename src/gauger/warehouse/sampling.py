@@ -3,11 +3,11 @@
 import numpy as np
 import pandas as pd
 
-from gauger.engine import learned_features
+from gauger.engine import Wanted, learned_features
 from gauger.features import FeatureSet, prepare, sql_name
-from gauger.tables import frame_of
+from gauger.tables import Session, frame_of
 from gauger.warehouse.customers import Customers
-from gauger.warehouse.learning import Learned
+from gauger.warehouse.learning import Learned, learn
 from gauger.warehouse.relations import NUMBERS, TEXT
 from gauger.wording import Noun
 
@@ -41,6 +41,12 @@ def draw_sample(learned: Learned, most: int) -> pd.DataFrame:
         f"SELECT {columns} FROM {source}{f' WHERE {below}' if below else ''} ORDER BY chance, c0 LIMIT {most}"
     )
     return frame_of(names, rows)
+
+
+def features_of_sample(session: Session, table: str, wanted: Wanted) -> tuple[FeatureSet, int]:
+    """The customers of a sample, fetched and prepared as everyone is, and how many there are in all."""
+    learned = learn(session, table, wanted)
+    return as_features(learned, draw_sample(learned, wanted.sample)), learned.survey.kept
 
 
 def _as_it_is(customers: Customers, name: str) -> str:

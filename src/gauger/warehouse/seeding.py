@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from uuid import uuid4
 
 import numpy as np
+import pandas as pd
 
 from gauger.algorithms import Stream
 from gauger.algorithms.kmeans import iterate, steps_for
@@ -61,8 +62,16 @@ class Sample:
         return DatabaseSums(points, (moments.means()[0], spread))
 
 
-def seeded_centres(learned: Learned, count: int) -> Values:
-    """Centres (k, d) to go on from with everyone: the best of some starts on a sample.
+@dataclass(frozen=True, eq=False)
+class Begun:
+    """Centres (k, d) to go on from with everyone, and a row for each start that came to something of its own."""
+
+    centres: Values
+    starts: pd.DataFrame
+
+
+def seeded_centres(learned: Learned, count: int) -> Begun:
+    """The best of some starts on a sample.
 
     Each start is seeded as k-means++ does (Arthur & Vassilvitskii 2007), of several candidates for each seed the one
     that leaves least; what customers are like is not told, but for means.
@@ -71,27 +80,22 @@ def seeded_centres(learned: Learned, count: int) -> Values:
     draws = Stream.STARTS_IN_A_DATABASE.generator(wanted.seed)
     with _sampled(learned) as sample, task("starts of k-means", wanted.starts) as advance:
         _with_distinct(sample, count)
-        field = sample.field
-        sums = sample.sums(field)
-        raced: list[tuple[float, int, Values]] = []
-        for number in range(wanted.starts):
-            seeds = _seeds(sample, field, count, draws)
-            centres = _means_around(sample, field, seeds)
+        sums = sample.sums(sample.field)
+        raced: dict[float, Values] = {}
+        for _ in range(wanted.starts):
+            seeds = _seeds(sample, sample.field, count, draws)
+            centres = _means_around(sample, sample.field, seeds)
             found = iterate(sums, centres, min(_TRIAL_ITERATIONS, wanted.max_iterations))
-            raced.append((found.history[-1][0], number, found.centres))
+            raced.setdefault(round(found.history[-1][0], 9), found.centres)
             advance(1)
-        raced.sort(key=lambda one: one[:2])
+        best = sorted(raced)
         whole = sample.sums(sample.size)
-        ended = [iterate(whole, centres, _FINISHING) for centres in _different(raced)]
-        return min(ended, key=lambda one: one.history[-1][0]).centres
-
-
-def _different(raced: Sequence[tuple[float, int, Values]]) -> list[Values]:
-    """The centres of the best few that came to different sums of squares."""
-    chosen: dict[float, Values] = {}
-    for wcss, _, centres in raced:
-        chosen.setdefault(round(wcss, 9), centres)
-    return list(chosen.values())[:_FINISHED]
+        ended = [iterate(whole, raced[wcss], _FINISHING) for wcss in best[:_FINISHED]]
+    starts = pd.DataFrame({"seeding": "kmeans++", "trial_wcss": best}).rename_axis("start")
+    starts["iterations"] = pd.Series([len(one.history) for one in ended])
+    starts["wcss"] = pd.Series([one.history[-1][0] for one in ended])
+    chosen = int(starts["wcss"].argmin())
+    return Begun(ended[chosen].centres, starts.assign(chosen=starts.index == chosen))
 
 
 @contextmanager

@@ -33,6 +33,8 @@ CENTRES = "_centres"
 """What the table of centres has behind the name of that of segments."""
 
 
+MOVED = "moved_at_least"
+"""The column of a history with how many must have changed segment, by how sizes changed."""
 _SMALL, _FINE = 1e12, 1024.0
 """Values below which, and steps of a unit in which, a table is added up to see whether it has changed: judgement."""
 
@@ -95,14 +97,14 @@ def segment_table(
         write_assignments(learned.customers, model, destination.segments)
     described = describe(learned, destination.segments, count)
     model = with_what_was_seen(model, described, learned, time)
-    history = pd.DataFrame(found.iterated.history, columns=["wcss", "moved", "shift"])
+    history = pd.DataFrame(found.iterated.history, columns=["wcss", MOVED, "shift"])
     history = history.set_index(pd.RangeIndex(1, len(history) + 1, name="iteration"))
     by_number = pd.Series(
         described.sizes.astype(np.int64), index=pd.RangeIndex(1, count + 1, name="segment"), name="customers"
     )
     rows = draw_sample(learned, sampled) if sampled else no_sample(learned)
     features = as_features(learned, rows)
-    seg = _sample_segments(features, model, history, wanted, count, destination, sampled)
+    seg = _sample_segments(features, model, history, found.starts, wanted, destination, sampled)
     write_centres(
         session,
         [one.name for one in model.segments],
@@ -134,16 +136,17 @@ class _Found:
 
     iterated: Iterated
     sizes: Values
+    starts: pd.DataFrame
 
 
 def _iterated(learned: Learned, count: int) -> _Found:
-    centres = seeded_centres(learned, count)
+    begun = seeded_centres(learned, count)
     points = points_of(learned)
     spread = learned.survey.kept * float((learned.deviations**2).sum())
     sums = DatabaseSums(points, (learned.means, spread))
     with task("k-means over everyone"):
-        found = iterate(sums, centres, learned.wanted.max_iterations)
-        return _Found(found, sums.sums_at(found.centres).weight)
+        found = iterate(sums, begun.centres, learned.wanted.max_iterations)
+        return _Found(found, sums.sums_at(found.centres).weight, begun.starts)
 
 
 def points_of(learned: Learned) -> Points:
@@ -195,8 +198,8 @@ def _sample_segments(
     features: FeatureSet,
     model: SegmentModel,
     history: pd.DataFrame,
+    starts: pd.DataFrame,
     wanted: Wanted,
-    count: int,
     destination: Destination,
     sampled: int,
 ) -> Segmentation:
@@ -207,7 +210,7 @@ def _sample_segments(
     last = history.iloc[-1]
     settings: dict[str, object] = {
         "method": "kmeans",
-        "count": count,
+        "count": len(model.segments),
         "starts": int(wanted.starts),
         "max_iterations": int(wanted.max_iterations),
         "seed": int(wanted.seed),
@@ -220,9 +223,10 @@ def _sample_segments(
         distances,
         model.method,
         iterations=len(history),
-        converged=bool(last["moved"] == 0 and last["shift"] == 0.0),
+        converged=bool(last[MOVED] == 0 and last["shift"] == 0.0),
         history=history,
-        refit=kmeans_refit(count),
+        starts=starts,
+        refit=kmeans_refit(len(model.segments)),
         assignment_rule=AssignmentRule("centre"),
         settings=settings | ({"sample": int(sampled)} if sampled else {}),
     )
