@@ -8,18 +8,52 @@ from gauger.columns.checking import (
     refuse_missing_key,
     refuse_reserved_key,
 )
-from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, ColumnFacts, Values
+from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, SENTINELS, ColumnFacts, Values
 from gauger.columns.looking import TableLook, look
 from gauger.columns.ordered_levels import levels_in_order
-from gauger.columns.roles import MOST_LEVELS, guess_role, is_identifier, is_ordinal_code, named_like_a_key
+from gauger.columns.quality_checks import (
+    about_codes,
+    about_constants,
+    about_future,
+    about_gaps,
+    about_near_constants,
+    about_repeated_keys,
+    about_single_levels,
+    about_stand_ins,
+    about_tails,
+)
+from gauger.columns.roles import (
+    MOST_LEVELS,
+    NumberTraits,
+    are_flags,
+    card_digits,
+    guess_role,
+    is_identifier,
+    is_ordinal_code,
+    named_like_a_key,
+    role_of,
+)
 
 __all__ = [
     "LONG_TAIL",
     "MOST_LEVELS",
     "NEARLY_ALL",
+    "SENTINELS",
     "ColumnFacts",
+    "NumberTraits",
     "TableLook",
     "Values",
+    "about_codes",
+    "about_constants",
+    "about_future",
+    "about_gaps",
+    "about_near_constants",
+    "about_repeated_keys",
+    "about_single_levels",
+    "about_stand_ins",
+    "about_tails",
+    "are_flags",
+    "card_digits",
     "checked_table",
     "guess_role",
     "is_identifier",
@@ -32,4 +66,5 @@ __all__ = [
     "refuse_bad_names",
     "refuse_missing_key",
     "refuse_reserved_key",
+    "role_of",
 ]

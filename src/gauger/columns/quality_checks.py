@@ -42,15 +42,15 @@ def quality_remarks(
     """Remarks on a table whose `columns` have been described."""
     roles = columns["role"]
     yield from _repeats(table, key, facts)
-    yield from _constants(columns.index[roles.isin(["constant", "empty"])].tolist())
+    yield from about_constants(columns.index[roles.isin(["constant", "empty"])].tolist())
     varying = columns.index[~roles.isin(["constant", "empty", "key", "text"])].tolist()
     yield from _near_constants(table, varying, facts)
-    yield from _codes(columns.index[roles == "ordinal code"].tolist())
+    yield from about_codes(columns.index[roles == "ordinal code"].tolist())
     yield from _gaps(table, columns)
     yield from _nearly_numbers(table, columns.index[roles.isin(["text", "category"])].tolist())
     yield from _dates_as_text(table, columns.index[roles.isin(["text", "category", "key"])].tolist())
     yield from _stand_ins(table, facts)
-    yield from _tails(columns[roles.isin(["measure", "count"])])
+    yield from about_tails(columns[roles.isin(["measure", "count"])])
     yield from _future(table, columns.index[roles == "date"].tolist(), today)
     yield from _single_levels(table, columns.index[roles == "category"].tolist())
 
@@ -66,12 +66,17 @@ def _repeats(table: pd.DataFrame, key: str | None, facts: Mapping[str, ColumnFac
             f"{repeats:,} {plural(repeats, 'row is an exact repeat', 'rows are exact repeats')} of an earlier one: "
             "most often a fault of the export. Events count once with event_key= (gauger features --event-key).",
         )
+    yield from about_repeated_keys(str(key), again, len(table))
+
+
+def about_repeated_keys(key: str, again: int, rows: int) -> Iterator[Remark]:
+    """Keys that stand again in some rows."""
     if again:
         yield Remark(
             "key-repeats",
-            f"{key} repeats in {again:,} of {len(table):,} rows: it names customers only after events are "
+            f"{key} repeats in {again:,} of {rows:,} rows: it names customers only after events are "
             "summarised to one row a customer (summarise_events, gauger features).",
-            (str(key),),
+            (key,),
         )
 
 
@@ -82,22 +87,28 @@ def _again(column: pd.Series, known: ColumnFacts | None) -> int:
     return int(column.dropna().duplicated().sum())
 
 
-def _constants(names: Sequence[str]) -> Iterator[Remark]:
+def about_constants(names: Sequence[str]) -> Iterator[Remark]:
+    """Columns that say the same for everyone."""
     if names:
         verb = plural(len(names), "says", "say")
         yield Remark("constant", f"{listed(names)} {verb} the same for everyone; leave it out.", tuple(names))
 
 
 def _near_constants(table: pd.DataFrame, names: Sequence[str], facts: Mapping[str, ColumnFacts]) -> Iterator[Remark]:
-    shown, found = [], []
+    found: dict[str, tuple[float, object]] = {}
     for name in names:
         if name in facts and facts[name].middle[1] < NEARLY_ALL * len(table):
             continue  # what nearly all have stands in the middle too
         counts = table[name].value_counts()
         share = int(counts.iloc[0]) / len(table)
         if share >= NEARLY_ALL:
-            found.append(name)
-            shown.append(f"{name} ({share:.1%} are {counts.index[0]})")
+            found[name] = share, counts.index[0]
+    yield from about_near_constants(found)
+
+
+def about_near_constants(found: Mapping[str, tuple[float, object]]) -> Iterator[Remark]:
+    """Columns in which nearly all rows have one value: its share, and the value."""
+    shown = [f"{name} ({share:.1%} are {value})" for name, (share, value) in found.items()]
     if found:
         yield Remark(
             "near-constant",
@@ -107,7 +118,8 @@ def _near_constants(table: pd.DataFrame, names: Sequence[str], facts: Mapping[st
         )
 
 
-def _codes(names: Sequence[str]) -> Iterator[Remark]:
+def about_codes(names: Sequence[str]) -> Iterator[Remark]:
+    """Columns that hold steps of a scale."""
     if names:
         yield Remark(
             "code-as-measure",
@@ -123,6 +135,14 @@ def _gaps(table: pd.DataFrame, columns: pd.DataFrame) -> Iterator[Remark]:
     if not names:
         return
     counts = columns["missing"]
+    yield from about_gaps(counts[names])
+    gaps = {name: table[name].isna() for name in names}
+    yield from _together(names, gaps, counts)
+
+
+def about_gaps(counts: "pd.Series[int]") -> Iterator[Remark]:
+    """Columns with gaps, and how many."""
+    names = [str(name) for name in counts.index]
     yield Remark(
         "missing",
         f"missing values in {listed([f'{name} ({counts[name]:,})' for name in names], most=6)}. Used as features they "
@@ -130,7 +150,12 @@ def _gaps(table: pd.DataFrame, columns: pd.DataFrame) -> Iterator[Remark]:
         "the customer out (--missing).",
         tuple(names),
     )
-    gaps = {name: table[name].isna() for name in names}
+
+
+def _together(
+    names: Sequence[str], gaps: "Mapping[str, pd.Series[bool]]", counts: "pd.Series[int]"
+) -> Iterator[Remark]:
+    """Columns that are missing in the same rows."""
     left = list(names)
     while left:
         first = left.pop(0)
@@ -232,6 +257,11 @@ def _stand_ins(table: pd.DataFrame, facts: Mapping[str, ColumnFacts]) -> Iterato
             odd = [day for day in STAND_IN_DATES if day in days and len(days) > 1]
             if odd:
                 found[name] = odd[0]
+    yield from about_stand_ins(found)
+
+
+def about_stand_ins(found: Mapping[str, str]) -> Iterator[Remark]:
+    """Columns with a value that stands for none."""
     if found:
         example = next(iter(found.items()))
         shown = [f"{name} ({value})" for name, value in found.items()]
@@ -244,7 +274,8 @@ def _stand_ins(table: pd.DataFrame, facts: Mapping[str, ColumnFacts]) -> Iterato
         )
 
 
-def _tails(measures: pd.DataFrame) -> Iterator[Remark]:
+def about_tails(measures: pd.DataFrame) -> Iterator[Remark]:
+    """Measures with a long tail, by their skew."""
     long = measures[measures["skew"].astype(float) > LONG_TAIL]
     if not long.empty:
         shown = [f"{name} (skew {skew:.1f})" for name, skew in long["skew"].items()]
@@ -259,6 +290,11 @@ def _tails(measures: pd.DataFrame) -> Iterator[Remark]:
 def _future(table: pd.DataFrame, dates: Sequence[str], today: datetime.date) -> Iterator[Remark]:
     tomorrow = pd.Timestamp(today) + pd.Timedelta(days=1)
     late = {name: int((table[name].dt.tz_localize(None) >= tomorrow).sum()) for name in dates}
+    yield from about_future(late, today)
+
+
+def about_future(late: Mapping[str, int], today: datetime.date) -> Iterator[Remark]:
+    """Columns with dates to come, and how many."""
     found = tuple(name for name, count in late.items() if count)
     if found:
         shown = [f"{name} ({late[name]:,})" for name in found]
@@ -271,14 +307,15 @@ def _future(table: pd.DataFrame, dates: Sequence[str], today: datetime.date) -> 
 
 
 def _single_levels(table: pd.DataFrame, categories: Sequence[str]) -> Iterator[Remark]:
-    singles = {}
-    for name in categories:
-        counts = table[name].value_counts()
-        levels = counts.index[counts == 1].tolist()
-        if levels:
-            singles[name] = levels
+    alone = {name: int((table[name].value_counts() == 1).sum()) for name in categories}
+    yield from about_single_levels(alone)
+
+
+def about_single_levels(alone: Mapping[str, int]) -> Iterator[Remark]:
+    """Categories, and how many of their levels one row has."""
+    singles = {name: count for name, count in alone.items() if count}
     if singles:
-        shown = [f"{name} ({len(levels):,})" for name, levels in singles.items()]
+        shown = [f"{name} ({count:,})" for name, count in singles.items()]
         yield Remark(
             "single-levels",
             f"levels with one row in {listed(shown)}: typos, or too rare to say anything of. Correct them or put them "

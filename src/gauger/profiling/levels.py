@@ -72,13 +72,25 @@ def levels_by_group(
     if isinstance(values.dtype, pd.CategoricalDtype):
         values = values.astype(object)
     index, found = pd.factorize(values, sort=True)
+    counts = contingency_table(index, codes[present], (len(found), segments + 1))
+    return levels_of_counts(found.tolist(), counts, flag=flag, steps=steps, order=order)
+
+
+def levels_of_counts(
+    found: Sequence[object],
+    counts: Counts,
+    *,
+    flag: bool,
+    steps: bool,
+    order: Sequence[object] | None = None,
+) -> Levels:
+    """The same from the levels, ascending, and how many customers of each group (columns) have each (rows)."""
+    names = [_word(level) for level in found]
     if order is not None:
         place = {str(level): at for at, level in enumerate(order)}
         arranged = sorted(range(len(found)), key=lambda at: place.get(str(found[at]), len(place)))
-        index, found = np.argsort(arranged)[index], found[arranged]
+        counts, names = counts[arranged], [names[at] for at in arranged]
         steps = True
-    counts = contingency_table(index, codes[present], (len(found), segments + 1))
-    names = [_word(level) for level in found]
     if not steps:
         frequent = np.argsort(-counts.sum(axis=1), kind="stable")
         counts, names = counts[frequent], [names[index] for index in frequent]

@@ -71,7 +71,7 @@ class DatabaseSegments(Readable):
     ...     url = f"duckdb:///{folder}/shop.duckdb"
     ...     found = gauger.segment_in_database(url, table="base", into="segments", key="who", count=2)
     >>> found.sizes.tolist(), found.converged, found.profile.medians["visits"].tolist()
-    ([40, 30], True, [4.5, 1.0, 3.0])
+    ([42, 28], True, [1.0, 12.5, 4.0])
     """
 
     into: str
@@ -225,8 +225,8 @@ def segment_in_database(
     ...     url = f"duckdb:///{folder}/shop.duckdb"
     ...     _ = gauger.segment_in_database(url, table="base", into="segments", key="who", count=2)
     ...     shop = duckdb.connect(f"{folder}/shop.duckdb")
-    ...     shop.sql("SELECT segment, visits FROM segments_centres ORDER BY segment").fetchall()
-    [(1, 4.5), (2, 1.0)]
+    ...     shop.sql("SELECT segment, round(visits, 3) FROM segments_centres ORDER BY segment").fetchall()
+    [(1, 1.667), (2, 12.5)]
     """
     preparation = {
         "features": features,
@@ -324,7 +324,7 @@ def prepare_in_database(
     ...     shop.close()
     ...     few = gauger.prepare_in_database(f"duckdb:///{folder}/shop.duckdb", table="base", key="who", sample=20)
     >>> len(few.keys), few.noun.many, few.treatments["visits"][-1].text
-    (20, 'sampled customers', 'z-score: mean 3, standard deviation 2')
+    (20, 'sampled customers', 'z-score: mean 6, standard deviation 5.89915')
     """
     preparation = {
         "features": features,

@@ -21,10 +21,11 @@ from gauger.readable import Readable
 from gauger.remarks import Remark, attach_remarks, remark_from, remarks_of
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, distances_to_own, segmentation_from_codes
 from gauger.study.files import BEHAVIOUR, MODEL, REMARKS, SAMPLE, assignments_of, read_assignments, study_folder
+from gauger.study.in_place import profile_in_place
 from gauger.study.plan import EventsPart, Plan
 from gauger.study.plan_files import PLAN_FILE, read_plan
 from gauger.study.sampled import sampled_customers, sampled_features
-from gauger.study.sources import about_changed_events, read_customers, read_source, source_part
+from gauger.study.sources import about_changed_events, place_of, read_customers, read_source, source_part
 from gauger.tables import read_table, recover_folder
 from gauger.wording import Noun, listed, plural
 
@@ -67,10 +68,15 @@ class Study(Readable):
     def table(self) -> pd.DataFrame:
         """The customers as their source has them now; `remarks_of` tells whether it has changed.
 
-        Of a study by blocks it is the sample that was kept, and a remark says so.
+        Of a study by blocks, or in a database, it is the sample that was kept, and a remark says so.
         """
-        if self.by_blocks:
+        if self.by_sample:
             return sampled_customers(self.folder, self.plan)
+        if self.in_database:
+            raise StudyError(
+                f"the customers of {self.folder} stay in their database, and no sample of them was fetched. For what "
+                "shows customers segment again with a sample (sample=, --sample)."
+            )
         if self.source is None and self.plan.events is not None and (self.folder / BEHAVIOUR).is_file():
             return self._behaviour(self.plan.events)
         if self.source is None:
@@ -88,18 +94,29 @@ class Study(Readable):
 
     @cached_property
     def assignments(self) -> pd.DataFrame:
-        """A row a customer, as assignments.csv has it; keys are text where the table's are."""
+        """A row a customer, as assignments.csv has it; keys are text where the table's are.
+
+        Of a study in a database it is the table there, which is read.
+        """
+        if self.in_database and self.plan.source is not None:
+            return read_table(place_of(self.plan.source, self.folder), table=self.plan.into)
         return self.assignments_like(self.table)
 
     @property
-    def by_blocks(self) -> bool:
-        """Whether the customers are more than were held in memory, and are looked at by a sample."""
-        return self.source is None and self.plan.by_blocks and (self.folder / SAMPLE).is_file()
+    def in_database(self) -> bool:
+        """Whether the customers were segmented inside their database."""
+        return self.source is None and self.plan.into is not None
+
+    @property
+    def by_sample(self) -> bool:
+        """Whether the customers are not at hand, all of them, and are looked at by a sample."""
+        whole = self.plan.by_blocks or self.plan.into is not None
+        return self.source is None and whole and (self.folder / SAMPLE).is_file()
 
     @cached_property
     def names(self) -> dict[int, str]:
         """Each segment's name by number; 0 is "unassigned"."""
-        if self.by_blocks:
+        if self.by_sample or self.in_database:
             return dict(self.model.segment_names)
         table = read_assignments(self.folder)
         return dict(sorted(checked_assignments(table, self.plan.key)[2].items()))
@@ -116,7 +133,12 @@ class Study(Readable):
 
     @cached_property
     def profile(self) -> Profile:
-        """What each segment is like, against the table that the plan says, else the study's own."""
+        """What each segment is like, against the table that the plan says, else the study's own.
+
+        Of a study in a database it is worked out there.
+        """
+        if self.in_database:
+            return profile_in_place(self.plan, self.folder, self.model, self.noun, self.remarks)
         part = self.plan.profile.table
         known = self.table if part is None else read_source(part, self.folder, named="profile.table")
         return profile_of(self.segmentation, known)
@@ -159,7 +181,7 @@ class Study(Readable):
         return Noun.of_key(self.plan.key) if self.plan.noun is None else Noun.called(self.plan.noun)
 
     def headline(self) -> str:
-        if self.by_blocks:
+        if self.by_sample or self.in_database:
             return f"{self.folder}: {self.model.headline()}"
         sizes = read_assignments(self.folder)["segment"]
         count = int(sizes[sizes > 0].nunique())
@@ -169,7 +191,7 @@ class Study(Readable):
         )
 
     def overview(self) -> pd.DataFrame:
-        if self.by_blocks:
+        if self.by_sample or self.in_database:
             return self.model.overview()[["name", "customers"]]
         codes = read_assignments(self.folder)["segment"]
         counts = codes[codes > 0].value_counts().sort_index().rename("customers").rename_axis("segment")
@@ -205,7 +227,7 @@ class Study(Readable):
 
     @cached_property
     def _placed(self) -> tuple[FeatureSet, Segmentation]:
-        if self.by_blocks:
+        if self.by_sample:
             return self._sampled()
         everyone = prepare(self.table, **self.plan.preparation())
         keys, codes, names = checked_assignments(self.assignments, self.plan.key)
@@ -249,7 +271,7 @@ class Study(Readable):
         seg = segmentation_from_codes(features, codes, method=self.segmentation_words)
         details = (
             pd.DataFrame()
-            if self.by_blocks
+            if self.by_sample
             else self.assignments.drop(columns=[self.plan.key, *_OWN_COLUMNS], errors="ignore")
         )
         model = self.model if (self.folder / MODEL).is_file() else None

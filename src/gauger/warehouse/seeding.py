@@ -24,9 +24,9 @@ SAMPLE = 20_000
 million (`benchmarks.in_the_warehouse`)."""
 _FIELD = 2_000
 """Customers of it that starts race on, as in memory (`benchmarks.kmeans_starts`)."""
-_TRIAL_ITERATIONS = 4
+_TRIAL_ITERATIONS = 12
 """Iterations of a race: judgement, for starts that are seeded with care."""
-_FINISHED = 2
+_FINISHED = 3
 """Starts that are finished on the whole sample: judgement."""
 _FINISHING = 30
 """Iterations that those may take, for everyone's go on from there: judgement."""

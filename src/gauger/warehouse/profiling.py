@@ -1,0 +1,251 @@
+"""What segments in a database are like in every column of their table, by sums, counts and quantiles."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import pandas as pd
+
+from gauger.algorithms.statistics import Moments
+from gauger.columns import levels_in_order, role_of
+from gauger.engine import QUARTILES
+from gauger.errors import DatabaseError, UnknownTableError
+from gauger.features import LARGEST, sql_name
+from gauger.models import SegmentModel
+from gauger.profiling import (
+    CIRCULAR,
+    LOPSIDED,
+    Levels,
+    MeasureSummary,
+    Profile,
+    ProfileFacts,
+    assembled,
+    levels_of_counts,
+)
+from gauger.progress import task
+from gauger.remarks import Remark
+from gauger.tables import Session
+from gauger.warehouse.column_traits import ColumnTraits, traits_of
+from gauger.warehouse.customers import Customers
+from gauger.warehouse.dialects import Dialect
+from gauger.warehouse.learning import moments_in, moments_of
+from gauger.warehouse.order_statistics import grouped_quantiles
+from gauger.warehouse.relations import TEXT, Relation, relation_of
+from gauger.wording import Noun, listed
+
+_MEASURED, _LEVELLED = ("measure", "count"), ("category", "flag", "ordinal code")
+
+
+@dataclass(frozen=True, eq=False)
+class _Beside:
+    """A table beside that of its segments."""
+
+    session: Session
+    relation: Relation
+    into: Relation
+    key: str
+
+    @property
+    def dialect(self) -> Dialect:
+        return Dialect(self.session.dialect)
+
+    def source(self, columns: Mapping[str, str]) -> str:
+        """A select to take `segment` and expressions over the table from, by what they are called there."""
+        key = sql_name(self.key)
+        told = [f"{expression} AS {name}" for name, expression in columns.items()]
+        read = self.dialect.select("as_read", [f"{key} AS customer", *told], self.relation.sql)
+        own = f"SELECT {key} AS member, segment FROM {self.into.sql}"
+        selected = ", ".join(["segment", *columns])
+        return f"(SELECT {selected} FROM {read} JOIN ({own}) AS assigned ON customer = member) AS beside"
+
+    @property
+    def as_customers(self) -> Customers:
+        """The same for what asks of customers."""
+        return Customers(self.session, self.relation, self.key, ())
+
+
+def profile_table(
+    session: Session, table: str, into: str, model: SegmentModel, noun: Noun, remarks: Sequence[Remark] = ()
+) -> Profile:
+    """Describe each segment of a table's customers by all its columns."""
+    try:
+        segments = relation_of(session, into)
+    except UnknownTableError as error:
+        raise DatabaseError(f"{error} The segments of this study were written there: segment again.") from None
+    beside = _Beside(session, relation_of(session, table), segments, model.key)
+    beside.relation.refuse_lacking([model.key, *(one.column for one in model.features)])
+    with task("profiling", 4) as advance:
+        sizes = {
+            int(code): int(count)
+            for code, count in session.rows(f"SELECT segment, COUNT(*) FROM {segments.sql} GROUP BY segment")
+        }
+        customers = np.array([sizes.get(code, 0) for code in range(len(model.segments) + 1)])
+        roles = _roles(beside, model)
+        advance(1)
+        measured, infinite = _without_infinite([one for one, role in roles if role in _MEASURED])
+        indicators = {one.name: one for one in model.features if one.indicator is not None}
+        summaries = _summaries(beside, measured, model, customers.tolist())
+        advance(1)
+        categories = {one.name: _levels(beside, one, role, len(customers)) for one, role in roles if role in _LEVELLED}
+        advance(1)
+        facts = ProfileFacts(
+            numbers=tuple(range(1, len(customers))),
+            names=model.segment_names,
+            customers=customers,
+            summaries=summaries,
+            lowest={one.name: one.ends[0] for one in measured} | dict.fromkeys(indicators, 0.0),
+            categories=categories,
+            dates=_dates(beside, [one for one, role in roles if role == "date"], len(customers)),
+            repeats=_repeats(beside, measured, model.names),
+            counts=[one.name for one, role in roles if role == "count"],
+            ordered={name: "numbers" for name, own in categories.items() if own.ordered},
+            used=model.names,
+            indicators={name: one.indicator for name, one in indicators.items() if one.indicator is not None},
+            noun=noun,
+            remarks=(*remarks, *infinite),
+        )
+        advance(1)
+    return assembled(facts, _no_rules, None)
+
+
+def _no_rules(told: Sequence[str], scores: pd.DataFrame) -> pd.DataFrame:
+    """Rules are searched among customers, who are not at hand."""
+    del told
+    columns = {"rule": "", "matching": 0, "share_of_segment": np.nan, "share_of_matching": np.nan}
+    return pd.DataFrame(columns, index=scores.index)
+
+
+def _roles(beside: _Beside, model: SegmentModel) -> list[tuple[ColumnTraits, str]]:
+    """Every column with its role; what segments were built on as it is used."""
+    used = {one.column for one in model.features if one.indicator is None}
+    own = ("segment", "segment_name", "distance") if beside.into.name == beside.relation.name else ()
+    return [
+        (one, "measure" if one.name in used else role_of(one, model.key).name)
+        for one in traits_of(beside.session, beside.relation)
+        if one.name not in own and one.name != model.key
+    ]
+
+
+def _without_infinite(measures: Sequence[ColumnTraits]) -> tuple[list[ColumnTraits], list[Remark]]:
+    beyond = [one.name for one in measures if max(map(abs, one.ends)) > LARGEST]
+    kept = [one for one in measures if one.name not in beyond]
+    if not beyond:
+        return kept, []
+    text = f"{listed(beyond)} {'hold' if len(beyond) > 1 else 'holds'} infinite values and is left out."
+    return kept, [Remark("infinite-left-out", text, features=tuple(beyond))]
+
+
+def _summaries(
+    beside: _Beside, measured: Sequence[ColumnTraits], model: SegmentModel, customers: Sequence[int]
+) -> dict[str, MeasureSummary]:
+    """Each measure, and each indicator that segments were built on, by group."""
+    read, groups, everyone = beside.as_customers, len(customers), sum(customers)
+    raw = {one.name: one.number for one in measured}
+    flags = replace(read, indicators={one.name: one.indicator for one in model.features if one.indicator}).raw
+    names = [*raw, *flags]
+    if not names:
+        return {}
+    columns = {f"f{at}": expression for at, expression in enumerate([*raw.values(), *flags.values()], 1)}
+    ends = np.array([*(one.ends for one in measured), *([(0.0, 1.0)] * len(flags))])
+    source = beside.source(columns)
+    rows = beside.session.rows(moments_in(read, source, list(columns), ends, "segment"))
+    found = {int(row[0]): row[1:] for row in rows}
+    nothing = [0] * (3 * len(columns))
+    moments = moments_of(read, [found.get(code, nothing) for code in range(groups)], ends)
+    counts, means = moments.known.astype(np.float64), moments.means()
+    squares = np.nan_to_num(moments.deviations()) ** 2 * counts
+    by_segment = grouped_quantiles(read, source, list(columns), QUARTILES, "segment")
+    overall = grouped_quantiles(read, source, list(columns), QUARTILES)[None]
+    none = np.full((len(columns), 3), np.nan)
+    summaries = {}
+    for at, name in enumerate(names):
+        ones = float(np.nan_to_num(means[:, at]) @ counts[:, at])
+        skew = measured[at].skew if at < len(measured) else _skew_of_shares(ones, float(counts[:, at].sum()))
+        summaries[name] = MeasureSummary(
+            Moments(counts[:, at], means[:, at], squares[:, at]),
+            np.array([by_segment.get(code, none)[at] for code in range(groups)]),
+            overall[at],
+            skew,
+            everyone - int(counts[:, at].sum()),
+            _ranks(beside, columns[f"f{at + 1}"], groups) if abs(skew) > LOPSIDED else None,
+        )
+    return summaries
+
+
+def _skew_of_shares(ones: float, n: float) -> float:
+    """The skew of noughts and ones."""
+    share = ones / n if n else np.nan
+    if not 0.0 < share < 1.0 or n < 3:
+        return np.nan
+    return float(((n - 1.0) * n) ** 0.5 / (n - 2.0) * (1.0 - 2.0 * share) / (share * (1.0 - share)) ** 0.5)
+
+
+def _ranks(beside: _Beside, expression: str, groups: int) -> Moments:
+    """Moments of the ranks of a measure by group, ties halfway: twice the rank is a whole number."""
+    source = beside.source({"value": expression})
+    doubled = "2 * rank() OVER (ORDER BY value) + COUNT(*) OVER (PARTITION BY value) - 1"
+    ranked = f"SELECT segment, {doubled} AS doubled FROM {source} WHERE value IS NOT NULL"
+    dialect = beside.dialect
+    rows = beside.session.rows(
+        f"SELECT segment, COUNT(*), {dialect.whole_sum('doubled')}, {dialect.whole_sum('doubled * doubled')} FROM "
+        f"({ranked}) AS ranked GROUP BY segment"
+    )
+    count, mean, squares = np.zeros(groups), np.full(groups, np.nan), np.zeros(groups)
+    for code, size, total, square in rows:
+        n, first, second = int(size), dialect.int_of(total), dialect.int_of(square)
+        count[int(code)], mean[int(code)] = n, first / 2 / n
+        squares[int(code)] = (second * n - first * first) / 4 / n
+    return Moments(count, mean, squares)
+
+
+def _levels(beside: _Beside, column: ColumnTraits, role: str, groups: int) -> Levels:
+    value = f"CAST({sql_name(column.name)} AS TEXT)" if column.kind == TEXT else sql_name(column.name)
+    source = beside.source({"value": value})
+    rows = beside.session.rows(
+        f"SELECT value, segment, COUNT(*) FROM {source} WHERE value IS NOT NULL GROUP BY value, segment"
+    )
+    plain = [(float(str(one)) if column.is_fraction else one, int(code), int(count)) for one, code, count in rows]
+    found = sorted({one for one, *_ in plain}, key=lambda one: one if isinstance(one, (int, float)) else str(one))
+    counts = np.zeros((len(found), groups), dtype=np.int64)
+    places = {one: at for at, one in enumerate(found)}
+    for one, code, count in plain:
+        counts[places[one], code] += count
+    order = None if role == "flag" else levels_in_order(pd.Series(found, dtype=object if column.kind == TEXT else None))
+    return levels_of_counts(found, counts, flag=role == "flag", steps=role == "ordinal code", order=order)
+
+
+def _dates(beside: _Beside, columns: Sequence[ColumnTraits], groups: int) -> pd.DataFrame:
+    """The median day of each column of dates by group, and of everyone."""
+    table = pd.DataFrame(index=range(groups + 1), columns=[one.name for one in columns], dtype="datetime64[ns]")
+    for one in columns:
+        seconds = f"CAST(EXTRACT(EPOCH FROM {sql_name(one.name)}) AS DOUBLE PRECISION)"
+        source = beside.source({"f1": seconds})
+        by_segment = grouped_quantiles(beside.as_customers, source, ["f1"], (0.5,), "segment")
+        overall = grouped_quantiles(beside.as_customers, source, ["f1"], (0.5,))
+        for code, own in [*by_segment.items(), (groups, overall[None])]:
+            if code is not None and not np.isnan(own[0, 0]):
+                table.loc[code, one.name] = pd.Timestamp(float(own[0, 0]), unit="s").normalize()
+    return table
+
+
+def _repeats(beside: _Beside, measured: Sequence[ColumnTraits], used: Sequence[str]) -> dict[str, str]:
+    """For measures that are not used: the used one that each tells in other words, where there is one."""
+    others = [one for one in measured if one.name not in used]
+    features = [one for one in measured if one.name in used]
+    pairs = [(one, feature) for one in others for feature in features]
+    if not pairs:
+        return {}
+    asked = []
+    for one, feature in pairs:
+        x, y = f"({one.number})", f"({feature.number})"
+        both = f"{x} IS NOT NULL AND {y} IS NOT NULL"
+        asked += [f"AVG(CASE WHEN {both} THEN {told} END)" for told in (x, y, f"{x} * {x}", f"{y} * {y}", f"{x} * {y}")]
+    means = beside.session.row(f"SELECT {', '.join(asked)} FROM {beside.relation.sql}")
+    row = [np.nan if one is None else float(one) for one in means]
+    found: dict[str, str] = {}
+    for at, (one, feature) in enumerate(pairs):
+        mean, other, square, other_square, product = row[5 * at : 5 * at + 5]
+        scale = max(square - mean**2, 0.0) * max(other_square - other**2, 0.0)
+        if scale > 0.0 and abs(product - mean * other) / scale**0.5 >= CIRCULAR:
+            found.setdefault(one.name, feature.name)
+    return found
