@@ -7,6 +7,7 @@ from gauger.models.assigning import (
     about_left_out,
     about_values,
     beyond_gates,
+    changed_unit_of,
     changed_units,
     columns_of,
     find_segments,
@@ -16,7 +17,7 @@ from gauger.models.assigning import (
 )
 from gauger.models.building import GATE_SHARE, bins_of, build_model, can_be_model
 from gauger.models.files import save_model
-from gauger.models.learned import Exceptions, LearnedFeature, LearnedSegment
+from gauger.models.learned import Exceptions, LearnedFeature, LearnedModel, LearnedSegment
 from gauger.models.model import SegmentModel, load_model
 from gauger.models.rules import Assigner, NearestCentre
 from gauger.models.sql import placing_select
@@ -29,6 +30,7 @@ __all__ = [
     "Assigner",
     "Exceptions",
     "LearnedFeature",
+    "LearnedModel",
     "LearnedSegment",
     "NearestCentre",
     "SegmentModel",
@@ -38,6 +40,7 @@ __all__ = [
     "bins_of",
     "build_model",
     "can_be_model",
+    "changed_unit_of",
     "changed_units",
     "columns_of",
     "find_segments",

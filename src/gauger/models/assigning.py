@@ -247,12 +247,21 @@ def about_values(model: LearnedModel, outside: Mapping[str, int], changed: Mappi
 
 
 def _changed_unit(feature: LearnedFeature, values: Values) -> float | None:
-    """The factor by which a whole column seems to be shifted: a usual one between units, in its middle and its ends."""
+    """The factor by which a whole column seems to be shifted, from its values."""
     present = values[np.isfinite(values)]
-    learned = np.array(feature.quartiles)
-    if len(present) < _LEAST_FOR_UNITS or not (np.diff(learned) > 0.0).all():
+    if len(present) < _LEAST_FOR_UNITS:
         return None
-    now = np.quantile(present, (0.25, 0.5, 0.75))
+    return changed_unit_of(feature, np.quantile(present, (0.25, 0.5, 0.75)), len(present))
+
+
+def changed_unit_of(feature: LearnedFeature, now: Values, known: int) -> float | None:
+    """The factor by which a whole column seems to be shifted: a usual one between units, in its middle and its ends.
+
+    `now` are the quartiles of its `known` values.
+    """
+    learned = np.array(feature.quartiles)
+    if known < _LEAST_FOR_UNITS or not (np.diff(learned) > 0.0).all():
+        return None
     if not (learned > 0.0).all() or not (now > 0.0).all():
         return None
     ratios = np.sort(now / learned)

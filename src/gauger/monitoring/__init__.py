@@ -1,12 +1,16 @@
 """What changed: the drift of a model's customers, and migration between segments."""
 
-from gauger.monitoring.drifting import Drift, DriftAdvice, drift
+from gauger.monitoring.drifting import CustomersNow, Drift, DriftAdvice, FeatureNow, SegmentNow, drift, drift_from
 from gauger.monitoring.migrating import Migration, migration
 
 __all__ = [
+    "CustomersNow",
     "Drift",
     "DriftAdvice",
+    "FeatureNow",
     "Migration",
+    "SegmentNow",
     "drift",
+    "drift_from",
     "migration",
 ]

@@ -1,6 +1,6 @@
 """Drift: how far other customers are from those that a model was learned from, and what to do about it."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -181,42 +181,94 @@ def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
     if table.empty:
         raise SettingError("there are no customers to compare: the table has no rows.")
     placed = find_segments(model, table, None)
-    rows = [_of_feature(feature, placed.raw[feature.name]) for feature in model.features]
+    features = [_feature_now(one, placed.raw[one.name]) for one in model.features]
+    gated = float(beyond_gates(placed.codes, placed.distances, model.gates).mean())
+    about = about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw))
+    outside = float((placed.codes == UNASSIGNED).sum()) / len(table)
+    segments = _segments_now(model, placed)
+    return drift_from(model, CustomersNow(len(table), features, segments, outside, gated, tuple(about)))
+
+
+@dataclass(frozen=True, eq=False)
+class FeatureNow:
+    """One feature of the customers now: `counts` between the edges learned, mean and standard deviation of the values,
+    and the share of customers without one."""
+
+    counts: Sequence[int]
+    mean: float
+    standard_deviation: float
+    missing: float
+
+
+@dataclass(frozen=True, eq=False)
+class SegmentNow:
+    """One segment of the customers now: the share of all, the mean of its customers (d,) on the working scale, and of
+    their distances."""
+
+    share: float
+    middle: Values
+    mean_distance: float
+
+
+@dataclass(frozen=True, eq=False)
+class CustomersNow:
+    """The customers now, by what drift is told from: features and segments in the model's order, the shares in no
+    segment and beyond the gates, and what there is to say of values."""
+
+    customers: int
+    features: Sequence[FeatureNow]
+    segments: Sequence[SegmentNow]
+    unassigned: float
+    gated: float
+    remarks: tuple[Remark, ...] = ()
+
+
+def drift_from(model: SegmentModel, now: CustomersNow) -> Drift:
+    """Drift, from what is known of the customers now."""
+    rows = [_of_feature(feature, own) for feature, own in zip(model.features, now.features, strict=True)]
     columns = ["mean_then", "mean_now", "shift", "psi", "missing_then", "missing_now", "reading"]
     features = pd.DataFrame(rows, columns=columns, index=pd.Index(model.names, name="feature"))
-    segments = _of_segments(model, placed, placed.working.T)
-    customers = len(table)
-    gated = float(beyond_gates(placed.codes, placed.distances, model.gates).mean())
+    segments = _of_segments(model, now)
     psi = _index(segments["share_then"].to_numpy(), segments["share_now"].to_numpy())
-    advice = _advise(features, gated, psi)
-    remarks = (
-        *about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw)),
-        *_few(model, customers),
-    )
-    gated_then = 1.0 - model.gate_share
-    return Drift(features, segments, customers, gated, gated_then, psi, advice, remarks)
+    advice = _advise(features, now.gated, psi)
+    remarks = (*now.remarks, *_few(model, now.customers))
+    return Drift(features, segments, now.customers, now.gated, 1.0 - model.gate_share, psi, advice, remarks)
 
 
-def _of_feature(feature: LearnedFeature, values: Values) -> tuple[float, float, float, float, float, float, str]:
+def _feature_now(feature: LearnedFeature, values: Values) -> FeatureNow:
     present = values[np.isfinite(values)]
     missing = 1.0 - len(present) / len(values)
     if not present.size:
-        return feature.mean, np.nan, np.nan, np.nan, feature.missing, missing, _NO_VALUES
+        return FeatureNow((), np.nan, np.nan, missing)
     counts = np.bincount(np.searchsorted(feature.edges, present, side="right"), minlength=len(feature.shares))
-    psi = _index(np.array(feature.shares), counts / len(present))
-    mean, spread = float(present.mean()), float(present.std())
-    gap = mean - feature.mean
+    return FeatureNow(counts.tolist(), float(present.mean()), float(present.std()), missing)
+
+
+def _segments_now(model: SegmentModel, placed: Assigned) -> list[SegmentNow]:
+    found, values, n = [], placed.working.T, len(placed.codes)
+    for segment, centre in zip(model.segments, model.centres, strict=True):
+        own = placed.codes == segment.number
+        middle = values[own].mean(axis=0) if own.any() else np.full(len(centre), np.nan)
+        distance = float(placed.distances[own].mean()) if own.any() else np.nan
+        found.append(SegmentNow(float(own.sum()) / n, middle, distance))
+    return found
+
+
+def _of_feature(feature: LearnedFeature, now: FeatureNow) -> tuple[float, float, float, float, float, float, str]:
+    counts = np.asarray(now.counts, dtype=np.float64)
+    if not counts.sum():
+        return feature.mean, np.nan, np.nan, np.nan, feature.missing, now.missing, _NO_VALUES
+    psi = _index(np.array(feature.shares), counts / counts.sum())
+    gap = now.mean - feature.mean
     shift = (
         gap / feature.standard_deviation
         if feature.standard_deviation > 0.0
         else (0.0 if gap == 0.0 else np.inf * np.sign(gap))
     )
-    stays = (
-        abs(shift) < _SLIGHT_SHIFT
-        and feature.standard_deviation * _LIKE_SPREAD <= spread <= feature.standard_deviation / _LIKE_SPREAD
-    )
+    like = feature.standard_deviation * _LIKE_SPREAD, feature.standard_deviation / _LIKE_SPREAD
+    stays = abs(shift) < _SLIGHT_SHIFT and like[0] <= now.standard_deviation <= like[1]
     reading = _reading(psi, abs(shift), stays=stays)
-    return feature.mean, mean, float(shift), psi, feature.missing, missing, reading
+    return feature.mean, now.mean, float(shift), psi, feature.missing, now.missing, reading
 
 
 def _reading(psi: float, shift: float, *, stays: bool) -> str:
@@ -235,18 +287,13 @@ def _index(then: Values, now: Values) -> float:
     return float(((new - old) * np.log(new / old)).sum())
 
 
-def _of_segments(model: SegmentModel, placed: Assigned, values: Values) -> pd.DataFrame:
-    n = len(placed.codes)
+def _of_segments(model: SegmentModel, now: CustomersNow) -> pd.DataFrame:
     rows: list[tuple[str, float, float, float, float, float]] = []
-    for segment, centre in zip(model.segments, model.centres, strict=True):
-        own = placed.codes == segment.number
-        middle = values[own].mean(axis=0) if own.any() else np.full(len(centre), np.nan)
-        now = float(placed.distances[own].mean()) if own.any() else np.nan
-        gap = float(np.round(np.sqrt(((middle - centre) ** 2).sum()), _DIGITS))
+    for segment, centre, own in zip(model.segments, model.centres, now.segments, strict=True):
+        gap = float(np.round(np.sqrt(((own.middle - centre) ** 2).sum()), _DIGITS))
         share = segment.customers / model.customers
-        rows.append((segment.name, share, float(own.sum()) / n, gap, segment.mean_distance, now))
-    outside = float((placed.codes == UNASSIGNED).sum()) / n
-    rows.append((UNASSIGNED_NAME, model.unassigned / model.customers, outside, np.nan, np.nan, np.nan))
+        rows.append((segment.name, share, own.share, gap, segment.mean_distance, own.mean_distance))
+    rows.append((UNASSIGNED_NAME, model.unassigned / model.customers, now.unassigned, np.nan, np.nan, np.nan))
     columns = ["name", "share_then", "share_now", "centre_shift", "distance_then", "distance_now"]
     index = pd.Index([*(one.number for one in model.segments), UNASSIGNED_NAME], dtype=object, name="segment")
     return pd.DataFrame(rows, columns=columns, index=index)

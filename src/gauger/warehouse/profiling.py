@@ -29,6 +29,7 @@ from gauger.warehouse.column_traits import ColumnTraits, traits_of
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.dialects import Dialect
 from gauger.warehouse.learning import moments_in, moments_of
+from gauger.warehouse.looking import seconds_of
 from gauger.warehouse.order_statistics import grouped_quantiles
 from gauger.warehouse.relations import TEXT, Relation, relation_of
 from gauger.wording import Noun, listed
@@ -218,8 +219,7 @@ def _dates(beside: _Beside, columns: Sequence[ColumnTraits], groups: int) -> pd.
     """The median day of each column of dates by group, and of everyone."""
     table = pd.DataFrame(index=range(groups + 1), columns=[one.name for one in columns], dtype="datetime64[ns]")
     for one in columns:
-        seconds = f"CAST(EXTRACT(EPOCH FROM {sql_name(one.name)}) AS DOUBLE PRECISION)"
-        source = beside.source({"f1": seconds})
+        source = beside.source({"f1": seconds_of(sql_name(one.name))})
         by_segment = grouped_quantiles(beside.as_customers, source, ["f1"], (0.5,), "segment")
         overall = grouped_quantiles(beside.as_customers, source, ["f1"], (0.5,))
         for code, own in [*by_segment.items(), (groups, overall[None])]:

@@ -40,12 +40,9 @@ def survey(customers: Customers, wanted: Wanted, recipes: Mapping[str, Recipe]) 
     relation, session = customers.relation, customers.session
     columns = [*map(customers.known, wanted.measures), *map(sql_name, wanted.categories)]
     names = [*wanted.measures, *wanted.categories]
-    rows, keys, *known = session.row(
-        f"SELECT COUNT(*), COUNT({sql_name(wanted.key)}){''.join(f', COUNT({one})' for one in columns)} FROM "
-        f"{relation.sql}"
-    )
+    rows, *known = session.row(f"SELECT COUNT(*){''.join(f', COUNT({one})' for one in columns)} FROM {relation.sql}")
     missing = {name: rows - count for name, count in zip(names, known, strict=True)}
-    _refuse_keys(customers, rows, keys)
+    refuse_bad_keys(customers)
     ends = [f", MIN({one}), MAX({one})" for one in map(customers.known, wanted.measures)]
     kept, *more = session.row(
         f"SELECT COUNT(*){''.join(f', COUNT({one})' for one in columns)}{''.join(ends)} FROM {customers.source}"
@@ -97,18 +94,19 @@ def _levels(customers: Customers, column: str) -> dict[Level, int]:
     return found
 
 
-def _refuse_keys(customers: Customers, rows: int, keys: int) -> None:
+def refuse_bad_keys(customers: Customers) -> None:
     """Raise KeyColumnError for customers without a key, and for keys of more than one."""
-    key = customers.key
+    key, session = customers.key, customers.session
+    rows, keys = map(int, session.row(f"SELECT COUNT(*), COUNT({sql_name(key)}) FROM {customers.relation.sql}"))
     if keys < rows:
         raise KeyColumnError(
             f"{key!r} is missing in {rows - keys:,} of {rows:,} rows: every customer needs a key. Leave those rows out "
             f"(a view with WHERE {key} IS NOT NULL)."
         )
-    if is_unique(customers.session, customers.relation, key):
+    if is_unique(session, customers.relation, key):
         return
     repeats = f"SELECT 1 AS one FROM {customers.relation.sql} GROUP BY {sql_name(key)} HAVING COUNT(*) > 1"
-    (again,) = customers.session.row(f"SELECT COUNT(*) FROM ({repeats}) AS repeated")
+    (again,) = session.row(f"SELECT COUNT(*) FROM ({repeats}) AS repeated")
     if again:
         raise KeyColumnError(
             f"{again:,} {plural(int(again), 'key')} of {key!r} {plural(int(again), 'stands', 'stand')} in more "
