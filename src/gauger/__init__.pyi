@@ -190,5 +190,23 @@ from .study import (
 )
 from .tables import read_table as read_table
 from .tables import write_table as write_table
+from .warehouse import (
+    DatabaseAssignments as DatabaseAssignments,
+)
+from .warehouse import (
+    DatabaseBehaviour as DatabaseBehaviour,
+)
+from .warehouse import (
+    assign_in_database as assign_in_database,
+)
+from .warehouse import (
+    drift_in_database as drift_in_database,
+)
+from .warehouse import (
+    look_in_database as look_in_database,
+)
+from .warehouse import (
+    summarise_in_database as summarise_in_database,
+)
 
 __version__: str

@@ -3,7 +3,9 @@
 from gauger.features.alike import about_new_levels, new_levels, prepare_alike
 from gauger.features.cautions import HIGH_CORRELATION
 from gauger.features.columns import LARGEST, Indicator, as_numbers, level_indicators, numeric_columns
-from gauger.features.events import events_sql, summarise_events, summarise_to_file
+from gauger.features.event_source import CUSTOMERS, EVENTS
+from gauger.features.event_sql import EventColumns, in_dialect
+from gauger.features.events import Told, behaviour_of, events_sql, nouns_of, summarise_events, summarise_to_file
 from gauger.features.feature_set import FeatureSet
 from gauger.features.levels import Level
 from gauger.features.preparing import prepare
@@ -29,7 +31,9 @@ from gauger.features.treatments import (
 )
 
 __all__ = [
+    "CUSTOMERS",
     "DOUBLE",
+    "EVENTS",
     "HIGH_CORRELATION",
     "LARGEST",
     "MISSING_RULES",
@@ -38,6 +42,7 @@ __all__ = [
     "SCALES",
     "TRANSFORMS",
     "Cap",
+    "EventColumns",
     "FeatureSet",
     "Fill",
     "Indicator",
@@ -46,6 +51,7 @@ __all__ = [
     "Rank",
     "Recipe",
     "Scale",
+    "Told",
     "Transform",
     "Treatment",
     "TreatmentSettings",
@@ -53,11 +59,14 @@ __all__ = [
     "about_new_levels",
     "apply_all",
     "as_numbers",
+    "behaviour_of",
     "events_sql",
+    "in_dialect",
     "learn_transform",
     "learn_weight",
     "level_indicators",
     "new_levels",
+    "nouns_of",
     "numeric_columns",
     "pivot_series",
     "prepare",

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from gauger.columns import named_like_a_key
-from gauger.features.event_source import EVENTS, EventSource
+from gauger.features.event_source import EVENTS, EventRows
 from gauger.features.measures import Period
 from gauger.features.sql_words import sql_day, sql_moment, sql_name
 from gauger.remarks import Remark
@@ -29,7 +29,7 @@ class Lines:
     remarks: tuple[Remark, ...]
 
 
-def about_lines(source: EventSource, period: Period) -> Lines:
+def about_lines(source: EventRows, period: Period) -> Lines:
     """Count lines and events, and look at what repeats, shares a key or a moment, or is cut short."""
     short = tuple(_short_last_day(source, period))
     if source.columns.key is None:
@@ -46,7 +46,7 @@ def about_lines(source: EventSource, period: Period) -> Lines:
     )
     (counted,) = source.rows_of(
         f"SELECT count(*), count(*) FILTER (WHERE owners > 1), coalesce(sum(owners), 0), "
-        f"count(*) FILTER (WHERE spread AND owners = 1) FROM ({grouped})"
+        f"count(*) FILTER (WHERE spread AND owners = 1) FROM ({grouped}) AS grouped"
     )
     _, shared, owned, spread = (int(value) for value in counted)
     keyless = source.count(f"SELECT DISTINCT * FROM {EVENTS} WHERE {key} IS NULL")
@@ -85,14 +85,14 @@ def _about_keys(
         yield Remark("event-key-missing", text, (key,))
 
 
-def _numbering(source: EventSource) -> str:
+def _numbering(source: EventRows) -> str:
     """The column that seems to number events."""
     others = [column for column in source.names if column != source.columns.customer]
     named = (column for column in others if _EVENT_NAME.search(column) or named_like_a_key(column))
     return next(named, "…")
 
 
-def _repeated(source: EventSource, repeats: int) -> Iterator[Remark]:
+def _repeated(source: EventRows, repeats: int) -> Iterator[Remark]:
     if repeats:
         stand = plural(repeats, "row is alike an earlier one", "rows are alike an earlier one")
         yield Remark(
@@ -103,7 +103,7 @@ def _repeated(source: EventSource, repeats: int) -> Iterator[Remark]:
         )
 
 
-def _shared(source: EventSource, more: int) -> Iterator[Remark]:
+def _shared(source: EventRows, more: int) -> Iterator[Remark]:
     if more > 0:
         share = plural(more, "row shares", "rows share")
         yield Remark(
@@ -114,7 +114,7 @@ def _shared(source: EventSource, more: int) -> Iterator[Remark]:
         )
 
 
-def _short_last_day(source: EventSource, period: Period) -> Iterator[Remark]:
+def _short_last_day(source: EventRows, period: Period) -> Iterator[Remark]:
     """That the last day ends early, so that everybody's recency is a day too long."""
     last, when = source.last, f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
     up_to_it = (period.as_of.date() - last.date()).days == 1
@@ -132,7 +132,7 @@ def _short_last_day(source: EventSource, period: Period) -> Iterator[Remark]:
     ((own, usual, later),) = source.rows_of(
         f"SELECT max(events) FILTER (WHERE day = {today}), median(events) FILTER (WHERE day < {today}), "
         f"coalesce(sum(later) FILTER (WHERE day < {today})::DOUBLE / sum(events) FILTER (WHERE day < {today}), 0) "
-        f"FROM ({by_day})"
+        f"FROM ({by_day}) AS by_day"
     )
     if usual is not None and own <= _SHORT_DAY * usual and later >= _SHORT_DAY:
         yield Remark(

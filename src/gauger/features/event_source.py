@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from os import PathLike
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 import pandas as pd
@@ -38,7 +38,8 @@ from gauger.wording import data_rows, listed, plural, written_like
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
-EVENTS, CUSTOMERS = "events", "customers"
+EVENTS, CUSTOMERS = "gauger_events", "gauger_customers"
+"""What events and customers are seen as, in a database of ours or of others: called like nobody's table."""
 LARGEST_AMOUNT = 1e20
 """What an exact decimal of 38 digits holds with nine behind the point, and room for a sum."""
 
@@ -52,6 +53,46 @@ class _Check:
     column: str
     fault: str
     test: str
+
+
+class EventRows(Protocol):
+    """Events in some database, as `events` there, with what was found out about them; and perhaps `customers`."""
+
+    @property
+    def columns(self) -> EventColumns:
+        """Which column says what."""
+
+    @property
+    def rows(self) -> int:
+        """How many there are."""
+
+    @property
+    def first(self) -> datetime.datetime:
+        """When the first happened."""
+
+    @property
+    def last(self) -> datetime.datetime:
+        """When the last happened."""
+
+    @property
+    def remarks(self) -> tuple[Remark, ...]:
+        """What there is to say of where they come from."""
+
+    @property
+    def names(self) -> list[str]:
+        """Every column of the events."""
+
+    def values(self, sql: str) -> list[object]:
+        """The first column of what a statement in DuckDB's words gives."""
+
+    def rows_of(self, sql: str) -> list[tuple[Any, ...]]:
+        """What a statement gives, row by row."""
+
+    def count(self, rows: str) -> int:
+        """How many rows a statement gives."""
+
+    def repeated(self, columns: Sequence[str] | None = None) -> int:
+        """How many events are alike an earlier one in some columns, by default in every one."""
 
 
 @dataclass(frozen=True)

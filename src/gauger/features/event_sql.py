@@ -88,15 +88,18 @@ def _event_parts(columns: EventColumns, period: Period, events: str) -> list[str
         kind = casts.get(part)
         selected.append(f"{f'CAST({sql_name(column)} AS {kind})' if kind else sql_name(column)} AS {part}")
     before = f"CAST({sql_name(columns.when)} AS TIMESTAMP) < {sql_moment(period.as_of)}"
-    rows = f"SELECT {', '.join(selected)} FROM {{}} WHERE {before}"
+
+    def rows(source: str) -> str:
+        return f"SELECT {', '.join(selected)} FROM {source} WHERE {before}"
+
     if columns.key is None:
-        return [f"chosen AS (\n{rows.format(sql_name(events))}\n)"]
+        return [f"chosen AS (\n{rows(sql_name(events))}\n)"]
     sums = [name for name in ("amount", "quantity") if name in columns.named]
     added = "".join(f", sum({name}) AS {name}" for name in sums)
     alone = "".join(f", {name}" for name in sums)
     return [
         f"once AS (\nSELECT DISTINCT * FROM {sql_name(events)}\n)",
-        f"lines AS (\n{rows.format('once')}\n)",
+        f"lines AS (\n{rows('once')}\n)",
         f"chosen AS (\nSELECT customer, min(moment) AS moment{added} FROM lines WHERE NOT event_key IS NULL "
         f"GROUP BY customer, event_key UNION ALL SELECT customer, moment{alone} FROM lines WHERE event_key IS NULL\n)",
     ]

@@ -12,7 +12,7 @@ import pandas as pd
 from gauger.columns import MOST_LEVELS
 from gauger.errors import SettingError
 from gauger.features.event_lines import about_lines
-from gauger.features.event_source import CUSTOMERS, EVENTS, EventSource, event_source
+from gauger.features.event_source import CUSTOMERS, EVENTS, EventRows, EventSource, event_source
 from gauger.features.event_sql import EventColumns, behaviour_sql, in_dialect
 from gauger.features.measures import Catalogue, Nouns, Period, noun_of
 from gauger.features.query import run_query
@@ -120,7 +120,7 @@ def summarise_events(
     [['a', 1, 2], ['b', 9, 1]]
     """
     columns = EventColumns(customer, when, amount, quantity, category, event_key)
-    nouns = _nouns(columns, event_noun, amount_noun, quantity_noun, category_noun)
+    nouns = nouns_of(columns, event_noun, amount_noun, quantity_noun, category_noun)
     with _summarised(events, columns, nouns, measures, customers, as_of, memory) as (source, statement, told):
         result = to_pandas(run_query(source.database, statement, "summarising events"))
     result.attrs |= told.facts
@@ -148,19 +148,33 @@ def _summarised(
 ) -> Iterator[tuple[EventSource, str, Told]]:
     """The events, the statement that summarises them, and what there is to say of its result."""
     with event_source(events, columns, customers, memory) as source:
-        period = _period(source, as_of)
-        chosen = Catalogue(nouns, period).chosen(measures, columns.customer)
-        there = None if customers is None else CUSTOMERS
-        statement = behaviour_sql(columns, chosen, period, events=EVENTS, customers=there)
-        lines = about_lines(source, period)
-        facts = {
-            "rows": source.rows,
-            "lines": lines.lines,
-            "events": lines.events,
-            "first": str(period.start.date()),
-            "as_of": period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00"),
-        }
-        yield source, statement, Told(facts, (*_remarks(source, period, customers), *lines.remarks))
+        statement, told = behaviour_of(source, nouns, measures, as_of, with_customers=customers is not None)
+        yield source, statement, told
+
+
+def behaviour_of(
+    source: EventRows,
+    nouns: Nouns,
+    measures: Sequence[str] | str | None,
+    as_of: str | datetime.date | None,
+    *,
+    with_customers: bool,
+) -> tuple[str, Told]:
+    """The statement that summarises some events, in DuckDB's words, and what there is to say of its result."""
+    period = _period(source, as_of)
+    columns = source.columns
+    chosen = Catalogue(nouns, period).chosen(measures, columns.customer)
+    there = CUSTOMERS if with_customers else None
+    statement = behaviour_sql(columns, chosen, period, events=EVENTS, customers=there)
+    lines = about_lines(source, period)
+    facts = {
+        "rows": source.rows,
+        "lines": lines.lines,
+        "events": lines.events,
+        "first": str(period.start.date()),
+        "as_of": period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00"),
+    }
+    return statement, Told(facts, (*_remarks(source, period, with_customers=with_customers), *lines.remarks))
 
 
 def summarise_to_file(
@@ -184,7 +198,7 @@ def summarise_to_file(
 ) -> Told:
     """As `summarise_events`, written as Parquet rather than held: behaviour may be more than memory too."""
     columns = EventColumns(customer, when, amount, quantity, category, event_key)
-    nouns = _nouns(columns, event_noun, amount_noun, quantity_noun, category_noun)
+    nouns = nouns_of(columns, event_noun, amount_noun, quantity_noun, category_noun)
     with _summarised(events, columns, nouns, measures, customers, as_of, memory) as (source, statement, told):
         copy = f"COPY ({statement.rstrip().rstrip(';')}) TO {sql_text(str(path))} (FORMAT parquet)"
         run_query(source.database, copy, "summarising events", result=False)
@@ -251,14 +265,14 @@ def events_sql(
     'WITH chosen AS ('
     """
     columns = EventColumns(customer, when, amount, quantity, category, event_key)
-    nouns = _nouns(columns, event_noun, amount_noun, quantity_noun, category_noun)
+    nouns = nouns_of(columns, event_noun, amount_noun, quantity_noun, category_noun)
     with event_source(events, columns, None) as source:
         period = _period(source, as_of)
     chosen = Catalogue(nouns, period).chosen(measures, customer)
     return in_dialect(behaviour_sql(columns, chosen, period, events=table, customers=customers_table), dialect)
 
 
-def _nouns(columns: EventColumns, event: str, amount: str, quantity: str | None, category: str | None) -> Nouns:
+def nouns_of(columns: EventColumns, event: str, amount: str, quantity: str | None, category: str | None) -> Nouns:
     return Nouns(
         event,
         amount if columns.amount else None,
@@ -267,7 +281,7 @@ def _nouns(columns: EventColumns, event: str, amount: str, quantity: str | None,
     )
 
 
-def _period(source: EventSource, as_of: str | datetime.date | None) -> Period:
+def _period(source: EventRows, as_of: str | datetime.date | None) -> Period:
     end = _as_of(source.last, as_of)
     if source.first >= end:
         raise SettingError(f"no event happened before as_of={end.date()}; the first is on {source.first}.")
@@ -276,7 +290,7 @@ def _period(source: EventSource, as_of: str | datetime.date | None) -> Period:
     return Period(source.first, end, _levels(source, f"{when} < {sql_moment(end)}"), bool(timed))
 
 
-def _levels(source: EventSource, before: str) -> tuple[str, ...]:
+def _levels(source: EventRows, before: str) -> tuple[str, ...]:
     if source.columns.category is None:
         return ()
     category = f"CAST({sql_name(source.columns.category)} AS TEXT)"
@@ -305,7 +319,7 @@ def _as_of(last: datetime.datetime, as_of: str | datetime.date | None) -> dateti
         raise SettingError(f"as_of={as_of!r} is not a date. Write it as 2025-12-31.") from error
 
 
-def _remarks(source: EventSource, period: Period, customers: pd.DataFrame | None) -> list[Remark]:
+def _remarks(source: EventRows, period: Period, *, with_customers: bool) -> list[Remark]:
     remarks = [*source.remarks]
     if source.last >= period.as_of:
         when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
@@ -317,10 +331,10 @@ def _remarks(source: EventSource, period: Period, customers: pd.DataFrame | None
                 f"{plural(later, 'was', 'were')} left out of account.",
             )
         )
-    return remarks if customers is None else [*remarks, *_without_events(source, period)]
+    return [*remarks, *_without_events(source, period)] if with_customers else remarks
 
 
-def _without_events(source: EventSource, period: Period) -> list[Remark]:
+def _without_events(source: EventRows, period: Period) -> list[Remark]:
     key = sql_name(source.columns.customer)
     when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
     seen = f"SELECT DISTINCT {key} AS customer FROM {EVENTS} WHERE {when} < {sql_moment(period.as_of)}"

@@ -49,13 +49,18 @@ def password_as(text: str, variable: str) -> str:
     )
 
 
-def read_database(source: str, table: str | None, query: str | None, rules: ReadingRules) -> Readout:
-    """Read one table or one query's result, in chunks."""
+def refuse_both(table: str | None, query: str | None) -> None:
+    """Raise SettingError unless a table or a query is named, one of them."""
     if (table is None) == (query is None):
         given = "both" if table else "neither"
         raise SettingError(
             f"a database needs table= or query=, and {given} was given (on the command line: --table or --query)."
         )
+
+
+def read_database(source: str, table: str | None, query: str | None, rules: ReadingRules) -> Readout:
+    """Read one table or one query's result, in chunks."""
+    refuse_both(table, query)
     with connected(source) as connection:
         statement, rows = _whole_table(connection, source, table) if table else _own_query(query or "")
         name = f"reading {table}" if table else "reading the query's result"

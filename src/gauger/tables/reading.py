@@ -21,6 +21,7 @@ from gauger.tables.bad_lines import refuse_to_replace
 from gauger.tables.databases import is_url, read_database, without_password
 from gauger.tables.delimited import read_delimited
 from gauger.tables.json_lines import read_json_lines
+from gauger.tables.sessions import read_duckdb
 from gauger.tables.spreadsheets import read_spreadsheet
 from gauger.tables.text import Readout, kind_of_file
 from gauger.tables.type_inference import ReadingRules, apply_rules
@@ -61,7 +62,8 @@ def read_table(
     ----------
     source : str or path-like
         A path that ends in .csv, .tsv or .jsonl (also with .gz), .parquet or .xlsx; or a database's URL, such as
-        `sqlite:///shop.db` or `postgresql+psycopg://user@host/shop`. A password in it is never repeated.
+        `sqlite:///shop.db`, `duckdb:///shop.duckdb` or `postgresql://user@host/shop`. A password in it is never
+        repeated.
     sheet : str, optional
         The sheet of a workbook; by default the first.
     table, query : str, optional
@@ -116,7 +118,8 @@ def read_table(
     if isinstance(source, str) and is_url(source):
         _refuse_setting("sheet", sheet, "a workbook (.xlsx)")
         name = without_password(source)
-        found, remarks = read_database(source, table, query, rules)
+        read = read_duckdb if source.startswith("duckdb:") else read_database
+        found, remarks = read(source, table, query, rules)
     else:
         for setting, value in (("table", table), ("query", query)):
             _refuse_setting(setting, value, "a database, by URL")

@@ -11,7 +11,9 @@ from urllib.parse import unquote
 
 from gauger.algorithms import thread_count
 from gauger.errors import DatabaseError, MissingFileError
-from gauger.tables.databases import connected, without_password
+from gauger.tables.databases import connected, refuse_both, without_password
+from gauger.tables.text import Readout
+from gauger.tables.type_inference import ReadingRules, apply_rules
 
 Row = tuple[Any, ...]
 Made = TypeVar("Made")
@@ -165,3 +167,19 @@ def heeding_interrupts(
     except KeyboardInterrupt:
         interrupt()
         raise
+
+
+def read_duckdb(source: str, table: str | None, query: str | None, rules: ReadingRules) -> Readout:
+    """A table or a query's result of a DuckDB file."""
+    import duckdb
+
+    refuse_both(table, query)
+
+    quoted = ".".join('"' + part.replace('"', '""') + '"' for part in (table or "").split("."))
+    statement = query if table is None else f"SELECT * FROM {quoted}"
+    try:
+        with duckdb.connect(str(file_of(source)), read_only=True) as database:
+            found = database.sql(str(statement)).to_arrow_table()
+    except duckdb.Error as error:
+        raise DatabaseError(f"{source}: {_first_line(error)}") from error
+    return apply_rules(found, rules, iso_dates=True), []

@@ -1,14 +1,24 @@
 """What is done in a database, where the customers live: learning, assigning, profiling, comparing, looking."""
 
+from gauger.warehouse.assigning import DatabaseAssignments, assign_in_database
+from gauger.warehouse.behaviour import DatabaseBehaviour, summarise_in_database
+from gauger.warehouse.drifting import drift_in_database
+from gauger.warehouse.looking import look_in_database
 from gauger.warehouse.profiling import profile_table
 from gauger.warehouse.relations import numeric_columns_of
 from gauger.warehouse.sampling import features_of_sample
 from gauger.warehouse.segmenting import Destination, segment_table
 
 __all__ = [
+    "DatabaseAssignments",
+    "DatabaseBehaviour",
     "Destination",
+    "assign_in_database",
+    "drift_in_database",
     "features_of_sample",
+    "look_in_database",
     "numeric_columns_of",
     "profile_table",
     "segment_table",
+    "summarise_in_database",
 ]
