@@ -6,12 +6,16 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from gauger.cli.customers import model_file
+from gauger.cli.in_database import InDatabase, Into, url_and_table
 from gauger.cli.options import Reading, Replace, option
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     import pandas as pd
 
     from gauger.models import SegmentModel
+    from gauger.remarks import Remark
 
 _BY_BLOCKS = 100 * 2**20
 """Bytes from which a file is assigned block by block: what a small machine still holds as a table."""
@@ -41,21 +45,26 @@ def assign(
     ] = None,
     workers: Annotated[int | None, option("N", "By blocks on that many processes of this machine.")] = None,
     replace: Replace = False,
+    in_database: InDatabase = False,
+    into: Into = None,
     reading: Reading,
 ) -> None:
     """Find the segment of other customers, by a model that was learned.
 
     Writes a row a customer: the key, segment, segment_name, distance, and why one is in no segment. A
     file of more than 100 MB, a folder of files and a pattern such as 'base/*.parquet' are done block by
-    block, in constant memory; with a FOLDER as --out a Parquet part is written for each that is read.
+    block, in constant memory; with a FOLDER as --out a Parquet part is written for each that is read. With
+    --in-database the customers of a database's table are assigned there, into another one (--into).
     """
     from gauger.cli import console
     from gauger.models import load_model
-    from gauger.wording import Noun
 
     model = model_file(model)
     learned = load_model(model)
     allowed = _gate(gate)
+    if in_database or into is not None:
+        _assign_inside(learned, source, reading, allowed, into, replace=replace)
+        return
     if sql is not None:
         if source is not None or out is not None or reading.table is None:
             raise typer.BadParameter(
@@ -82,13 +91,41 @@ def assign(
             else:
                 results.add_table(out.name, found)
         counts, remarks = _counted(learned, found["segment"]), remarks_of(found)
-    console.heading(f"{Noun.of_key(learned.key).counted(int(counts['customers'].sum()))} assigned")
-    console.table(
-        console.largest(counts.assign(share=console.percent_column(counts["customers"] / counts["customers"].sum())))
-    )
-    console.remarks(remarks)
+    _tell(learned, counts, remarks)
     console.wrote([out])
     console.next_step(f"gauger handoff {out} CONTACTS --key {learned.key} --campaign NAME --out FOLDER")
+
+
+def _tell(learned: "SegmentModel", counts: "pd.DataFrame", remarks: "Sequence[Remark]") -> None:
+    from gauger.cli import console
+    from gauger.wording import Noun
+
+    everyone = counts["customers"].sum()
+    console.heading(f"{Noun.of_key(learned.key).counted(int(everyone))} assigned")
+    console.table(console.largest(counts.assign(share=console.percent_column(counts["customers"] / everyone))))
+    console.remarks(remarks)
+
+
+def _assign_inside(
+    learned: "SegmentModel",
+    source: str | None,
+    reading: Reading,
+    gate: float | str | None,
+    into: str | None,
+    *,
+    replace: bool,
+) -> None:
+    """Assign the customers of a table where they are."""
+    from gauger.cli import console
+    from gauger.warehouse import assign_in_database
+
+    url, table = url_and_table(source, reading)
+    if into is None:
+        raise typer.BadParameter("say which table is made there.", param_hint="--into")
+    console.say(f"{learned.headline()}, {learned.made_at}")
+    done = assign_in_database(learned, url, table=table, into=into, gate=gate, replace=replace)
+    _tell(learned, done.customers, done.remarks)
+    console.say(f"Made table {into} in the database. No row of a customer left it.")
 
 
 def _gate(text: str | None) -> float | str | None:

@@ -8,6 +8,7 @@ import typer
 
 from gauger.cli.blocks import Blocks, FileCustomers, file_customers, goes_by_blocks
 from gauger.cli.customers import Customers, MaybeSource, Place, customers_of
+from gauger.cli.in_database import Database, DatabaseCustomers, InDatabase, database_customers
 from gauger.cli.options import MaxIterations, MaybeSeed, Preparation, Reading, Replace, Starts, asked
 from gauger.wording import plural
 
@@ -52,13 +53,15 @@ def counts(
     ] = None,
     replace: Replace = False,
     blocks: Blocks,
+    in_database: InDatabase = False,
     place: Place,
     reading: Reading,
 ) -> None:
     """Try several numbers of segments and advise one, with reasons.
 
     Of a folder of files, of a pattern such as 'base/*.parquet', and of a file that memory may not hold, a sample is
-    studied: customers chosen by a hash of their keys, prepared as everyone is.
+    studied: customers chosen by a hash of their keys, prepared as everyone is. So it is of a database's table with
+    --in-database: the sample leaves the database, and nobody else.
     """
     from gauger.algorithms.first_run import compile_beside
     from gauger.cli import console
@@ -67,8 +70,11 @@ def counts(
     from gauger.study import COUNT_FILES, CountsPart
     from gauger.tables import result_folder
 
-    customers: Customers | FileCustomers
-    if goes_by_blocks(origin, blocks, place, preparation):
+    customers: Customers | FileCustomers | DatabaseCustomers
+    there = database_customers(origin, place, reading, preparation, Database(in_database), blocks.sample)
+    if there is not None:
+        customers = there
+    elif goes_by_blocks(origin, blocks, place, preparation):
         customers = file_customers(origin, place, reading, preparation, blocks)
     else:
         customers = customers_of(origin, place, reading, preparation)
@@ -101,7 +107,9 @@ def counts(
     _tell_next(study.advice, customers, prepared)
 
 
-def _tell_next(advice: "CountAdvice", customers: "Customers | FileCustomers", prepared: "FeatureSet") -> None:
+def _tell_next(
+    advice: "CountAdvice", customers: "Customers | FileCustomers | DatabaseCustomers", prepared: "FeatureSet"
+) -> None:
     """The command that follows: segments by the advice, or without what hides them; other ways where there are none."""
     from gauger.cli import console
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from gauger.cli.in_database import InDatabase, Into, url_and_table
 from gauger.cli.look import show_columns
 from gauger.cli.options import Reading, Replace, option, split_names, typed
 
@@ -76,14 +77,18 @@ def features(
         str | None, option("SIZE", "Memory that events in files may take before they go to the disk: 4GB.")
     ] = None,
     replace: Replace = False,
+    in_database: InDatabase = False,
+    into: Into = None,
     reading: Reading,
 ) -> None:
     """Summarise events to one row a customer.
 
     How recently, how often, how regularly; with --amount, --quantity and --category for how much and of what.
-    With --sql, the statement that does it in your own database.
+    With --sql, the statement that does it in your own database; with --in-database it is done there, into a table.
     """
-    if sql is not None:
+    if in_database or into is not None:
+        _summarise_inside(events, summary, reading, into, customers, replace=replace)
+    elif sql is not None:
         from gauger.features import events_sql
 
         there = sql_table or reading.name_of(events).split(".")[0]
@@ -99,6 +104,30 @@ def features(
         raise typer.BadParameter("say where the result goes.", param_hint="--out")
     else:
         _summarise(events, summary, reading, out, customers, memory, replace=replace)
+
+
+def _summarise_inside(
+    events: str, summary: EventOptions, reading: Reading, into: str | None, customers: str | None, *, replace: bool
+) -> None:
+    """Summarise a table of events where it is."""
+    from gauger.cli import console
+    from gauger.warehouse import look_in_database, summarise_in_database
+    from gauger.wording import Noun
+
+    url, table = url_and_table(events, reading)
+    if into is None:
+        raise typer.BadParameter("say which table is made there.", param_hint="--into")
+    settings: dict[str, Any] = summary.settings()
+    made = summarise_in_database(url, table=table, into=into, customers=customers, replace=replace, **settings)
+    noun = Noun.of_key(summary.customer)
+    console.title(f"{made.facts['events']:,} events of {noun.counted(made.customers)}, as of {made.facts['as_of']}")
+    looked = look_in_database(url, table=into, key=summary.customer)
+    show_columns(looked.columns.drop(columns=["because", "type", "distinct"]))
+    console.remarks(made.remarks)
+    console.say(f"Made table {into} in the database. No row of an event left it.")
+    key = shlex.quote(summary.customer)
+    there = typed(url, Reading(table=into))
+    console.next_step(f"gauger segment {there} --key {key} --in-database --into segments --count 4 --out segments")
 
 
 def _summarise(

@@ -7,10 +7,15 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from gauger.cli.in_database import InDatabase, url_and_table
 from gauger.cli.options import Reading, Replace, Source, typed
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     import pandas as pd
+
+    from gauger.columns import TableLook
 
 _WHOLE_FROM = 1e5
 """From here on decimals say nothing."""
@@ -29,28 +34,21 @@ def look(
         typer.Option(metavar="FOLDER", help="Also write columns.csv, distributions.png and correlations.png here."),
     ] = None,
     replace: Replace = False,
+    in_database: InDatabase = False,
     reading: Reading,
 ) -> None:
     """Show what each column is, and what a study would stumble over.
 
-    A row a column: its role, type, gaps, range and skew; then why it got its role, and the remarks.
+    A row a column: its role, type, gaps, range and skew; then why it got its role, and the remarks. With --in-database
+    a table of any size is looked at where it is; figures, which show customers, are not drawn then.
     """
     from gauger.cli import console
-    from gauger.columns import look as look_at
-    from gauger.tables import result_folder
 
-    table = reading.read(source)
-    seen = look_at(table, key=key)
-    paths: list[Path] = []
-    if out is not None:
-        from gauger.draw import correlations, distributions
-
-        names = LOOK_FILES[: 1 + min(len(seen.measures), 2)]
-        with result_folder(out, names, replace=replace, sources=[source]) as results:
-            results.add_table("columns.csv", seen.columns.reset_index())
-            for name, draw in zip(names[1:], (distributions, correlations), strict=False):
-                results.add_figure(name, draw(table, key))
-        paths = results.paths
+    seen, paths = (
+        _look_inside(source, key, reading, out, replace=replace)
+        if in_database
+        else _look_at(source, key, reading, out, replace=replace)
+    )
     console.title(f"{reading.name_of(source)}: {seen.headline()}")
     show_columns(seen.columns.drop(columns="because"))
     console.heading("Why these roles")
@@ -61,6 +59,41 @@ def look(
     console.wrote(paths)
     if key is not None and seen.measures:
         console.next_step(f"gauger plan {typed(source, reading)} --key {shlex.quote(key)} --out plan.toml")
+
+
+def _look_inside(
+    source: str, key: str | None, reading: Reading, out: Path | None, *, replace: bool
+) -> "tuple[TableLook, Sequence[Path]]":
+    from gauger.tables import result_folder
+    from gauger.warehouse import look_in_database
+
+    url, table = url_and_table(source, reading)
+    seen = look_in_database(url, table=table, key=key)
+    if out is None:
+        return seen, []
+    with result_folder(out, LOOK_FILES[:1], replace=replace) as results:
+        results.add_table(LOOK_FILES[0], seen.columns.reset_index())
+    return seen, results.paths
+
+
+def _look_at(
+    source: str, key: str | None, reading: Reading, out: Path | None, *, replace: bool
+) -> "tuple[TableLook, Sequence[Path]]":
+    from gauger.columns import look as look_at
+    from gauger.tables import result_folder
+
+    table = reading.read(source)
+    seen = look_at(table, key=key)
+    if out is None:
+        return seen, []
+    from gauger.draw import correlations, distributions
+
+    names = LOOK_FILES[: 1 + min(len(seen.measures), 2)]
+    with result_folder(out, names, replace=replace, sources=[source]) as results:
+        results.add_table(names[0], seen.columns.reset_index())
+        for name, draw in zip(names[1:], (distributions, correlations), strict=False):
+            results.add_figure(name, draw(table, key))
+    return seen, results.paths
 
 
 def show_columns(columns: "pd.DataFrame") -> None:

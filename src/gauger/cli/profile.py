@@ -65,6 +65,9 @@ def profile(
 
     if members is None and (where or sort or columns):
         raise typer.BadParameter("--where, --sort and --columns go with --members.", param_hint="--members")
+    if members is None and origin is not None and _stays_there(origin, place, reading, preparation, assignments):
+        _describe_inside(origin, out, replace=replace, whole=whole)
+        return
     segmented = segmented_customers(origin, place, reading, preparation, assignments)
     files, optional = (PROFILE_FILES, PROFILE_FILES_OF_SOME) if members is None else (MEMBER_FILES, ())
     folder = (
@@ -76,6 +79,34 @@ def profile(
             _list_members(segmented.assignments(), table, segmented.key, members, where, sort, columns, results)
         else:
             _describe(segmented, _orders(ordered), results, whole=whole)
+    console.wrote(results.paths if results is not None else ())
+
+
+def _stays_there(
+    origin: str, place: Place, reading: Reading, preparation: Preparation, assignments: Path | None
+) -> bool:
+    """Whether a study is to be profiled whose customers stay in their database, by the columns of their own table."""
+    from gauger.study import is_study, open_study
+
+    plain = place == Place() and reading == Reading() and preparation == Preparation() and assignments is None
+    return plain and is_study(origin) and open_study(origin).in_database
+
+
+def _describe_inside(origin: str, out: Path | None, *, replace: bool, whole: bool) -> None:
+    """Profile a study inside its database."""
+    from gauger.cli import console
+    from gauger.study import PROFILE_FILES, PROFILE_FILES_OF_SOME, add_profile_files, open_study
+    from gauger.tables import result_folder
+
+    folder = (
+        result_folder(out, PROFILE_FILES, optional=PROFILE_FILES_OF_SOME, replace=replace) if out else nullcontext()
+    )
+    with folder as results:
+        found = open_study(origin).profile
+        if results is not None:
+            add_profile_files(results, found, None)
+        show_profile(found, whole=whole)
+    console.say("Worked out inside the database: no row of a customer left it, and no rules are searched there.")
     console.wrote(results.paths if results is not None else ())
 
 

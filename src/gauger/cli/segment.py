@@ -10,6 +10,7 @@ from gauger.cli.blocks import Blocks, file_customers, goes_by_blocks, knows_its_
 from gauger.cli.counts import tell_advice
 from gauger.cli.customers import MaybeSource, Place, customers_of
 from gauger.cli.density import DensityOptions, tell_advice_on_radius, told_radius
+from gauger.cli.in_database import Database, database_customers, segment_inside
 from gauger.cli.made_study import tell_study, write_study
 from gauger.cli.options import (
     AssignmentFormat,
@@ -76,13 +77,15 @@ def segment(
     replace: Replace = False,
     assignments: AssignmentFormat = None,
     blocks: Blocks,
+    database: Database,
     place: Place,
     reading: Reading,
 ) -> None:
     """Split customers into segments and write who is in which.
 
     TABLE may also be a folder of files or a pattern such as 'base/*.parquet'. These, and files that memory may not
-    hold, are done block by block, by k-means; `--cluster` lets a Dask cluster do it.
+    hold, are done block by block, by k-means; `--cluster` lets a Dask cluster do it. A database's URL with
+    `--in-database` is segmented inside the database, and no row of a customer leaves it.
 
     Writes a study: assignments.csv, centres.csv, segments.png (who is where), remarks.json, plan.toml (how it was
     made) and model.json (for `gauger assign`). By kmeans also spread.png (each segment's centre and the spread around
@@ -91,8 +94,6 @@ def segment(
     assignments.csv also says in which band of each feature a customer is.
     """
     from gauger.algorithms.first_run import compile_beside
-
-    compile_beside()
     from gauger.study import find_segments, remarks_beside, study_results
 
     chosen = _checked_method(method, count, place.plan is not None or knows_its_count(origin))
@@ -106,6 +107,12 @@ def segment(
     }
     figures = {"over": axes or None, "outline": outline, "label": split_names(label) if label else None}
     files = assignment_file(assignments)
+    there = database_customers(origin, place, reading, preparation, database, blocks.sample)
+    if there is not None:
+        _refuse_unused(chosen, count, kmeans, density, bands)
+        segment_inside(there, chosen, count, kmeans, figures, out, replace=replace)
+        return
+    compile_beside()
     if goes_by_blocks(origin, blocks, place, preparation):
         _refuse_unused(chosen, count, kmeans, density, bands)
         in_files = file_customers(origin, place, reading, preparation, blocks)

@@ -9,7 +9,7 @@ from gauger.engine.moments import Moments
 from gauger.engine.parts import Parts, first_block, is_too_large, parts_of, refuse_output_among
 from gauger.engine.reading import Steps
 from gauger.engine.results import PartProfile, PartSegments
-from gauger.engine.segmenting import segment_parts
+from gauger.engine.segmenting import about_sample, segment_parts
 from gauger.engine.steps import (
     QUARTILES,
     BeforeScale,
@@ -46,6 +46,7 @@ __all__ = [
     "Treated",
     "Wanted",
     "about_left_out",
+    "about_sample",
     "about_tiny",
     "assign_file",
     "counted",

@@ -132,14 +132,18 @@ def _remarks(
     features: Treated, wanted: Wanted, sizes: pd.Series, history: pd.DataFrame, sample: Segmentation
 ) -> Iterator[Remark]:
     """What is known of everyone, then what the sample shows."""
-    customers, sampled, noun = features.survey.kept, len(sample.codes), sample.noun
     yield from about_left_out(features.survey, features.reader.dropped)
     yield from about_segments(sizes, history, wanted.max_iterations)
-    seen: list[Remark] = list(features.sample.remarks)
-    if len(np.unique(sample.codes)) == len(sizes):
-        arranged = order_rows(features.sample.values.T + 0.0, np.arange(len(features.reader.names)))
-        seen += [*about_kmeans(sample, sampled, wanted.max_iterations, None), *about_roundness(arranged, sample)]
-    yield from of_sample(seen, sampled, customers, noun)
+    yield from about_sample(sample, features.survey.kept, wanted.max_iterations)
+
+
+def about_sample(sample: Segmentation, customers: int, max_iterations: int) -> Iterator[Remark]:
+    """What some of the customers show, saying so."""
+    seen: list[Remark] = list(sample.features.remarks)
+    if len(np.unique(sample.codes)) == sample.count:
+        arranged = order_rows(sample.features.values.T + 0.0, np.arange(len(sample.features.names)))
+        seen += [*about_kmeans(sample, len(sample.codes), max_iterations, None), *about_roundness(arranged, sample)]
+    yield from of_sample(seen, len(sample.codes), customers, sample.noun)
 
 
 def _said(remarks: Iterator[Remark], noun: Noun) -> tuple[Remark, ...]:

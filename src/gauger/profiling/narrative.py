@@ -26,7 +26,7 @@ def narrative(profile: ProfileTables, number: int) -> str:
     if len(profile.measures):
         parts.append(f"Typically {_strongest(profile, number)}.")
     parts += _levels(profile, number)
-    if len(profile.measures):
+    if number in profile.rules.index:
         parts.append(f"In a rule: {rule_sentence(str(size['name']), profile.rules.loc[[number]].iloc[0])}.")
     return " ".join(parts)
 

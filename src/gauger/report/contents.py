@@ -50,7 +50,7 @@ class Contents:
     @property
     def noun(self) -> Noun:
         """The word for whoever is segmented."""
-        return self.seg.noun
+        return self.profile.noun
 
     @property
     def features(self) -> FeatureSet:
@@ -58,10 +58,20 @@ class Contents:
         return self.seg.features
 
     @property
+    def customers(self) -> int:
+        """How many there are, of whom perhaps some, or none, are at hand."""
+        return int(self.profile.sizes["customers"].iloc[-1])
+
+    @property
+    def at_hand(self) -> bool:
+        """Whether there are customers to show; those of a database stay there."""
+        return len(self.seg.codes) > 0
+
+    @property
     def heading(self) -> str:
         """The title that was given, else what was found."""
         found = f"{self.seg.count} segments" if self.seg.count != 1 else "One segment"
-        return self.title or f"{found} of {self.noun.counted(len(self.seg.codes))}"
+        return self.title or f"{found} of {self.noun.counted(self.customers)}"
 
     @property
     def remarks(self) -> tuple[Remark, ...]:

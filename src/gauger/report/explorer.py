@@ -39,13 +39,13 @@ Rows = NDArray[np.intp]
 def explorer_of(contents: Contents) -> dict[str, Any]:
     """Segments, axes and the sampled rows, as data for the page's script."""
     seg = contents.seg
-    axes = _axes(contents)
+    axes = _axes(contents) if contents.at_hand else []
     most = max(min(contents.sample, _MOST_VALUES // max(len(axes), 1)), 1)
     rows = sampled_rows(seg.codes, most, contents.seed)
     codes = seg.codes[rows]
     groups = sorted({int(code) for code in codes}, key=lambda code: (code == UNASSIGNED, code))
     shown: dict[str, Any] = {
-        "noun": [contents.noun.one, contents.noun.many],
+        "noun": [seg.noun.one, seg.noun.many],
         "everyone": len(seg.codes),
         "segments": [
             {

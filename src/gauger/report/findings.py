@@ -1,11 +1,9 @@
 """What was found, in three sentences: how many segments, how sure that is, and who is in none."""
 
-import numpy as np
-
 from gauger.choosing import CountStudy
 from gauger.profiling import FEWEST_SHARED, Profile, numbered_name
 from gauger.report.contents import Contents
-from gauger.segmentation import UNASSIGNED
+from gauger.segmentation import UNASSIGNED_NAME
 from gauger.wording import listed, percent, plural
 
 _VERDICTS = {
@@ -25,12 +23,11 @@ def three_sentences(contents: Contents) -> list[str]:
 
 def _how_many(contents: Contents) -> str:
     seg, profile = contents.seg, contents.profile
-    found = f"{seg.count} {plural(seg.count, 'segment')} of {contents.noun.counted(len(seg.codes))} by {seg.method}"
+    found = f"{seg.count} {plural(seg.count, 'segment')} of {contents.noun.counted(contents.customers)} by {seg.method}"
     if seg.count < 2:
         return f"{found}: they were not parted."
-    sizes = seg.sizes
-    numbers = contents.profile.numbers
-    largest, smallest = numbers[int(sizes.to_numpy().argmax())], numbers[int(sizes.to_numpy().argmin())]
+    sizes = profile.sizes.loc[profile.numbers, "customers"].to_numpy()
+    largest, smallest = profile.numbers[int(sizes.argmax())], profile.numbers[int(sizes.argmin())]
     return (
         f"{found}: the largest, {numbered_name(profile, largest)}, has {_share(profile, largest)} of them, the "
         f"smallest, {numbered_name(profile, smallest)}, {_share(profile, smallest)}."
@@ -84,10 +81,11 @@ def _of_the_segments(profile: Profile) -> str:
 
 
 def _who_is_out(contents: Contents) -> str:
-    outside = int(np.count_nonzero(contents.seg.codes == UNASSIGNED))
+    sizes = contents.profile.sizes["customers"]
+    outside = int(sizes.to_dict().get(UNASSIGNED_NAME, 0))
     parts = []
     if outside:
-        share = percent(outside / len(contents.seg.codes))
+        share = percent(outside / contents.customers)
         parts.append(f"{contents.noun.counted(outside)} ({share}) {plural(outside, 'is', 'are')} in no segment")
     before = [remark.text for remark in contents.remarks if remark.code == "customers-left-out"]
     parts += [f"before that, {text.rstrip('.')}" for text in before]

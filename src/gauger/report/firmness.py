@@ -40,7 +40,7 @@ class Firmness:
 def firmness(contents: Contents) -> Firmness:
     """All that there is of it."""
     seg = contents.seg
-    several = seg.count > 1
+    several = seg.count > 1 and contents.at_hand
     picture = picture_of(draw.silhouette_beside(seg)) if several and len(seg.features.names) > 1 else None
     beside = [
         *(_comparison(one) for one in contents.comparisons),

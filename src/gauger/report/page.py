@@ -56,6 +56,7 @@ def report_page(contents: Contents) -> str:
     explored = explorer_of(contents)
     parts = {
         "heading": contents.heading,
+        "at_hand": contents.at_hand,
         "noun": contents.noun,
         "segments": contents.seg.count,
         "sentences": three_sentences(contents),
@@ -158,18 +159,18 @@ def _minute(time: str | None) -> str | None:
 
 
 def _explorer_words(contents: Contents, shown: int) -> str:
-    everyone = len(contents.seg.codes)
+    everyone, noun = len(contents.seg.codes), contents.seg.noun
     if shown >= everyone:
-        return f"All {contents.noun.counted(everyone)} are shown."
+        return f"All {noun.counted(everyone)} are shown."
     return (
-        f"{shown:,} of {contents.noun.counted(everyone)} are shown, drawn at random (seed {contents.seed}) so that "
+        f"{shown:,} of {noun.counted(everyone)} are shown, drawn at random (seed {contents.seed}) so that "
         "every segment is seen; small segments are shown more fully than large ones, and the table heeds that."
     )
 
 
 def _stills(contents: Contents) -> list[Picture]:
     """Who is where, for print and for readers without scripts."""
-    if len(contents.features.names) < 2:
+    if len(contents.features.names) < 2 or not contents.at_hand:
         return []
     figures = [draw.scatter(contents.seg)]
     if len(contents.features.names) > 2:

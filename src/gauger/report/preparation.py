@@ -8,6 +8,8 @@ def treatment_table(contents: Contents) -> HtmlTable:
     """A row a feature: what was done to it, and how many values were missing."""
     features = contents.features
     gaps = features.original.isna().sum().to_dict()
+    if not contents.at_hand:
+        gaps |= contents.profile.measures["missing"].to_dict()
     rows = []
     for name in features.names:
         steps = [step.text for step in features.treatments[name] if step.text]
@@ -17,7 +19,7 @@ def treatment_table(contents: Contents) -> HtmlTable:
 
 def left_out(contents: Contents) -> str:
     """How many rows of the source are not among those who were segmented."""
-    rows, kept = contents.provenance.rows, len(contents.seg.codes)
+    rows, kept = contents.provenance.rows, contents.customers
     if rows is None or rows <= kept:
         return f"All {contents.noun.counted(kept)} of the source were segmented."
     return f"Of {contents.noun.counted(rows)} of the source {kept:,} were segmented; {rows - kept:,} were left out."

@@ -25,6 +25,7 @@ from gauger.study.movement import migration_between
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import DensityPart, KmeansPart, LevelsPart, Plan, TreePart
 from gauger.study.plan_files import PLAN_FILE, from_environment, text_of
+from gauger.study.sampled import rows_of
 from gauger.study.sources import shown_place
 
 _ADDRESS = re.compile(r"[^@\s]+@[^@\s]+\.\w+|\+[\d ()/.-]{8,}\d")
@@ -76,12 +77,17 @@ def contents_of(
         tuple(outcomes),
         Provenance()
         if isinstance(opened, Segmentation)
-        else provenance_of(opened.plan, opened.folder, len(opened.table), with_keys=with_keys),
+        else provenance_of(opened.plan, opened.folder, _rows_of(opened), with_keys=with_keys),
         title,
         with_keys,
         sample,
         seed,
     )
+
+
+def _rows_of(study: Study) -> int:
+    """How many rows its source has."""
+    return (rows_of(study.plan) or 0) if study.in_database else len(study.table)
 
 
 def _refuse_addresses(seg: Segmentation) -> None:
@@ -117,9 +123,10 @@ def _refuse_others(profile: Profile, seg: Segmentation) -> None:
 
 
 def study_again(study: Study) -> CountStudy | RadiusStudy | None:
-    """The study of the count or of the radius, made again as the plan says; None for methods that have none."""
+    """The study of the count or of the radius, made again as the plan says; None for methods that have none, and where no
+    customer is at hand."""
     wanted, seg = study.plan.segments, study.segmentation
-    if wanted.not_repeatable is not None:
+    if wanted.not_repeatable is not None or not len(seg.codes):
         return None
     if isinstance(wanted, KmeansPart):
         asked = study.plan.counts

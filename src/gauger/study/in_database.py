@@ -16,8 +16,8 @@ from gauger.models import SegmentModel
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
-from gauger.study.block_study import as_sampled, write_block_study
-from gauger.study.plan import SourcePart
+from gauger.study.block_study import as_sampled, overview_of, write_block_study
+from gauger.study.plan import FiguresPart, Plan
 from gauger.study.sampled import as_sample
 from gauger.study.saving import study_results
 from gauger.study.sources import source_part
@@ -40,6 +40,8 @@ class DatabaseSegments(Readable):
         What other customers are assigned by.
     sizes : pandas.Series
         Customers by segment.
+    centres : pandas.DataFrame
+        A row a segment: name, customers, and the centre in original units.
     customers, left_out : int
         How many were assigned, and how many lack a value and were left out.
     iterations, converged : int, bool
@@ -78,6 +80,7 @@ class DatabaseSegments(Readable):
     path: Path | None
     model: SegmentModel
     sizes: pd.Series
+    centres: pd.DataFrame
     customers: int
     left_out: int
     converged: bool
@@ -98,7 +101,7 @@ class DatabaseSegments(Readable):
         return f"{said}, in {self.iterations} {plural(self.iterations, 'iteration')}, in table {self.into}"
 
     def overview(self) -> pd.DataFrame:
-        return self.model.overview()[["name", "customers"]]
+        return self.centres
 
 
 @dataclass(frozen=True)
@@ -126,9 +129,19 @@ class DatabaseRequest:
             preparation["features"] = [name for name in chosen if name not in categories]
         return Wanted(self.key, preparation, **settings)
 
-    def source(self, folder: Path) -> SourcePart:
-        """The source of a study in a folder, as its plan says it; a password becomes a variable of the environment."""
-        return source_part(self.url, folder, {"table": self.table})
+    def write(
+        self,
+        results: Results,
+        found: PartSegments,
+        *,
+        base: Plan | None = None,
+        figures: FiguresPart | None = None,
+        made_at: datetime | None = None,
+    ) -> None:
+        """Write the study's folder; who is where stays in the database. A password becomes a variable of the
+        environment."""
+        source = source_part(self.url, results.folder, {"table": self.table})
+        write_block_study(results, found, source, base=base, figures=figures, made_at=made_at)
 
 
 def segment_in_database(
@@ -243,12 +256,28 @@ def segment_in_database(
     place = None if out is None else Path(out)
     with study_in(place, replace=replace) as results, request.session() as session:
         wanted = request.wanted(session, starts=starts, max_iterations=max_iterations, seed=seed)
-        found = segment_table(
-            session, url, table, Destination(into, replace), wanted, count, sampled=sample or 0, made_at=made_at
-        )
+        found = segment_there(session, request, into, wanted, count, sample, replace=replace, made_at=made_at)
         if results is not None:
-            write_block_study(results, found, request.source(results.folder), made_at=made_at)
+            request.write(results, found, made_at=made_at)
     return result_of(into, place, found)
+
+
+def segment_there(
+    session: Session,
+    request: DatabaseRequest,
+    into: str,
+    wanted: Wanted,
+    count: int,
+    sample: int | None,
+    *,
+    replace: bool,
+    made_at: datetime | None = None,
+) -> PartSegments:
+    """Segment everyone, and write who is where into a table."""
+    destination = Destination(into, replace)
+    return segment_table(
+        session, request.url, request.table, destination, wanted, count, sampled=sample or 0, made_at=made_at
+    )
 
 
 def study_in(folder: Path | None, *, replace: bool) -> AbstractContextManager[Results | None]:
@@ -264,6 +293,7 @@ def result_of(into: str, place: Path | None, found: PartSegments) -> DatabaseSeg
         place,
         found.model,
         found.sizes,
+        overview_of(found.sample, found.sizes),
         found.customers,
         found.left_out,
         found.converged,

@@ -3,6 +3,10 @@
 from collections.abc import Sequence
 from pathlib import Path
 
+import numpy as np
+import pandas as pd
+
+from gauger.features import FeatureSet, TreatmentSettings
 from gauger.models import SegmentModel
 from gauger.profiling import Profile
 from gauger.remarks import Remark
@@ -21,3 +25,21 @@ def profile_in_place(plan: Plan, folder: Path, model: SegmentModel, noun: Noun, 
     assert plan.into is not None
     with transaction(place_of(source, folder)) as session:
         return profile_table(session, source.table, plan.into, model, noun, remarks)
+
+
+def nobody_of(plan: Plan, model: SegmentModel, noun: Noun) -> FeatureSet:
+    """The features of a study of whose customers none is at hand."""
+    names = model.names
+    settings = {name: given for name, given in plan.preparation().items() if name in TreatmentSettings.__match_args__}
+    recipes = TreatmentSettings(**settings).by_feature(list(plan.features), list(plan.categories))
+    return FeatureSet(
+        model.key,
+        np.empty(0, dtype=object),
+        names,
+        np.empty((0, len(names))),
+        pd.DataFrame(np.empty((0, len(names))), columns=list(names), index=pd.Index([], name=model.key)),
+        {one.name: one.treatments for one in model.features},
+        {one.name: one.indicator for one in model.features if one.indicator is not None},
+        recipes=recipes,
+        noun=noun,
+    )

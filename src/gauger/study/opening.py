@@ -21,7 +21,7 @@ from gauger.readable import Readable
 from gauger.remarks import Remark, attach_remarks, remark_from, remarks_of
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, distances_to_own, segmentation_from_codes
 from gauger.study.files import BEHAVIOUR, MODEL, REMARKS, SAMPLE, assignments_of, read_assignments, study_folder
-from gauger.study.in_place import profile_in_place
+from gauger.study.in_place import nobody_of, profile_in_place
 from gauger.study.plan import EventsPart, Plan
 from gauger.study.plan_files import PLAN_FILE, read_plan
 from gauger.study.sampled import sampled_customers, sampled_features
@@ -229,6 +229,9 @@ class Study(Readable):
     def _placed(self) -> tuple[FeatureSet, Segmentation]:
         if self.by_sample:
             return self._sampled()
+        if self.in_database:
+            nobody = nobody_of(self.plan, self.model, self.noun)
+            return nobody, self._of_nobody(nobody)
         everyone = prepare(self.table, **self.plan.preparation())
         keys, codes, names = checked_assignments(self.assignments, self.plan.key)
         indices = keys.get_indexer(pd.Index(everyone.keys))
@@ -255,6 +258,22 @@ class Study(Readable):
         features, codes = sampled_features(self.table, self.plan, self.model)
         remarks = (*self.remarks, *remarks_of(self.table))
         return features, self._restored(features, codes, self.names, np.arange(len(codes)), remarks, whole=True)
+
+    def _of_nobody(self, nobody: FeatureSet) -> Segmentation:
+        """The segments of a study of whose customers none is at hand: their centres and names."""
+        settings = {name: value for name, value in self.plan.segments.model_dump().items() if value is not None}
+        given = {one.segment: one.name for one in self.plan.names if one.segment is not None}
+        return Segmentation(
+            nobody,
+            np.empty(0, dtype=np.int32),
+            np.asarray(self.model.centres),
+            np.empty(0),
+            self.segmentation_words,
+            given_names=given,
+            settings=settings,
+            assignment_rule=rule_of(settings),
+            remarks=self.remarks,
+        )
 
     def _restored(
         self,

@@ -44,7 +44,7 @@ class DatabaseBehaviour(Readable):
     >>> import duckdb, gauger, tempfile
     >>> with tempfile.TemporaryDirectory() as folder:
     ...     shop = duckdb.connect(f"{folder}/shop.duckdb")
-    ...     days = "SELECT i % 4 AS who, DATE '2025-03-01' + i AS day FROM range(9) AS t(i)"
+    ...     days = "SELECT i % 4 AS who, DATE '2025-03-01' + CAST(i AS INTEGER) AS day FROM range(9) AS t(i)"
     ...     _ = shop.sql(f"CREATE TABLE visits AS {days}")
     ...     shop.close()
     ...     url = f"duckdb:///{folder}/shop.duckdb"
@@ -151,7 +151,7 @@ def summarise_in_database(
     >>> import duckdb, gauger, tempfile
     >>> with tempfile.TemporaryDirectory() as folder:
     ...     shop = duckdb.connect(f"{folder}/shop.duckdb")
-    ...     days = "SELECT i % 4 AS who, DATE '2025-03-01' + i AS day FROM range(9) AS t(i)"
+    ...     days = "SELECT i % 4 AS who, DATE '2025-03-01' + CAST(i AS INTEGER) AS day FROM range(9) AS t(i)"
     ...     _ = shop.sql(f"CREATE TABLE visits AS {days}")
     ...     shop.close()
     ...     url = f"duckdb:///{folder}/shop.duckdb"

@@ -99,7 +99,11 @@ def profile_table(
             dates=_dates(beside, [one for one, role in roles if role == "date"], len(customers)),
             repeats=_repeats(beside, measured, model.names),
             counts=[one.name for one, role in roles if role == "count"],
-            ordered={name: "numbers" for name, own in categories.items() if own.ordered},
+            ordered={
+                one.name: "steps" if role == "ordinal code" else "numbers"
+                for one, role in roles
+                if role in _LEVELLED and categories[one.name].ordered
+            },
             used=model.names,
             indicators={name: one.indicator for name, one in indicators.items() if one.indicator is not None},
             noun=noun,
@@ -112,8 +116,8 @@ def profile_table(
 def _no_rules(told: Sequence[str], scores: pd.DataFrame) -> pd.DataFrame:
     """Rules are searched among customers, who are not at hand."""
     del told
-    columns = {"rule": "", "matching": 0, "share_of_segment": np.nan, "share_of_matching": np.nan}
-    return pd.DataFrame(columns, index=scores.index)
+    columns = ["rule", "matching", "share_of_segment", "share_of_matching"]
+    return pd.DataFrame(columns=columns, index=scores.index[:0], dtype=object)
 
 
 def _roles(beside: _Beside, model: SegmentModel) -> list[tuple[ColumnTraits, str]]:

@@ -11,7 +11,7 @@ import pandas as pd
 from gauger.algorithms.kmeans import Iterated, iterate
 from gauger.clustering import kmeans_refit
 from gauger.columns import Values
-from gauger.engine import PartSegments, Wanted, about_left_out, about_tiny
+from gauger.engine import PartSegments, Wanted, about_left_out, about_sample, about_tiny
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.models import GATE_SHARE, Exceptions, LearnedFeature, LearnedSegment, NearestCentre, SegmentModel
@@ -289,4 +289,5 @@ def _remarks(learned: Learned, sizes: pd.Series, seg: Segmentation, wanted: Want
             "(--max-iterations).",
         )
     yield from map(said, about_tiny(sizes))
-    yield from seg.features.remarks
+    if len(seg.codes):
+        yield from map(said, about_sample(seg, learned.survey.kept, wanted.max_iterations))

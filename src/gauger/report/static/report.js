@@ -7,7 +7,7 @@
     if (parent) parent.append(made);
     return made;
   };
-  for (const part of document.querySelectorAll(".live")) part.hidden = false;
+  for (const part of document.querySelectorAll(".live:not([data-empty])")) part.hidden = false;
 
   // Tables: a click on a head sorts by it, numbers by their value.
   const collator = new Intl.Collator("en", { numeric: true });
@@ -75,6 +75,7 @@
   const palette = getComputedStyle(document.documentElement);
   const [ink, quiet, grid] = ["--ink", "--quiet", "--grid"].map((name) => palette.getPropertyValue(name).trim());
   const data = JSON.parse($("explored").textContent);
+  if (!data.codes.length) return; // the customers stay where they are
   document.querySelector("#explorer .still").hidden = true;
   const shown = new Set(data.segments.map((segment) => segment.number));
   const figures = new Intl.NumberFormat("en", { maximumSignificantDigits: 4 });
