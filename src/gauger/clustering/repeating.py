@@ -31,7 +31,7 @@ def segment_again(features: FeatureSet, settings: Mapping[str, Any]) -> Segmenta
         raise SettingError(f"these segments cannot be made again: {settings['not_repeatable']}.")
     method, own = settings["method"], {name: value for name, value in settings.items() if name != "method"}
     if method == "kmeans":
-        memory = {name: value for name, value in own.items() if name not in ("count", "by_blocks", "sample")}
+        memory = {name: value for name, value in own.items() if name not in ("count", "by_blocks", "into", "sample")}
         return segment_by_kmeans(features, own["count"], **memory)
     if method == "density":
         return segment_by_density(features, own.pop("radius"), **own)

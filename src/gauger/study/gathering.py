@@ -123,8 +123,8 @@ def _refuse_others(profile: Profile, seg: Segmentation) -> None:
 
 
 def study_again(study: Study) -> CountStudy | RadiusStudy | None:
-    """The study of the count or of the radius, made again as the plan says; None for methods that have none, and where no
-    customer is at hand."""
+    """The study of the count or of the radius, made again as the plan says; None for methods that have none, and where
+    no customer is at hand."""
     wanted, seg = study.plan.segments, study.segmentation
     if wanted.not_repeatable is not None or not len(seg.codes):
         return None

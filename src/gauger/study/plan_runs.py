@@ -7,6 +7,7 @@ from gauger.study.opening import Study
 from gauger.study.plan_files import read_plan
 from gauger.study.running import Caution, Run, Told
 from gauger.study.running_blocks import BlockRun
+from gauger.study.running_in_database import DatabaseRun
 
 
 def _unheard(*_: object) -> None:
@@ -67,5 +68,5 @@ def run_plan(
     """
     file = Path(plan)
     wanted = read_plan(file).for_other_content()
-    run = BlockRun if wanted.by_blocks else Run
+    run = DatabaseRun if wanted.into is not None else BlockRun if wanted.by_blocks else Run
     return run(wanted, file.parent, Path(folder), tell, caution).whole(replace=replace)

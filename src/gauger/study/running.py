@@ -51,7 +51,7 @@ from gauger.study.step_files import (
 )
 from gauger.tables import Results
 
-_COUNTS, _PROFILE, COMPARE_FOLDER, _HAND_OFF = "counts/", "profile/", "compare/", "hand-off/"
+_COUNTS, PROFILE_FOLDER, COMPARE_FOLDER, _HAND_OFF = "counts/", "profile/", "compare/", "hand-off/"
 """The folders of a run's steps, within the study's."""
 
 REPORT, REPORT_BOOK = "report.html", "report.xlsx"
@@ -185,11 +185,12 @@ class Run:
         part = self.plan.profile.table
         known = table if part is None else read_source(part, self.beside, named="profile.table")
         profile = profile_of(found.seg, known)
-        add_profile_files(results, profile, found.seg, within=_PROFILE)
-        self.heed("Profile", self._in_short(profile), profile.remarks)
+        add_profile_files(results, profile, found.seg, within=PROFILE_FOLDER)
+        self.heed("Profile", self.in_short(profile), profile.remarks)
         return profile
 
-    def _in_short(self, profile: Profile) -> str:
+    def in_short(self, profile: Profile) -> str:
+        """What each segment may be called."""
         names = profile.suggested_names
         return "; ".join(f"{number} {names[number]}" for number in profile.numbers if number in names)
 
@@ -239,7 +240,7 @@ class Run:
         """The files of the steps, and those of an earlier hand-off, which go."""
         found = [f"{_COUNTS}{name}" for name in COUNT_FILES]
         found += [REPORT, REPORT_BOOK]
-        found += [f"{_PROFILE}{name}" for name in (*PROFILE_FILES, *PROFILE_FILES_OF_SOME)]
+        found += [f"{PROFILE_FOLDER}{name}" for name in (*PROFILE_FILES, *PROFILE_FILES_OF_SOME)]
         for number in range(1, max(len(self.plan.compare), _earlier(self.out / COMPARE_FOLDER)) + 1):
             found += [f"{COMPARE_FOLDER}{number}/{name}" for name in (*COMPARE_FILES, *COMPARE_FILES_OF_SOME)]
         earlier = self.out / _HAND_OFF

@@ -5,7 +5,7 @@ from gauger.warehouse.behaviour import DatabaseBehaviour, summarise_in_database
 from gauger.warehouse.drifting import drift_in_database
 from gauger.warehouse.looking import look_in_database
 from gauger.warehouse.profiling import profile_table
-from gauger.warehouse.relations import numeric_columns_of
+from gauger.warehouse.relations import new_name, numeric_columns_of
 from gauger.warehouse.sampling import features_of_sample
 from gauger.warehouse.segmenting import Destination, segment_table
 
@@ -17,6 +17,7 @@ __all__ = [
     "drift_in_database",
     "features_of_sample",
     "look_in_database",
+    "new_name",
     "numeric_columns_of",
     "profile_table",
     "segment_table",
