@@ -37,7 +37,8 @@ def name(
     named = name_study(Path(study), wanted, suggested=suggested, source=source)
     console.title(named.headline())
     console.table(named.overview())
-    console.remarks(remark for remark in remarks_of(named.table) if remark.code == "source-changed")
+    if not named.in_database:
+        console.remarks(remark for remark in remarks_of(named.table) if remark.code == "source-changed")
     console.next_step(f"gauger profile {study}")
 
 

@@ -1,6 +1,6 @@
 """What is asked again of a study whose customers stay in their database."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +13,7 @@ from gauger.remarks import Remark
 from gauger.study.plan import Plan
 from gauger.study.sources import place_of
 from gauger.tables import transaction
-from gauger.warehouse import profile_table
+from gauger.warehouse import Destination, profile_table, rename_segments
 from gauger.wording import Noun
 
 
@@ -25,6 +25,15 @@ def profile_in_place(plan: Plan, folder: Path, model: SegmentModel, noun: Noun, 
     assert plan.into is not None
     with transaction(place_of(source, folder)) as session:
         return profile_table(session, source.table, plan.into, model, noun, remarks)
+
+
+def rename_in_place(plan: Plan, folder: Path, names: Mapping[int, str]) -> None:
+    """Write names into the tables of segments and centres."""
+    source = plan.source
+    assert source is not None
+    assert plan.into is not None
+    with transaction(place_of(source, folder)) as session:
+        rename_segments(session, Destination(plan.into, replace=True), names)
 
 
 def nobody_of(plan: Plan, model: SegmentModel, noun: Noun) -> FeatureSet:

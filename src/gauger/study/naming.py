@@ -12,6 +12,7 @@ from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.study.describing import names_of
 from gauger.study.drawing import segments_figure
 from gauger.study.files import CENTRES, MODEL, assignment_files
+from gauger.study.in_place import rename_in_place
 from gauger.study.method_files import series_figure
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import TreePart
@@ -84,6 +85,8 @@ def name_study(
         _draw_again(study, named, there, results)
         plan = study.plan.model_copy(update={"names": names_of(named)})
         results.path(PLAN_FILE).write_text(text_of(plan), encoding="utf-8")
+        if study.in_database:
+            rename_in_place(study.plan, study.folder, named.names)
     return open_study(folder, source=source)
 
 
@@ -115,7 +118,8 @@ def _rename_model(study: Study, names: Mapping[int, str], results: Results) -> N
 
 def _draw_again(study: Study, named: Segmentation, there: Sequence[str], results: Results) -> None:
     """Draw the figures that show names; what needs the method's own result is found again, as it was."""
-    results.add_figure("segments.png", segments_figure(named, study.plan.figures))
+    if "segments.png" in there:
+        results.add_figure("segments.png", segments_figure(named, study.plan.figures))
     if "spread.png" in there:
         results.add_figure("spread.png", segment_spread(named))
     if "levels.png" in there:

@@ -7,7 +7,7 @@ from gauger.warehouse.looking import look_in_database
 from gauger.warehouse.profiling import profile_table
 from gauger.warehouse.relations import new_name, numeric_columns_of
 from gauger.warehouse.sampling import features_of_sample
-from gauger.warehouse.segmenting import Destination, segment_table
+from gauger.warehouse.segmenting import Destination, rename_segments, segment_table
 
 __all__ = [
     "DatabaseAssignments",
@@ -20,6 +20,7 @@ __all__ = [
     "new_name",
     "numeric_columns_of",
     "profile_table",
+    "rename_segments",
     "segment_table",
     "summarise_in_database",
 ]

@@ -19,8 +19,9 @@ from gauger.warehouse.learning import Learned, moments_in, moments_of
 from gauger.warehouse.order_statistics import grouped_quantiles
 from gauger.warehouse.relations import TableName
 
-_GRID = 200
-"""Quantiles of a feature between which bins for later comparison are looked for: judgement, twenty for each bin."""
+_GRID, _COARSE, _FEW = 200, 20, 2_000
+"""Quantiles of a feature between which bins for later comparison are looked for, twenty for each bin, and of fewer
+customers than the last two for each, so that no table's column leaves the database by them: judgement."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,9 +77,10 @@ def describe(learned: Learned, into: TableName, count: int) -> Described:
         own = grouped_quantiles(learned.customers, segmented.source, columns, QUARTILES, "segment")
         advance(1)
         everyone = learned.customers.treated(dict.fromkeys(names, ()))
-        grid = grouped_quantiles(learned.customers, everyone, columns, [at / _GRID for at in range(_GRID + 1)])[None]
+        steps = _GRID if learned.survey.kept >= _FEW else _COARSE
+        grid = grouped_quantiles(learned.customers, everyone, columns, [at / steps for at in range(steps + 1)])[None]
         advance(1)
-    whole = grid[:, [_GRID // 4, _GRID // 2, 3 * _GRID // 4]]
+    whole = grid[:, [steps // 4, steps // 2, 3 * steps // 4]]
     quartiles = np.stack([*(own[number] for number in range(1, count + 1)), whole], axis=1)
     by_number = np.array([gates[number][0, 0] for number in range(1, count + 1)])
     squares = float(table[:, 2].sum())

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 from gauger.features import DOUBLE, sql_name, sql_number, sql_text
 
+_AT_ONCE = 1_000
+"""The largest exponent of a power of two that floats hold, with room."""
 _LOW_BITS = 24
 """SQLite adds up whole numbers of 64 bits alone: they are added in two parts, the lower one of so many bits, which fits
 for some hundred thousand million rows."""
@@ -81,6 +83,14 @@ class Dialect:
     def comment(self, table: str, text: str) -> str | None:
         """What says of a table what it is, where there is such a thing."""
         return None if self.name == "sqlite" else f"COMMENT ON TABLE {table} IS {sql_text(text)}"
+
+
+def times_power(number: str, exponent: int) -> str:
+    """A number times a power of two, which for the smallest of values is more than floats hold at once."""
+    if abs(exponent) <= _AT_ONCE:
+        return f"{number} * {sql_number(2.0**exponent)}"
+    half = exponent // 2
+    return f"{number} * {sql_number(2.0**half)} * {sql_number(2.0 ** (exponent - half))}"
 
 
 class Nested:

@@ -28,6 +28,7 @@ from gauger.features import Cap, Fill, Recipe, Treatment, apply_all, learn_trans
 from gauger.progress import task
 from gauger.tables import Session
 from gauger.warehouse.customers import Customers
+from gauger.warehouse.dialects import times_power
 from gauger.warehouse.order_statistics import quantiles_of
 from gauger.warehouse.survey import customers_of, survey
 
@@ -151,11 +152,11 @@ def moments_in(customers: Customers, source: str, columns: Sequence[str], ends: 
     asked = []
     for column, low, span in zip(columns, lows.tolist(), spans.tolist(), strict=True):
         gap = f"({sql_less(column, low)})"
-        step, square = (2.0 ** float(steps_for(np.array([size]))[0]) for size in (span, span**2))
+        step, square = (int(steps_for(np.array([size]))[0]) for size in (span, span**2))
         asked += [
             f"COUNT({column})",
-            dialect.whole_sum(f"{gap} * {sql_number(step)}"),
-            dialect.whole_sum(f"{gap} * {gap} * {sql_number(square)}"),
+            dialect.whole_sum(times_power(gap, step)),
+            dialect.whole_sum(times_power(f"{gap} * {gap}", square)),
         ]
     group = f"{by}, " if by else ""
     return f"SELECT {group}{', '.join(asked)} FROM {source}{f' GROUP BY {by}' if by else ''}"

@@ -12,8 +12,9 @@ from gauger.algorithms import Stream
 from gauger.algorithms.kmeans import iterate, steps_for
 from gauger.columns import Values
 from gauger.errors import SettingError
-from gauger.features import sql_name, sql_number
+from gauger.features import sql_name
 from gauger.progress import task
+from gauger.warehouse.dialects import times_power
 from gauger.warehouse.learning import Learned, moments_in, moments_of
 from gauger.warehouse.sampling import chance_below, chance_of
 from gauger.warehouse.sums import DatabaseSums, Points
@@ -198,10 +199,10 @@ def _least(sample: Sample, squares: Sequence[str]) -> str:
     return squares[0] if len(squares) == 1 else f"{sample.learned.customers.dialect.least}({', '.join(squares)})"
 
 
-def _scale(sample: Sample) -> str:
-    """What squared distances are multiplied by to become whole: the largest has 46 bits."""
+def _scaled(sample: Sample, square: str) -> str:
+    """A squared distance in steps, of which the largest has 46 bits."""
     farthest = 4.0 * float((np.abs(sample.learned.ends).max(axis=1) ** 2).sum())
-    return sql_number(2.0 ** float(steps_for(np.array([farthest]))[0]))
+    return times_power(square, int(steps_for(np.array([farthest]))[0]))
 
 
 def _drawn(sample: Sample, most: int, seeds: Sequence[int], marks: Sequence[int]) -> list[int]:
@@ -209,7 +210,7 @@ def _drawn(sample: Sample, most: int, seeds: Sequence[int], marks: Sequence[int]
     mark."""
     dialect, session = sample.learned.customers.dialect, sample.learned.customers.session
     near = _least(sample, [_squares(sample, at) for at in range(1, len(seeds) + 1)])
-    whole = f"{dialect.whole(f'({near}) * {_scale(sample)}')} AS apart"
+    whole = f"{dialect.whole(_scaled(sample, f'({near})'))} AS apart"
     apart = dialect.select("near", ["id", whole], _joined(sample, most, seeds))
     upto = f"SELECT id, SUM(apart) OVER (ORDER BY id ROWS UNBOUNDED PRECEDING) AS upto FROM {apart}"
     asked = [f"MIN(CASE WHEN upto > {mark} THEN id END)" for mark in marks]
@@ -226,7 +227,7 @@ def _left(sample: Sample, most: int, seeds: Sequence[int], candidates: Sequence[
         named.append(f"{_least(sample, squares[: len(seeds)])} AS nearest")
     select = dialect.select("near", named, _joined(sample, most, [*seeds, *candidates]))
     least = [f"{dialect.least}(nearest, to_{at})" if seeds else f"to_{at}" for at in range(len(candidates))]
-    asked = [dialect.whole_sum(f"{one} * {_scale(sample)}") for one in least]
+    asked = [dialect.whole_sum(_scaled(sample, one)) for one in least]
     return list(map(dialect.int_of, session.row(f"SELECT {', '.join(asked)} FROM {select}")))
 
 

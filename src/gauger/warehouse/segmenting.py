@@ -1,6 +1,6 @@
 """k-means in a database: learned, iterated, written and described where the customers live, in one transaction."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from importlib.metadata import version
@@ -13,7 +13,7 @@ from gauger.clustering import kmeans_refit
 from gauger.columns import Values
 from gauger.engine import PartSegments, Wanted, about_left_out, about_sample, about_tiny
 from gauger.errors import SettingError
-from gauger.features import FeatureSet
+from gauger.features import FeatureSet, sql_text
 from gauger.models import GATE_SHARE, Exceptions, LearnedFeature, LearnedSegment, NearestCentre, SegmentModel
 from gauger.progress import task
 from gauger.remarks import Remark
@@ -291,3 +291,10 @@ def _remarks(learned: Learned, sizes: pd.Series, seg: Segmentation, wanted: Want
     yield from map(said, about_tiny(sizes))
     if len(seg.codes):
         yield from map(said, about_sample(seg, learned.survey.kept, wanted.max_iterations))
+
+
+def rename_segments(session: Session, destination: Destination, names: Mapping[int, str]) -> None:
+    """Give segments other names in the tables that tell of them."""
+    cases = " ".join(f"WHEN {number} THEN {sql_text(name)}" for number, name in names.items())
+    for table in destination.tables:
+        session.rows(f"UPDATE {table.sql} SET segment_name = CASE segment {cases} ELSE segment_name END")

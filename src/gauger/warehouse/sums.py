@@ -9,7 +9,7 @@ from gauger.algorithms.kmeans import SegmentSums, WholeSums, begin_anew, steps_f
 from gauger.columns import Values
 from gauger.features import sql_less, sql_number
 from gauger.tables import Row, Session
-from gauger.warehouse.dialects import Dialect
+from gauger.warehouse.dialects import Dialect, times_power
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,10 +33,9 @@ class Points:
     @property
     def whole_sums(self) -> list[str]:
         """The exact sum of each feature."""
-        scales = (2.0 ** steps_for(self.largest).astype(np.float64)).tolist()
+        steps = steps_for(self.largest).tolist()
         return [
-            self.dialect.whole_sum(f"{column} * {sql_number(scale)}")
-            for column, scale in zip(self.columns, scales, strict=True)
+            self.dialect.whole_sum(times_power(column, step)) for column, step in zip(self.columns, steps, strict=True)
         ]
 
     def sums_by(self, placed: str, count: int) -> tuple[Values, Values]:
