@@ -89,7 +89,8 @@ def segment_table(
     before = _print_of(learned.customers)
     found = _iterated(learned, count)
     sizes = found.sizes
-    order = order_by_size(sizes, found.iterated.centres)
+    by_name = sorted(range(len(learned.names)), key=lambda at: learned.names[at])
+    order = order_by_size(sizes, found.iterated.centres[:, by_name])
     centres = found.iterated.centres[order]
     time = made_at or datetime.now(UTC)
     model = _model(learned, centres, sizes[order])
