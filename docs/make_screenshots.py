@@ -46,9 +46,13 @@ TERMINALS = {
     "handoff": "gauger handoff segments data/members.csv --campaign 'spring 2026' --suppress data/suppression.csv "
     "--holdout 0.3 --out spring",
     "measure": "gauger measure campaign/hand-off outcomes.csv --responded came --value spent",
+    "warehouse": "gauger segment duckdb:///ostrel.duckdb --table behaviour --key member_id --in-database "
+    f"{PREPARATION} --count 4 --into lab_segments --out there && gauger profile there",
 }
-LONG = ("demo",)
+LONG = ("demo", "warehouse")
 """Terminals with more lines than a screen has at the usual size."""
+STACKED = {"handoff": ("handoff", "measure")}
+"""Terminals that are one picture, one below the other."""
 
 FIGURES = {
     "figure-look": ("behaviour/distributions.png", "behaviour/correlations.png", "study/features.png"),
@@ -83,8 +87,15 @@ def main() -> None:
         for line in BESIDES:
             subprocess.run([GAUGER, *shlex.split(line)], cwd=folder, check=True, capture_output=True)
         _look_ahead(folder)
+        _keep_in_database(folder)
+        shots = folder / "terminals"
+        shots.mkdir()
         for name, command in TERMINALS.items():
-            _photograph(display, folder, command, PICTURES / f"{name}.png", small=name in LONG)
+            _photograph(display, folder, command, shots / f"{name}.png", small=name in LONG)
+        below = {name for parts in STACKED.values() for name in parts[1:]}
+        for name in TERMINALS.keys() - below:
+            parts = [shots / f"{part}.png" for part in STACKED.get(name, (name,))]
+            subprocess.run(["convert", *parts, "-append", "-strip", PICTURES / f"{name}.png"], check=True)
         look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
         subprocess.run(look, cwd=folder, check=True, capture_output=True)
         measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
@@ -93,6 +104,18 @@ def main() -> None:
         for name, made in FIGURES.items():
             subprocess.run(["convert", *made, "-append", "-strip", PICTURES / f"{name}.png"], cwd=folder, check=True)
     print(f"{len(list(PICTURES.glob('*.png')))} pictures in {PICTURES}")
+
+
+def _keep_in_database(folder: Path) -> None:
+    """The members' behaviour in a table of a database."""
+    import duckdb
+
+    visits = gauger.read_table(gauger.demo_file("visits.csv"))
+    names = {"customer": "member_id", "when": "visited_on", "amount": "ticket_spend", "quantity": "seats"}
+    behaviour = gauger.summarise_events(visits, **names, event_key="visit_id")
+    with duckdb.connect(str(folder / "ostrel.duckdb")) as shop:
+        shop.register("given", behaviour)
+        shop.execute("CREATE TABLE behaviour AS SELECT * FROM given")
 
 
 def _look_ahead(folder: Path) -> None:

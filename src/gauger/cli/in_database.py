@@ -175,10 +175,14 @@ def segment_inside(
     from gauger.cli.counts import tell_advice
     from gauger.cli.options import asked
     from gauger.study import FiguresPart, refuse_remarks, result_of, segment_there, study_in, told_features
+    from gauger.tables import can_be_sent
 
     _refuse(method, kmeans)
     into, plan = customers.database.named(), customers.plan
     request = customers.request()
+    if customers.database.show_sql and not can_be_sent(customers.url):
+        _show_only(customers, request, into, count)
+        return
     known = {} if plan is None else plan.segments.model_dump(include={"starts", "max_iterations", "seed", "sample"})
     given = known | {name: kmeans[name] for name in ("starts", "max_iterations", "seed")} | {"sample": customers.sample}
     settings = {name: value for name, value in {**known, **_given(given)}.items() if value is not None}
@@ -204,6 +208,28 @@ def segment_inside(
             request.write(results, found, figures=drawn, base=None if plan is None else plan)
     paths = [] if results is None else results.paths
     _tell(result_of(into, out, found), paths, out)
+
+
+def _show_only(customers: DatabaseCustomers, request: "DatabaseRequest", into: str, count: str | None) -> None:
+    """The statements for a database that nothing is sent to."""
+    from gauger.cli import console
+    from gauger.engine import Wanted
+    from gauger.warehouse import dialect_to_show, statements_for
+
+    if not request.preparation.get("features") or count is None or not count.isdigit():
+        raise typer.BadParameter(
+            "nothing is asked of this database: say the columns, and how many segments.",
+            param_hint="--features, --count",
+        )
+    dialect = dialect_to_show(customers.url)
+    console.say(
+        f"Nothing was sent. These statements in the words of {dialect} are untested. Figures in them are those of a "
+        "stand-in table: each statement takes what the one before it gave, and that of an iteration is sent again and "
+        "again, with new centres.",
+    )
+    wanted = Wanted(request.key, request.preparation)
+    for statement in statements_for(dialect, customers.table, wanted, int(count), into):
+        console.plain(f"\n{statement}")
 
 
 def _given(settings: Mapping[str, Any]) -> dict[str, Any]:

@@ -8,7 +8,7 @@ from gauger.tables.formats import write_file
 from gauger.tables.key_hashes import Hashes, hashes_of
 from gauger.tables.many_files import Source, files_of, is_many_files
 from gauger.tables.reading import READABLE, damage, read_table
-from gauger.tables.sessions import Row, Session, dialect_of, heeding_interrupts, transaction
+from gauger.tables.sessions import Row, Session, can_be_sent, dialect_of, heeding_interrupts, transaction
 from gauger.tables.text import kind_of_file
 from gauger.tables.type_inference import InferredKinds, ReadingRules, is_plain_number, typed_columns
 from gauger.tables.whole_folders import whole_folder
@@ -26,6 +26,7 @@ __all__ = [
     "Row",
     "Session",
     "Source",
+    "can_be_sent",
     "connected",
     "damage",
     "dialect_of",

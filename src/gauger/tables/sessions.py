@@ -57,6 +57,11 @@ class Session:
         return found
 
 
+def can_be_sent(source: str) -> bool:
+    """Whether statements are sent to the database that a URL names."""
+    return _SCHEME.match(source) is not None
+
+
 def dialect_of(source: str) -> str:
     """The dialect that a URL's database speaks; raises DatabaseError for one that nothing is sent to."""
     found = _SCHEME.match(source)

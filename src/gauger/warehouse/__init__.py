@@ -8,12 +8,14 @@ from gauger.warehouse.profiling import profile_table
 from gauger.warehouse.relations import new_name, numeric_columns_of
 from gauger.warehouse.sampling import features_of_sample
 from gauger.warehouse.segmenting import Destination, rename_segments, segment_table
+from gauger.warehouse.showing import dialect_to_show, statements_for
 
 __all__ = [
     "DatabaseAssignments",
     "DatabaseBehaviour",
     "Destination",
     "assign_in_database",
+    "dialect_to_show",
     "drift_in_database",
     "features_of_sample",
     "look_in_database",
@@ -22,5 +24,6 @@ __all__ = [
     "profile_table",
     "rename_segments",
     "segment_table",
+    "statements_for",
     "summarise_in_database",
 ]
