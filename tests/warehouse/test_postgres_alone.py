@@ -93,8 +93,9 @@ def test_a_connection_that_is_cut_is_one_error_and_leaves_nothing(
 def test_the_time_limit_of_statements_is_heeded(postgres: str) -> None:
     shop = Shop(postgres)
     rows = pd.DataFrame({"who": ["a", "b", "c"], "visits": [1, 2, 9], "spend": [1, 2, 9]})
-    shop.write("base", rows)
-    shop.run("CREATE OR REPLACE VIEW slow AS SELECT *, pg_sleep(0.4) IS NULL AS nap FROM base")
+    shop.run("DROP VIEW IF EXISTS slow")
+    shop.write("three", rows)
+    shop.run("CREATE OR REPLACE VIEW slow AS SELECT *, pg_sleep(0.4) IS NULL AS nap FROM three")
     separator = "&" if "?" in postgres else "?"
     url = f"{postgres}{separator}options=-c%20statement_timeout%3D300"
     with pytest.raises(gauger.errors.DatabaseError, match="statement timeout"):

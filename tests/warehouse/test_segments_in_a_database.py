@@ -377,3 +377,22 @@ def test_names_of_features_that_tables_have_themselves(shop: Shop) -> None:
     rows = shop.run('SELECT "Segment_", "customers_", "distance", customers FROM segments_centres ORDER BY segment')
     assert len(rows) == 2
     assert sum(row[3] for row in rows) == 40
+
+
+def test_features_that_spoil_a_study_are_told_as_in_memory(shop: Shop) -> None:
+    rng = np.random.default_rng(21)
+    table = planted(21, 300)
+    table["spend"] = np.round(rng.lognormal(3.0, 1.5, 300), 2)
+    table["again"] = table["visits"] * 2.0 + rng.normal(0.0, 0.5, 300)
+    table["same"] = 4.0
+    shop.write("base", table)
+    wanted: dict[str, Any] = {"key": "who", "features": ["visits", "spend", "again", "same"], "scale": "none"}
+    found = gauger.segment_in_database(shop.url, table="base", into="segments", count=2, replace=True, **wanted)
+    memory = {str(one) for one in gauger.prepare(table, **wanted).remarks}
+    told = {str(one) for one in found.remarks if one.code in ("constant", "heavy-tail", "correlated", "raw-scales")}
+    assert {one.code for one in found.remarks} >= {"constant", "heavy-tail", "correlated"}
+    assert told <= memory
+    only_one = gauger.segment_in_database(
+        shop.url, table="base", into="segments", key="who", features=["visits"], count=2, replace=True
+    )
+    assert only_one.remarks == ()

@@ -1,7 +1,7 @@
 """From events to behaviour, and from behaviour to features on one scale, reversibly."""
 
 from gauger.features.alike import about_new_levels, new_levels, prepare_alike
-from gauger.features.cautions import HIGH_CORRELATION
+from gauger.features.cautions import HIGH_CORRELATION, FeatureFacts, cautions_from_sums
 from gauger.features.columns import LARGEST, Indicator, as_numbers, level_indicators, numeric_columns
 from gauger.features.event_source import CUSTOMERS, EVENTS
 from gauger.features.event_sql import EventColumns, in_dialect
@@ -43,6 +43,7 @@ __all__ = [
     "TRANSFORMS",
     "Cap",
     "EventColumns",
+    "FeatureFacts",
     "FeatureSet",
     "Fill",
     "Indicator",
@@ -60,6 +61,7 @@ __all__ = [
     "apply_all",
     "as_numbers",
     "behaviour_of",
+    "cautions_from_sums",
     "events_sql",
     "in_dialect",
     "learn_transform",

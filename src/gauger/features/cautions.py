@@ -108,13 +108,34 @@ def feature_cautions(
         *_sentinels(measures),
         *_zeros_for_missing(measures),
         *_heavy_tails(measures),
-        *_correlated([evidence[index].name for index in indices], moving),
+        *_correlated([evidence[index].name for index in indices], _correlations(moving)),
         *_composites(measures, table),
-        *_raw_scales([evidence[index].name for index in indices], moving),
+        *_raw_scales([evidence[index].name for index in indices], np.array([column.std() for column in moving.T])),
         *_extremes(values),
         *_few_customers(len(keys), len(measures) + len({indicator.column for indicator in indicators.values()})),
         *_leaks(table),
     ]
+
+
+def cautions_from_sums(
+    evidence: Sequence[FeatureFacts], correlations: Values, widths: Values, customers: int, categories: int
+) -> list[Remark]:
+    """Remarks on measures of which sums alone are known: their correlations (d, d) and standard deviations (d,) as they
+    will be clustered, beside so many `categories`."""
+    moving = [index for index, one in enumerate(evidence) if not one.still]
+    names = [evidence[index].name for index in moving]
+    return [
+        *_constants(evidence),
+        *_heavy_tails(evidence),
+        *_correlated(names, correlations[np.ix_(moving, moving)]),
+        *_raw_scales(names, widths[moving]),
+        *_few_customers(customers, len(evidence) + categories),
+    ]
+
+
+def _correlations(values: Values) -> Values:
+    """Those of columns (n, d); none of fewer than three customers."""
+    return correlation_matrix(values) if len(values) >= 3 and values.shape[1] > 1 else np.eye(values.shape[1])
 
 
 def _identifiers(measures: Sequence[FeatureFacts]) -> Iterator[Remark]:
@@ -218,10 +239,7 @@ def _heavy_tails(measures: Sequence[FeatureFacts]) -> Iterator[Remark]:
         )
 
 
-def _correlated(names: Sequence[str], values: Values) -> Iterator[Remark]:
-    if len(names) < 2 or len(values) < 3:
-        return
-    r = correlation_matrix(values)
+def _correlated(names: Sequence[str], r: Values) -> Iterator[Remark]:
     pairs = [(abs(r[i, j]), r[i, j], names[i], names[j]) for i in range(len(names)) for j in range(i + 1, len(names))]
     close = sorted((pair for pair in pairs if pair[0] >= HIGH_CORRELATION), key=lambda pair: -pair[0])
     if close:
@@ -260,8 +278,7 @@ def _composites(measures: Sequence[FeatureFacts], table: pd.DataFrame) -> Iterat
             )
 
 
-def _raw_scales(names: Sequence[str], values: Values) -> Iterator[Remark]:
-    widths = np.array([column.std() for column in values.T])
+def _raw_scales(names: Sequence[str], widths: Values) -> Iterator[Remark]:
     if len(widths) < 2 or widths.max() <= WIDE_RATIO * widths.min():
         return
     widest = int(widths.argmax())

@@ -19,6 +19,7 @@ from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.segmentation import AssignmentRule, Segmentation, order_by_size
 from gauger.tables import Session, transaction
+from gauger.warehouse.cautions import about_features
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.describing import describe, profile_of, with_what_was_seen
 from gauger.warehouse.learning import Learned, learn
@@ -290,8 +291,12 @@ def _remarks(learned: Learned, sizes: pd.Series, seg: Segmentation, wanted: Want
             "(--max-iterations).",
         )
     yield from map(said, about_tiny(sizes))
+    known = about_features(learned)
+    yield from map(said, known)
     if len(seg.codes):
-        yield from map(said, about_sample(seg, learned.survey.kept, wanted.max_iterations))
+        told = {one.code for one in known}
+        sampled = about_sample(seg, learned.survey.kept, wanted.max_iterations)
+        yield from (said(one) for one in sampled if one.code not in told)
 
 
 def rename_segments(session: Session, destination: Destination, names: Mapping[int, str]) -> None:
