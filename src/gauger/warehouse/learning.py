@@ -30,7 +30,7 @@ from gauger.tables import Session
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.dialects import times_power
 from gauger.warehouse.order_statistics import quantiles_of
-from gauger.warehouse.survey import customers_of, survey
+from gauger.warehouse.survey import survey_table
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,8 +73,7 @@ def learn(session: Session, table: str, wanted: Wanted) -> Learned:
     recipes = settings.by_feature(wanted.measures, wanted.categories)
     refuse_unlearnable(recipes, "in a database")
     with task("learning features"):
-        customers = customers_of(session, table, wanted, recipes)
-        seen = survey(customers, wanted, recipes)
+        customers, seen = survey_table(session, table, wanted, recipes)
         indicators = indicators_of(wanted, seen, recipes)
         recipes |= settings.of_indicators(indicators, shares_of(indicators, seen), recipes)
         customers = replace(customers, indicators=indicators, dropped=dropped_by(recipes, wanted))

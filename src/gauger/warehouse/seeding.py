@@ -12,7 +12,7 @@ from gauger.algorithms import Stream
 from gauger.algorithms.kmeans import iterate, steps_for
 from gauger.columns import Values
 from gauger.errors import SettingError
-from gauger.features import sql_name
+from gauger.features import DOUBLE, sql_name, sql_number
 from gauger.progress import task
 from gauger.warehouse.dialects import times_power
 from gauger.warehouse.learning import Learned, moments_in, moments_of
@@ -25,7 +25,7 @@ SAMPLE = 20_000
 million (`benchmarks.in_the_warehouse`)."""
 _FIELD = 2_000
 """Customers of it that starts race on, as in memory (`benchmarks.kmeans_starts`)."""
-_TRIAL_ITERATIONS = 12
+_TRIAL_ITERATIONS = 8
 """Iterations of a race: judgement, for starts that are seeded with care."""
 _FINISHED = 3
 """Starts that are finished on the whole sample: judgement."""
@@ -155,12 +155,12 @@ def _seeds(sample: Sample, most: int, count: int, draws: np.random.Generator) ->
         f"SELECT id FROM {sample.table_of(most)} ORDER BY id LIMIT 1 OFFSET {int(draws.integers(most))}"
     )
     seeds = [int(first)]
-    total = _left(sample, most, [], seeds)[0]
     while len(seeds) < count:
-        drawn = _drawn(sample, most, seeds, [int(draw * total) for draw in draws.random(candidates).tolist()])
-        left = _left(sample, most, seeds, drawn)
-        total = min(left)
-        seeds.append(drawn[left.index(total)])
+        drawn = _drawn(sample, most, seeds, draws.random(candidates).tolist())
+        if len(seeds) + 1 < count and len(drawn) > 1:  # of the last one anything is left
+            left = _left(sample, most, seeds, drawn)
+            drawn = [drawn[left.index(min(left))]]
+        seeds.append(drawn[0])
     return seeds
 
 
@@ -205,16 +205,17 @@ def _scaled(sample: Sample, square: str) -> str:
     return times_power(square, int(steps_for(np.array([farthest]))[0]))
 
 
-def _drawn(sample: Sample, most: int, seeds: Sequence[int], marks: Sequence[int]) -> list[int]:
-    """Candidates drawn with a chance by their squared distance to the nearest seed: where its running sum passes each
-    mark."""
+def _drawn(sample: Sample, most: int, seeds: Sequence[int], shares: Sequence[float]) -> list[int]:
+    """Candidates drawn with a chance by their squared distance to the nearest seed: where its running sum passes a
+    share of the whole."""
     dialect, session = sample.learned.customers.dialect, sample.learned.customers.session
     near = _least(sample, [_squares(sample, at) for at in range(1, len(seeds) + 1)])
     whole = f"{dialect.whole(_scaled(sample, f'({near})'))} AS apart"
     apart = dialect.select("near", ["id", whole], _joined(sample, most, seeds))
-    upto = f"SELECT id, SUM(apart) OVER (ORDER BY id ROWS UNBOUNDED PRECEDING) AS upto FROM {apart}"
-    asked = [f"MIN(CASE WHEN upto > {mark} THEN id END)" for mark in marks]
-    found = session.row(f"SELECT {', '.join(asked)} FROM ({upto}) AS running")
+    running = f"SELECT id, SUM(apart) OVER (ORDER BY id ROWS UNBOUNDED PRECEDING) AS upto FROM {apart}"
+    passed = f"CAST(upto AS {DOUBLE}) > {{}} * (SELECT CAST(MAX(upto) AS {DOUBLE}) FROM running)"
+    asked = [f"MIN(CASE WHEN {passed.format(sql_number(share))} THEN id END)" for share in shares]
+    found = session.row(f"WITH running AS ({running}) SELECT {', '.join(asked)} FROM running")
     return [int(one) for one in dict.fromkeys(found) if one is not None] or _any_other(sample, most, seeds)
 
 
@@ -223,10 +224,9 @@ def _left(sample: Sample, most: int, seeds: Sequence[int], candidates: Sequence[
     dialect, session = sample.learned.customers.dialect, sample.learned.customers.session
     squares = [_squares(sample, at) for at in range(1, len(seeds) + len(candidates) + 1)]
     named = [f"{square} AS to_{at}" for at, square in enumerate(squares[len(seeds) :])]
-    if seeds:
-        named.append(f"{_least(sample, squares[: len(seeds)])} AS nearest")
+    named.append(f"{_least(sample, squares[: len(seeds)])} AS nearest")
     select = dialect.select("near", named, _joined(sample, most, [*seeds, *candidates]))
-    least = [f"{dialect.least}(nearest, to_{at})" if seeds else f"to_{at}" for at in range(len(candidates))]
+    least = [f"{dialect.least}(nearest, to_{at})" for at in range(len(candidates))]
     asked = [dialect.whole_sum(_scaled(sample, one)) for one in least]
     return list(map(dialect.int_of, session.row(f"SELECT {', '.join(asked)} FROM {select}")))
 

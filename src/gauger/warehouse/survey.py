@@ -1,7 +1,7 @@
 """The first look at customers in a database: how many, what they lack, from where to where, and which levels."""
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow as pa
@@ -18,52 +18,68 @@ _MOST_LEVELS = 1_000
 """Levels that are counted before a category is given up: far more than make sense."""
 
 
-def customers_of(session: Session, table: str, wanted: Wanted, recipes: Mapping[str, Recipe]) -> Customers:
-    """The customers of a table, without indicators; raises for columns that there are not or that hold no numbers."""
+def survey_table(
+    session: Session, table: str, wanted: Wanted, recipes: Mapping[str, Recipe]
+) -> tuple[Customers, Survey]:
+    """The customers of a table, without indicators, and what is known of them; raises for columns that there are not or
+    that hold no numbers, and for keys and gaps that will not do."""
     relation = relation_of(session, table)
     relation.refuse_lacking([wanted.key, *wanted.measures, *wanted.categories])
     relation.refuse_no_numbers(wanted.measures)
-    found = Customers(session, relation, wanted.key, wanted.measures, dropped=dropped_by(recipes, wanted))
-    floats = found.floats()
-    if floats:
-        asked = [
-            f"COUNT({relation.number(name)}), COUNT({found.dialect.known(relation.number(name))})" for name in floats
-        ]
-        counts = session.row(f"SELECT {', '.join(asked)} FROM {relation.sql}")
-        odd = [name for name, all_of, known in zip(floats, counts[::2], counts[1::2], strict=True) if all_of != known]
-        found = replace(found, not_a_number=frozenset(odd))
-    return found
-
-
-def survey(customers: Customers, wanted: Wanted, recipes: Mapping[str, Recipe]) -> Survey:
-    """Look at everyone for the first time; raises for keys and gaps that will not do."""
-    relation, session = customers.relation, customers.session
-    columns = [*map(customers.known, wanted.measures), *map(sql_name, wanted.categories)]
-    names = [*wanted.measures, *wanted.categories]
-    rows, *known = session.row(f"SELECT COUNT(*){''.join(f', COUNT({one})' for one in columns)} FROM {relation.sql}")
-    missing = {name: rows - count for name, count in zip(names, known, strict=True)}
+    customers = Customers(session, relation, wanted.key, wanted.measures, dropped=dropped_by(recipes, wanted))
+    customers = replace(customers, not_a_number=frozenset(customers.floats()))
+    everyone = _counted(customers, wanted, relation.sql)
+    plain = [name for name in customers.floats() if everyone.written[name] == everyone.known[name]]
+    customers = replace(customers, not_a_number=customers.not_a_number - set(plain))
     refuse_bad_keys(customers)
-    ends = [f", MIN({one}), MAX({one})" for one in map(customers.known, wanted.measures)]
-    kept, *more = session.row(
-        f"SELECT COUNT(*){''.join(f', COUNT({one})' for one in columns)}{''.join(ends)} FROM {customers.source}"
-    )
-    present, ends_found = more[: len(names)], more[len(names) :]
-    lows, highs = (np.array([np.nan if one is None else float(one) for one in ends_found[at::2]]) for at in (0, 1))
+    names = [*wanted.measures, *wanted.categories]
+    missing = {name: everyone.rows - everyone.known[name] for name in names}
+    gone = any(missing[name] for name in customers.dropped)
+    kept = _counted(customers, wanted, customers.source) if gone else everyone
+    lows, highs = (np.array([kept.ends[name][at] for name in wanted.measures]) for at in (0, 1))
     _refuse_infinite(customers, lows, highs)
     found = Survey(
-        int(rows),
-        int(kept),
+        everyone.rows,
+        kept.rows,
         missing,
         lows,
         highs,
         {name: _levels(customers, name) for name in wanted.categories},
-        {name: int(kept - count) for name, count in zip(names, present, strict=True)},
+        {name: kept.rows - kept.known[name] for name in names},
         0,
         False,
         BottomRows(1, np.empty(0), pa.table({})),
     )
     refuse_gaps(found, recipes, wanted.categories)
-    return found
+    return customers, found
+
+
+@dataclass(frozen=True)
+class _Counted:
+    """Of some rows: how many, by column how many values are written and known, and the ends of measures."""
+
+    rows: int
+    written: Mapping[str, int]
+    known: Mapping[str, int]
+    ends: Mapping[str, tuple[float, float]]
+
+
+def _counted(customers: Customers, wanted: Wanted, source: str) -> _Counted:
+    """What one scan tells."""
+    asked = []
+    for name in wanted.measures:
+        known = customers.known(name)
+        asked += [f"COUNT({sql_name(name)})", f"COUNT({known})", f"MIN({known})", f"MAX({known})"]
+    asked += [f"COUNT({sql_name(name)})" for name in wanted.categories]
+    rows, *found = customers.session.row(f"SELECT COUNT(*), {', '.join(asked)} FROM {source}")
+    written, known_of, ends = {}, {}, {}
+    for at, name in enumerate(wanted.measures):
+        first, second, low, high = found[4 * at : 4 * at + 4]
+        written[name], known_of[name] = int(first), int(second)
+        ends[name] = (np.nan, np.nan) if low is None else (float(low), float(high))
+    for name, count in zip(wanted.categories, found[4 * len(wanted.measures) :], strict=True):
+        written[name] = known_of[name] = int(count)
+    return _Counted(int(rows), written, known_of, ends)
 
 
 def _refuse_infinite(customers: Customers, lows: np.ndarray, highs: np.ndarray) -> None:
