@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
+import gauger
 from gauger.tables import transaction
 
 
@@ -60,6 +61,11 @@ def literal(value: object) -> str:
     if isinstance(value, (int, np.integer)):
         return str(int(value))
     return "'" + str(value).replace("'", "''") + "'"
+
+
+def segmented(url: str, **settings: Any) -> gauger.DatabaseSegments:
+    """Segments in a database, of few starts: most tables of tests have no need of more."""
+    return gauger.segment_in_database(url, **{"starts": 2, **settings})
 
 
 def own_shop(kind: str, request: pytest.FixtureRequest, folder: Path) -> Shop:

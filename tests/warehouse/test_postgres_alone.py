@@ -11,7 +11,7 @@ from urllib.parse import unquote_plus
 
 import pandas as pd
 import pytest
-from own_databases import Shop, planted
+from own_databases import Shop, planted, segmented
 
 import gauger
 from gauger.engine import Wanted
@@ -36,12 +36,12 @@ def test_a_plain_user_makes_tables_in_a_schema_of_their_own(postgres: str) -> No
     _, _, rest = postgres.partition("@")
     url = f"postgresql://guest:guest@{rest}"
     with pytest.raises(gauger.errors.DatabaseError, match="permission denied"):
-        gauger.segment_in_database(url, table="base", into="segments_of_guest", count=2, **PLAIN)
-    found = gauger.segment_in_database(url, table="base", into="lab.segments", count=2, **PLAIN)
+        segmented(url, table="base", into="segments_of_guest", count=2, **PLAIN)
+    found = segmented(url, table="base", into="lab.segments", count=2, **PLAIN)
     assert shop.run("SELECT COUNT(*) FROM lab.segments") == [(found.customers,)]
     shop.run("REVOKE SELECT ON base FROM guest")
     with pytest.raises(gauger.errors.DatabaseError, match="permission denied"):
-        gauger.segment_in_database(url, table="base", into="lab.other", count=2, **PLAIN)
+        segmented(url, table="base", into="lab.other", count=2, **PLAIN)
 
 
 def _has_role(shop: Shop, name: str) -> bool:
@@ -65,7 +65,7 @@ def test_a_table_that_changes_under_way_is_told(postgres: str, monkeypatch: pyte
     shop = Shop(postgres)
     shop.write("base", planted(2, 60))
     _meanwhile(monkeypatch, lambda _: shop.run("INSERT INTO base VALUES ('new', 1, 2, 3)"))
-    found = gauger.segment_in_database(postgres, table="base", into="segments", count=2, replace=True, **PLAIN)
+    found = segmented(postgres, table="base", into="segments", count=2, replace=True, **PLAIN)
     assert found.customers == 60
     assert [one.code for one in found.remarks] == ["source-changed"]
     assert shop.run("SELECT COUNT(*) FROM segments") == [(60,)]
@@ -84,7 +84,7 @@ def test_a_connection_that_is_cut_is_one_error_and_leaves_nothing(
 
     _meanwhile(monkeypatch, cut)
     with pytest.raises(gauger.errors.DatabaseError) as told:
-        gauger.segment_in_database(postgres, table="base", into="cut", count=2, out=tmp_path / "study", **PLAIN)
+        segmented(postgres, table="base", into="cut", count=2, out=tmp_path / "study", **PLAIN)
     assert "pear" not in str(told.value)
     assert shop.run("SELECT to_regclass('cut'), to_regclass('cut_centres')") == [(None, None)]
     assert not (tmp_path / "study").exists()
@@ -99,7 +99,7 @@ def test_the_time_limit_of_statements_is_heeded(postgres: str) -> None:
     separator = "&" if "?" in postgres else "?"
     url = f"{postgres}{separator}options=-c%20statement_timeout%3D300"
     with pytest.raises(gauger.errors.DatabaseError, match="statement timeout"):
-        gauger.segment_in_database(
+        segmented(
             url,
             table="slow",
             into="segments",

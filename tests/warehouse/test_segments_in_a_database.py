@@ -7,7 +7,7 @@ import pandas as pd
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from own_databases import Shop, own_shop, planted, quoted
+from own_databases import Shop, own_shop, planted, quoted, segmented
 
 import gauger
 from gauger.engine import Wanted
@@ -47,7 +47,7 @@ def _segments(shop: Shop, into: str = "segments") -> pd.DataFrame:
 def test_segments_are_those_of_memory(shop: Shop) -> None:
     table = planted(1)
     shop.write("base", table)
-    found = gauger.segment_in_database(shop.url, table="base", into="segments", count=4, replace=True, **PLAIN)
+    found = segmented(shop.url, table="base", into="segments", count=4, replace=True, **PLAIN)
     memory = gauger.segment_by_kmeans(gauger.prepare(table, **PLAIN), 4)
     both = memory.assignments.merge(_segments(shop), on="who")
     assert len(both) == len(table) == found.customers
@@ -67,7 +67,7 @@ def test_segments_are_those_of_memory(shop: Shop) -> None:
 def test_every_treatment_is_learned_as_in_memory(shop: Shop) -> None:
     table = _treated_members()
     shop.write("base", table)
-    found = gauger.segment_in_database(shop.url, table="base", into="segments", count=3, replace=True, **TREATED)
+    found = segmented(shop.url, table="base", into="segments", count=3, replace=True, **TREATED)
     features = gauger.prepare(table, **TREATED)
     assert [one.name for one in found.model.features] == list(features.names)
     for one in found.model.features:
@@ -82,15 +82,15 @@ def test_every_treatment_is_learned_as_in_memory(shop: Shop) -> None:
 def test_two_runs_give_the_same_bits_whatever_the_order_of_rows(shop: Shop) -> None:
     table = _treated_members()
     results = []
-    for rows in (table, table.sample(frac=1.0, random_state=3)):
+    for rows in (table, table.iloc[::-1]):
         shop.write("base", rows)
-        found = gauger.segment_in_database(shop.url, table="base", into="segments", count=3, replace=True, **TREATED)
+        found = segmented(shop.url, table="base", into="segments", count=3, replace=True, **TREATED)
         results.append((found.model.centres.tobytes(), found.wcss, found.model.fingerprint))
     assert results[0][0] == results[1][0]
     assert results[0][2] == results[1][2]
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.lists(st.tuples(st.sampled_from([-3.0, 0.0, 0.5, 1.0, 7.25, 1e6]), st.integers(-4, 9)), min_size=3, max_size=40),
     st.integers(1, 3),
@@ -105,7 +105,7 @@ def test_small_tables_end_where_nobody_would_change_segment(
         return
     shop = own_shop("duckdb", request, tmp_path_factory.mktemp("small"))
     shop.write("base", table)
-    found = gauger.segment_in_database(shop.url, table="base", into="segments", key="who", count=count, scale=scale)
+    found = segmented(shop.url, table="base", into="segments", key="who", count=count, scale=scale, starts=4)
     values = gauger.prepare(table, key="who", scale=scale).values
     codes = _segments(shop).sort_values("who")["segment"].to_numpy()
     centres = found.model.centres
@@ -117,16 +117,16 @@ def test_small_tables_end_where_nobody_would_change_segment(
         np.testing.assert_allclose(centres[number - 1], values[codes == number].mean(axis=0), atol=1e-9 * size)
     assert found.wcss == pytest.approx(own.sum(), rel=1e-9, abs=1e-9 * size)
     memory = gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale=scale), count)
-    assert found.wcss <= memory.wcss * 1.25 + 1e-9 * size
+    assert found.wcss <= memory.wcss * 1.001 + 1e-9 * size
 
 
 def test_a_segment_that_empties_begins_anew_and_repeats_count(shop: Shop) -> None:
     table = pd.DataFrame({"who": range(60), "visits": [0.0] * 40 + [1.0] * 10 + [2.0] * 5 + [50.0] * 5})
     shop.write("base", table)
-    found = gauger.segment_in_database(shop.url, table="base", into="segments", key="who", count=4, replace=True)
+    found = segmented(shop.url, table="base", into="segments", key="who", count=4, replace=True)
     assert found.sizes.tolist() == [40, 10, 5, 5]
     with pytest.raises(gauger.errors.SettingError, match="only 4 distinct combinations"):
-        gauger.segment_in_database(shop.url, table="base", into="segments", key="who", count=5, replace=True)
+        segmented(shop.url, table="base", into="segments", key="who", count=5, replace=True)
 
 
 def test_tables_that_are_there_are_kept_unless_they_are_to_be_replaced(shop: Shop) -> None:
@@ -134,12 +134,12 @@ def test_tables_that_are_there_are_kept_unless_they_are_to_be_replaced(shop: Sho
     shop.write("segments", pd.DataFrame({"mine": [1]}))
     wanted = {"table": "base", "into": "segments", "count": 2, **PLAIN}
     with pytest.raises(gauger.errors.DatabaseError, match="has a table segments already"):
-        gauger.segment_in_database(shop.url, **wanted)
+        segmented(shop.url, **wanted)
     assert shop.run("SELECT mine FROM segments") == [(1,)]
-    gauger.segment_in_database(shop.url, replace=True, **wanted)
+    segmented(shop.url, replace=True, **wanted)
     assert shop.run("SELECT COUNT(*) FROM segments")[0][0] == 60
     with pytest.raises(gauger.errors.DatabaseError, match="is the table that is read"):
-        gauger.segment_in_database(shop.url, **{**wanted, "into": "base"}, replace=True)
+        segmented(shop.url, **{**wanted, "into": "base"}, replace=True)
 
 
 def test_what_fails_late_leaves_nothing(shop: Shop, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -151,7 +151,7 @@ def test_what_fails_late_leaves_nothing(shop: Shop, monkeypatch: pytest.MonkeyPa
 
     monkeypatch.setattr("gauger.warehouse.segmenting.write_centres", broken)
     with pytest.raises(gauger.errors.DatabaseError, match="went dead"):
-        gauger.segment_in_database(shop.url, table="base", into="late", count=2, **PLAIN)
+        segmented(shop.url, table="base", into="late", count=2, **PLAIN)
     with pytest.raises(gauger.errors.GaugerError):
         shop.run("SELECT * FROM late")
 
@@ -181,7 +181,7 @@ def test_any_name_is_only_a_name(shop: Shop) -> None:
     table = table.rename(columns={"who": key})
     for base, into in (('ba"se', 'my "seg"ments'), ("x'; DROP TABLE base; --", "SELECT")):
         shop.write(base, table)
-        found = gauger.segment_in_database(
+        found = segmented(
             shop.url,
             table=quoted(base),
             into=quoted(into),
@@ -217,32 +217,33 @@ def test_customers_that_will_not_do_are_refused(
     table.loc[table.index[:2], column] = value
     shop.write("base", table)
     with pytest.raises(error, match=words):
-        gauger.segment_in_database(shop.url, table="base", into="segments", count=2, replace=True, **PLAIN)
+        segmented(shop.url, table="base", into="segments", count=2, replace=True, **PLAIN)
 
 
 def test_wrong_names_are_told(shop: Shop) -> None:
     shop.write("base", planted(4, 20))
     wanted: dict[str, Any] = {"into": "segments", "count": 2, "key": "who", "replace": True}
     with pytest.raises(gauger.errors.UnknownTableError, match="did you mean 'base'"):
-        gauger.segment_in_database(shop.url, table="bases", **wanted)
+        segmented(shop.url, table="bases", **wanted)
     with pytest.raises(gauger.errors.UnknownColumnError, match=r"did you mean '?visits"):
-        gauger.segment_in_database(shop.url, table="base", features=["visit"], **wanted)
+        segmented(shop.url, table="base", features=["visit"], **wanted)
     shop.run("ALTER TABLE base ADD COLUMN area TEXT", "UPDATE base SET area = 'x'")
     with pytest.raises(gauger.errors.ColumnValuesError, match="holds text in the database"):
-        gauger.segment_in_database(shop.url, table="base", features=["area"], **wanted)
+        segmented(shop.url, table="base", features=["area"], **wanted)
     with pytest.raises(gauger.errors.SettingError, match="cannot be learned in a database"):
-        gauger.segment_in_database(shop.url, table="base", features=["visits"], scale="rank", **wanted)
+        segmented(shop.url, table="base", features=["visits"], scale="rank", **wanted)
+    shop.write("bare", planted(4, 20).head(0).astype({"who": str}))
+    with pytest.raises(gauger.errors.SettingError, match="bare has no rows"):
+        segmented(shop.url, table="bare", features=["visits"], **wanted)
     with pytest.raises(gauger.errors.SettingError, match="only 20 customers"):
-        gauger.segment_in_database(shop.url, table="base", features=["visits"], **{**wanted, "count": 21})
+        segmented(shop.url, table="base", features=["visits"], **{**wanted, "count": 21})
 
 
 def test_customers_left_out_are_in_no_table_and_told(shop: Shop) -> None:
     table = planted(4, 60)
     table.loc[table.index[:5], "age"] = None
     shop.write("base", table)
-    found = gauger.segment_in_database(
-        shop.url, table="base", into="segments", count=2, missing={"age": "drop"}, replace=True, **PLAIN
-    )
+    found = segmented(shop.url, table="base", into="segments", count=2, missing={"age": "drop"}, replace=True, **PLAIN)
     assert (found.customers, found.left_out) == (55, 5)
     assert not set(_segments(shop)["who"]) & set(table["who"][:5])
     assert [one.code for one in found.remarks] == ["customers-left-out"]
@@ -266,9 +267,7 @@ def test_only_a_sample_that_was_asked_for_leaves_the_database(shop: Shop) -> Non
     of_columns = r"pg_attribute|_info|information_schema|place IN"  # and of SQLite's quantiles, values of one column
     about_customers = {told: rows for told, rows in most.items() if not re.search(of_columns, told)}
     assert max(about_customers.values()) == 3  # a row a segment, and never one a customer
-    found = gauger.segment_in_database(
-        shop.url, table="base", into="segments", count=3, sample=50, replace=True, **PLAIN
-    )
+    found = segmented(shop.url, table="base", into="segments", count=3, sample=50, replace=True, **PLAIN)
     assert found.sample is not None
     assert len(found.sample.codes) == 50
     assert found.sample.noun.many == "sampled customers"
@@ -281,9 +280,7 @@ def test_a_view_and_a_schema_are_read(postgres: str) -> None:
     shop.run('DROP SCHEMA IF EXISTS "Week.4" CASCADE', 'CREATE SCHEMA "Week.4"')
     shop.write("plain", planted(8, 80))
     shop.run('CREATE VIEW "Week.4"."Base" AS SELECT * FROM plain WHERE visits IS NOT NULL')
-    found = gauger.segment_in_database(
-        postgres, table='"Week.4"."Base"', into='"Week.4".segments', count=4, noun="guest", **PLAIN
-    )
+    found = segmented(postgres, table='"Week.4"."Base"', into='"Week.4".segments', count=4, noun="guest", **PLAIN)
     assert found.customers == 80
     ((told,),) = shop.run("SELECT obj_description('\"Week.4\".segments'::regclass)")
     assert "4 segments of 80 guests of Week.4.Base by k-means on visits, spend, age" in told
@@ -329,7 +326,7 @@ def test_every_kind_of_number_and_key_is_taken(kind: str, request: pytest.Fixtur
         )
         shop.run(f"INSERT INTO kinds VALUES ({own})")
     measures = [name for name in columns if name not in ("who", "kind", "day")]
-    found = gauger.segment_in_database(
+    found = segmented(
         shop.url,
         table="kinds",
         into="by_kind",
@@ -356,8 +353,8 @@ def test_nan_is_a_gap_and_infinity_is_refused(kind: str, request: pytest.Fixture
     shop.write("base", planted(9, 40))
     shop.run("UPDATE base SET age = 'NaN' WHERE who IN ('M0001', 'M0002')")
     with pytest.raises(gauger.errors.MissingValuesError, match="age"):
-        gauger.segment_in_database(shop.url, table="base", into="segments", count=2, replace=True, **PLAIN)
-    found = gauger.segment_in_database(
+        segmented(shop.url, table="base", into="segments", count=2, replace=True, **PLAIN)
+    found = segmented(
         shop.url, table="base", into="segments", count=2, missing={"age": "median"}, replace=True, **PLAIN
     )
     assert found.profile.known.loc["everyone"].tolist() == [40, 40, 38]
@@ -365,15 +362,13 @@ def test_nan_is_a_gap_and_infinity_is_refused(kind: str, request: pytest.Fixture
     assert placed.customers["customers"].tolist() == found.sizes.tolist()
     shop.run("UPDATE base SET spend = 'Infinity' WHERE who = 'M0003'")
     with pytest.raises(gauger.errors.ColumnValuesError, match="'spend' is infinite or beyond measure in 1 row"):
-        gauger.segment_in_database(
-            shop.url, table="base", into="segments", count=2, missing={"age": "median"}, replace=True, **PLAIN
-        )
+        segmented(shop.url, table="base", into="segments", count=2, missing={"age": "median"}, replace=True, **PLAIN)
 
 
 def test_names_of_features_that_tables_have_themselves(shop: Shop) -> None:
     table = planted(9, 40).rename(columns={"visits": "Segment", "spend": "customers", "age": "distance"})
     shop.write("base", table)
-    gauger.segment_in_database(shop.url, table="base", into="segments", key="who", count=2, replace=True)
+    segmented(shop.url, table="base", into="segments", key="who", count=2, replace=True)
     rows = shop.run('SELECT "Segment_", "customers_", "distance", customers FROM segments_centres ORDER BY segment')
     assert len(rows) == 2
     assert sum(row[3] for row in rows) == 40
@@ -387,12 +382,10 @@ def test_features_that_spoil_a_study_are_told_as_in_memory(shop: Shop) -> None:
     table["same"] = 4.0
     shop.write("base", table)
     wanted: dict[str, Any] = {"key": "who", "features": ["visits", "spend", "again", "same"], "scale": "none"}
-    found = gauger.segment_in_database(shop.url, table="base", into="segments", count=2, replace=True, **wanted)
+    found = segmented(shop.url, table="base", into="segments", count=2, replace=True, **wanted)
     memory = {str(one) for one in gauger.prepare(table, **wanted).remarks}
     told = {str(one) for one in found.remarks if one.code in ("constant", "heavy-tail", "correlated", "raw-scales")}
     assert {one.code for one in found.remarks} >= {"constant", "heavy-tail", "correlated"}
     assert told <= memory
-    only_one = gauger.segment_in_database(
-        shop.url, table="base", into="segments", key="who", features=["visits"], count=2, replace=True
-    )
+    only_one = segmented(shop.url, table="base", into="segments", key="who", features=["visits"], count=2, replace=True)
     assert only_one.remarks == ()

@@ -7,7 +7,7 @@ from urllib.parse import quote_plus
 import numpy as np
 import pandas as pd
 import pytest
-from own_databases import Shop, planted
+from own_databases import Shop, planted, segmented
 from own_postgres import PASSWORD
 
 import gauger
@@ -49,9 +49,7 @@ def _written(shop: Shop, table: pd.DataFrame, name: str = "base") -> None:
 def test_a_profile_is_that_of_memory(shop: Shop, tmp_path: Path) -> None:
     table = _members()
     _written(shop, table)
-    gauger.segment_in_database(
-        shop.url, table="base", into="segments", count=4, replace=True, out=tmp_path / "study", **PLAIN
-    )
+    segmented(shop.url, table="base", into="segments", count=4, replace=True, out=tmp_path / "study", **PLAIN)
     study = gauger.open_study(tmp_path / "study")
     found = study.profile
     memory = gauger.profile(gauger.segment_by_kmeans(gauger.prepare(table, **PLAIN), 4), table)
@@ -197,9 +195,7 @@ def test_events_that_will_not_do_are_refused(postgres: str) -> None:
 def test_a_study_knows_what_it_is_and_keeps_its_names(shop: Shop, tmp_path: Path) -> None:
     shop.write("base", planted(15, 120))
     folder = tmp_path / "study"
-    found = gauger.segment_in_database(
-        shop.url, table="base", into="segments", count=4, replace=True, out=folder, **PLAIN
-    )
+    found = segmented(shop.url, table="base", into="segments", count=4, replace=True, out=folder, **PLAIN)
     assert not (folder / "assignments.csv").exists()
     assert not any("pear" in path.read_text() for path in folder.glob("*.[tj]*"))  # a part of the password
     study = gauger.open_study(folder)

@@ -148,7 +148,7 @@ def _iterated(learned: Learned, count: int) -> _Found:
     sums = DatabaseSums(points, (learned.means, spread))
     with task("k-means over everyone"):
         found = iterate(sums, begun.centres, learned.wanted.max_iterations)
-        return _Found(found, sums.sums_at(found.centres).weight, begun.starts)
+        return _Found(found, sums.sizes_at(found.centres), begun.starts)
 
 
 def points_of(learned: Learned) -> Points:

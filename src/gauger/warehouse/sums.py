@@ -63,6 +63,7 @@ class DatabaseSums:
     def __init__(self, points: Points, spread: tuple[Values, float]) -> None:
         self._points, self._spread = points, spread
         self._sizes: Values | None = None
+        self._centres: Values | None = None
 
     def spread(self) -> tuple[Values, float]:
         return self._spread
@@ -71,10 +72,17 @@ class DatabaseSums:
         weight, total = self._points.sums_by(placed_at(self._points, centres), len(centres))
         sizes = weight.copy()
         moved = int(sizes.sum()) if self._sizes is None else int(np.abs(sizes - self._sizes).sum()) // 2
-        self._sizes = sizes
+        self._sizes, self._centres = sizes, centres
         if not weight.all():
             moved += begin_anew(centres, weight, total, self._farthest(centres, int((weight == 0.0).sum())))
         return SegmentSums(weight, total, moved)
+
+    def sizes_at(self, centres: Values) -> Values:
+        """Customers (k,) of each segment, without a look where the last one was at these centres."""
+        if self._sizes is None or not np.array_equal(centres, self._centres):  # type: ignore[arg-type]
+            self.sums_at(centres)
+        assert self._sizes is not None
+        return self._sizes
 
     def _farthest(self, centres: Values, most: int) -> Values:
         """Those (m, d) farthest from their centres, for segments that begin anew with them."""

@@ -29,6 +29,8 @@ def survey_table(
     customers = Customers(session, relation, wanted.key, wanted.measures, dropped=dropped_by(recipes, wanted))
     customers = replace(customers, not_a_number=frozenset(customers.floats()))
     everyone = _counted(customers, wanted, relation.sql)
+    if not everyone.rows:
+        raise SettingError(f"there are no customers to segment: {table} has no rows.")
     plain = [name for name in customers.floats() if everyone.written[name] == everyone.known[name]]
     customers = replace(customers, not_a_number=customers.not_a_number - set(plain))
     refuse_bad_keys(customers)
