@@ -47,9 +47,9 @@ TERMINALS = {
     "--holdout 0.3 --out spring",
     "measure": "gauger measure campaign/hand-off outcomes.csv --responded came --value spent",
     "warehouse": "gauger segment duckdb:///ostrel.duckdb --table behaviour --key member_id --in-database "
-    f"{PREPARATION} --count 4 --into lab_segments --out there && gauger profile there",
+    f"{PREPARATION} --count 4 --into there --out there && gauger profile there",
 }
-LONG = ("demo", "warehouse")
+LONG = ("demo",)
 """Terminals with more lines than a screen has at the usual size."""
 STACKED = {"handoff": ("handoff", "measure")}
 """Terminals that are one picture, one below the other."""
