@@ -211,6 +211,7 @@ def test_a_study_knows_what_it_is_and_keeps_its_names(shop: Shop, tmp_path: Path
     page = gauger.write_report(folder, tmp_path / "report.html").read_text()
     assert "stay in their database" in page
     assert "120 customers" in page
+    assert "Mixed up with" not in page  # nobody knows without customers
     gauger.write_workbook(folder, tmp_path / "report.xlsx")
     again = gauger.run_plan(folder / "plan.toml", tmp_path / "again", replace=True)
     assert (tmp_path / "again" / "profile" / "means.csv").exists()

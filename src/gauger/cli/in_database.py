@@ -61,8 +61,10 @@ def url_and_table(source: str | None, reading: Reading) -> tuple[str, str]:
         raise typer.BadParameter(
             "--in-database is for a database's URL, such as postgresql://user@host/shop.", param_hint="TABLE"
         )
-    if reading.table is None or reading != Reading(table=reading.table):
-        raise typer.BadParameter("inside a database a table or view is read, and nothing else.", param_hint="--table")
+    if reading.table is None:
+        raise typer.BadParameter("say which table or view of the database.", param_hint="--table")
+    if reading != Reading(table=reading.table):
+        raise typer.BadParameter("inside a database a table or view is read as it is, by --table alone.")
     return source, reading.table
 
 

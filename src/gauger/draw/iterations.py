@@ -58,7 +58,8 @@ def iteration_history(seg: Segmentation) -> Figure:
     upper.set_yscale("symlog", linthresh=1)
     upper.set_ylim(0.0, max(int(moved.max()), 1) * 2.5)
     upper.yaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:,.0f}"))
-    dress(upper, title=f"{first_up(few + seg.noun.many)} who changed segment, on a logarithmic scale", y=seg.noun.many)
+    who = f"{few}{seg.noun.many}{'' if few else ' who'} changed segment"
+    dress(upper, title=f"{first_up(who)}, on a logarithmic scale", y=seg.noun.many)
     for number in (history.index[0], history.index[-1]):
         went = int(moved.loc[number])
         upper.annotate(

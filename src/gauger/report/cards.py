@@ -80,7 +80,7 @@ def _card(contents: Contents, number: int) -> Card:
         measures=tuple(_measures(contents, number)),
         levels=listed(own_levels(profile, number), most=9) if own_levels(profile, number) else "",
         rule=own_rule(profile, number),
-        mixed=mixed_up_with(profile, number) or "hardly with any other",
+        mixed=mixed_up_with(profile, number) or ("hardly with any other" if profile.overlap.shape[1] else ""),
         exemplar=_exemplar(contents, number),
     )
 

@@ -71,7 +71,7 @@ class Relation:
     def refuse_lacking(self, asked: Sequence[str]) -> None:
         """Raise UnknownColumnError for columns that there are not."""
         if any(name not in self.kinds for name in asked):
-            raise UnknownColumnError.among(asked, list(self.kinds))
+            raise UnknownColumnError.among(dict.fromkeys(asked), list(self.kinds))
 
     def refuse_no_numbers(self, measures: Sequence[str]) -> None:
         """Raise ColumnValuesError for measures that hold no numbers."""
