@@ -10,7 +10,7 @@ from gauger.cli.blocks import Blocks, file_customers, goes_by_blocks, knows_its_
 from gauger.cli.counts import tell_advice
 from gauger.cli.customers import MaybeSource, Place, customers_of
 from gauger.cli.density import DensityOptions, tell_advice_on_radius, told_radius
-from gauger.cli.in_database import Database, database_customers, segment_inside
+from gauger.cli.in_database import Database, database_customers
 from gauger.cli.made_study import tell_study, write_study
 from gauger.cli.options import (
     AssignmentFormat,
@@ -27,6 +27,7 @@ from gauger.cli.options import (
     two_features,
 )
 from gauger.cli.segment_blocks import segment_by_blocks
+from gauger.cli.segment_in_database import segment_inside
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
