@@ -62,11 +62,10 @@ def describe(learned: Learned, into: TableName, count: int) -> Described:
     segmented = Segmented(learned.customers, into)
     session, names = learned.customers.session, learned.names
     with task("describing segments", 4) as advance:
-        rows = session.rows(
-            f"SELECT segment, COUNT(*), AVG(distance), SUM(distance * distance) FROM {into.sql} GROUP BY segment "
-            "ORDER BY segment"
-        )
-        table = np.array([row[1:] for row in rows], dtype=np.float64)
+        (farthest,) = session.row(f"SELECT MAX(distance) FROM {into.sql}")
+        reach = np.array([[0.0, float(farthest)]])
+        asked = moments_in(learned.customers, into.sql, ["distance"], reach, "segment")
+        distances = moments_of(learned.customers, [row[1:] for row in session.rows(f"{asked} ORDER BY 1")], reach)
         gates = grouped_quantiles(learned.customers, into.sql, ["distance"], (GATE_SHARE,), "segment")
         advance(1)
         ends = original_ends(learned)
@@ -83,8 +82,8 @@ def describe(learned: Learned, into: TableName, count: int) -> Described:
     whole = grid[:, [steps // 4, steps // 2, 3 * steps // 4]]
     quartiles = np.stack([*(own[number] for number in range(1, count + 1)), whole], axis=1)
     by_number = np.array([gates[number][0, 0] for number in range(1, count + 1)])
-    squares = float(table[:, 2].sum())
-    return Described(table[:, 0], by_number, table[:, 1], squares, moments, quartiles, grid)
+    sizes, squares = distances.known[:, 0].astype(np.float64), float(distances.square_sums().sum())
+    return Described(sizes, by_number, distances.means()[:, 0], squares, moments, quartiles, grid)
 
 
 def original_ends(learned: Learned) -> Values:
