@@ -10,6 +10,7 @@ import pandas as pd
 
 from gauger.columns import Values
 from gauger.engine import QUARTILES, Moments, PartProfile
+from gauger.errors import SettingError
 from gauger.features import sql_name, sql_number
 from gauger.models import GATE_SHARE, LearnedFeature, SegmentModel, bins_of
 from gauger.progress import task
@@ -66,6 +67,11 @@ def describe(learned: Learned, into: TableName, count: int) -> Described:
         reach = np.array([[0.0, float(farthest)]])
         asked = moments_in(learned.customers, into.sql, ["distance"], reach, "segment")
         distances = moments_of(learned.customers, [row[1:] for row in session.rows(f"{asked} ORDER BY 1")], reach)
+        if len(distances.known) < count:
+            raise SettingError(
+                f"only {len(distances.known)} of {count} segments have customers when iterations end: raise "
+                "max_iterations (--max-iterations), or ask for fewer segments."
+            )
         gates = grouped_quantiles(learned.customers, into.sql, ["distance"], (GATE_SHARE,), "segment")
         advance(1)
         ends = original_ends(learned)
