@@ -193,7 +193,7 @@ def segment_in_database(
         As for `prepare`; by default every numeric column. Quantiles and means are exact. The scale "rank" and the
         transform "power" cannot be learned in a database.
     starts, max_iterations, seed : int
-        As for `segment_by_kmeans`; of more than 20,000 customers no more starts are raced than are asked for.
+        As for `segment_by_kmeans`.
     sample : int, optional
         That many customers leave the database, chosen by a hash of their keys: for figures and remarks.
     out : str or path-like, optional

@@ -27,9 +27,9 @@ _FIELD = 2_000
 """Customers of it that starts race on, as in memory (`benchmarks.kmeans_starts`)."""
 _TRIAL_ITERATIONS = 8
 """Iterations of a race: judgement, for starts that are seeded with care."""
-_CHEAP_STARTS = 4
-"""Starts raced for each one asked for where the sample is everyone, as in memory: there each takes some hundredths of a
-second, which of larger tables would be many iterations' time."""
+_MOST, _AGREEING, _ALIKE = 4, 3, 1.001
+"""Starts raced for each one asked for, as in memory. Of tables larger than the sample it is enough once so many have
+come to the best one's sum of squares, but for a thousandth: judgement."""
 _FINISHED = 3
 """Starts that are finished on the whole sample: judgement."""
 _FINISHING = 30
@@ -82,16 +82,17 @@ def seeded_centres(learned: Learned, count: int) -> Begun:
     """
     wanted = learned.wanted
     draws = Stream.STARTS_IN_A_DATABASE.generator(wanted.seed)
-    starts = wanted.starts * (_CHEAP_STARTS if learned.survey.kept <= SAMPLE else 1)
-    with _sampled(learned) as sample, task("starts of k-means", starts) as advance:
+    with _sampled(learned) as sample, task("starts of k-means", wanted.starts) as advance:
         _with_distinct(sample, count)
         sums = sample.sums(sample.field)
         raced: dict[float, Values] = {}
-        for _ in range(starts):
+        ends: list[float] = []
+        while not _is_enough(ends, wanted.starts, whole=learned.survey.kept <= SAMPLE):
             seeds = _seeds(sample, sample.field, count, draws)
             centres = _means_around(sample, sample.field, seeds)
             found = iterate(sums, centres, min(_TRIAL_ITERATIONS, wanted.max_iterations))
-            raced.setdefault(round(found.history[-1][0], 9), found.centres)
+            ends.append(round(found.history[-1][0], 9))
+            raced.setdefault(ends[-1], found.centres)
             advance(1)
         best = sorted(raced)
         whole = sample.sums(sample.size)
@@ -101,6 +102,13 @@ def seeded_centres(learned: Learned, count: int) -> Begun:
     table["wcss"] = pd.Series([one.history[-1][0] for one in ended])
     chosen = int(table["wcss"].argmin())
     return Begun(ended[chosen].centres, table.assign(chosen=table.index == chosen))
+
+
+def _is_enough(ends: Sequence[float], starts: int, *, whole: bool) -> bool:
+    """Whether enough starts have been raced, by the sums of squares that they came to, on everyone or on a sample."""
+    if whole or len(ends) < starts:
+        return len(ends) >= _MOST * starts
+    return len(ends) >= _MOST * starts or sum(one <= min(ends) * _ALIKE for one in ends) >= _AGREEING
 
 
 @contextmanager
