@@ -23,7 +23,7 @@ from gauger.wording import plural
 SAMPLE = 20_000
 """Customers of the sample that the best starts are finished on: each iteration on it takes a hundredth of one over some
 million (`benchmarks.in_the_warehouse`)."""
-_FIELD = 2_000
+_FIELD = 4_000
 """Customers of it that starts race on, as in memory (`benchmarks.kmeans_starts`)."""
 _TRIAL_ITERATIONS = 8
 """Iterations of a race: judgement, for starts that are seeded with care."""
@@ -77,8 +77,8 @@ class Begun:
 def seeded_centres(learned: Learned, count: int) -> Begun:
     """The best of some starts on a sample.
 
-    Each start is seeded as k-means++ does (Arthur & Vassilvitskii 2007), of several candidates for each seed the one
-    that leaves least; what customers are like is not told, but for means.
+    Each start is seeded as k-means++ does (Arthur & Vassilvitskii 2007), of some candidates for each seed the one that
+    leaves least; how many there are is drawn, too, as in memory. What customers are like is not told, but for means.
     """
     wanted = learned.wanted
     draws = Stream.STARTS_IN_A_DATABASE.generator(wanted.seed)
@@ -161,7 +161,7 @@ def _with_distinct(sample: Sample, count: int) -> None:
 
 def _seeds(sample: Sample, most: int, count: int, draws: np.random.Generator) -> list[int]:
     """Seeds far from each other, by their ids."""
-    candidates = 2 + int(np.log(count))
+    candidates = int(draws.integers(1, 3 + int(np.log(count))))
     session = sample.learned.customers.session
     (first,) = session.row(
         f"SELECT id FROM {sample.table_of(most)} ORDER BY id LIMIT 1 OFFSET {int(draws.integers(most))}"
