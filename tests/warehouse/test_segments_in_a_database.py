@@ -389,3 +389,18 @@ def test_features_that_spoil_a_study_are_told_as_in_memory(shop: Shop) -> None:
     assert told <= memory
     only_one = segmented(shop.url, table="base", into="segments", key="who", features=["visits"], count=2, replace=True)
     assert only_one.remarks == ()
+
+
+@pytest.mark.parametrize("kind", ["postgres", "duckdb"])
+def test_whom_a_nan_leaves_out_teaches_nothing(kind: str, request: pytest.FixtureRequest, tmp_path: Any) -> None:
+    shop = own_shop(kind, request, tmp_path)
+    table = planted(22, 60)
+    table.loc[table.index[:6], ["age", "spend"]] = [None, 9_999.0]
+    shop.write("base", table)
+    shop.run("UPDATE base SET age = 'NaN' WHERE age IS NULL")
+    wanted: dict[str, Any] = {**PLAIN, "missing": {"age": "drop"}, "cap": {"spend": (0.0, 0.9)}}
+    found = segmented(shop.url, table="base", into="segments", count=2, replace=True, **wanted)
+    memory = gauger.prepare(table, **wanted)
+    assert found.customers == 54
+    cap = found.model.features[1].treatments[1]
+    assert vars(cap) == pytest.approx(vars(memory.treatments["spend"][1]))

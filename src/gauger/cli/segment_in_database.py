@@ -40,8 +40,8 @@ def segment_inside(
         _show_only(customers, request, into, count)
         return
     known = {} if plan is None else plan.segments.model_dump(include={"starts", "max_iterations", "seed", "sample"})
-    given = known | {name: kmeans[name] for name in ("starts", "max_iterations", "seed")} | {"sample": customers.sample}
-    settings = {name: value for name, value in {**known, **_given(given)}.items() if value is not None}
+    given = {name: kmeans[name] for name in ("starts", "max_iterations", "seed")} | {"sample": customers.sample}
+    settings = _given(known) | _given(given)
     sample = settings.pop("sample", None)
     number = count or str(getattr(plan.segments if plan is not None else None, "count", "auto"))
     with study_in(out, replace=replace) as results, request.session() as session:
@@ -61,7 +61,7 @@ def segment_inside(
             refuse_remarks(plan, found.remarks)
         if results is not None:
             drawn = asked(FiguresPart() if plan is None else plan.figures, dict(figures))
-            request.write(results, found, figures=drawn, base=None if plan is None else plan)
+            request.write(results, found, figures=drawn, base=plan)
     paths = [] if results is None else results.paths
     _tell(result_of(into, out, found), paths, out)
 

@@ -1,7 +1,6 @@
 """What is done to features as SQL, in words that PostgreSQL, DuckDB and SQLite all take."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 
 from gauger.features.columns import Indicator
 from gauger.features.sql_words import sql_name
@@ -44,21 +43,14 @@ def says_twice(step: Treatment) -> bool:
     return isinstance(step, (Cap, Transform, Power, Rank))
 
 
-@dataclass(frozen=True)
-class Layer:
-    """Expressions by feature that are computed before any of the next layer's, which names them by feature."""
-
-    expressions: Mapping[str, str]
-
-
-def sql_layers(raw: Mapping[str, str], treatments: Mapping[str, Sequence[Treatment]]) -> list[Layer]:
+def sql_layers(raw: Mapping[str, str], treatments: Mapping[str, Sequence[Treatment]]) -> list[dict[str, str]]:
     """Layers of expressions from raw features (name: expression) to treated ones, so that no long one is said twice.
 
-    In every layer but the first a feature is called by its name.
+    A layer is computed before any of the next one's, in which a feature is called by its name.
     """
     left = {name: list(treatments[name]) for name in raw}
     now = dict(raw)
-    layers: list[Layer] = []
+    layers: list[dict[str, str]] = []
     while True:
         for name, steps in left.items():
             plain = layers and now[name] == name
@@ -67,7 +59,7 @@ def sql_layers(raw: Mapping[str, str], treatments: Mapping[str, Sequence[Treatme
                 said = sql_step(step, now[name] if plain else f"({now[name]})")
                 plain = plain and said == now[name]
                 now[name] = said
-        layers.append(Layer(dict(now)))
+        layers.append(dict(now))
         if not any(left.values()):
             return layers
         now = {name: name for name in raw}

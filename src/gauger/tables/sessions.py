@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
+from hashlib import blake2b
 from pathlib import Path
 from typing import Any, TypeVar
 from urllib.parse import unquote
@@ -147,8 +148,6 @@ def _first_line(error: Exception) -> str:
 
 def _key_hash(text: str, seed: int) -> int:
     """A whole number of 64 bits for a key, as SQLite has none of its own."""
-    from hashlib import blake2b
-
     digest = blake2b(f"{seed} {text}".encode(), digest_size=8).digest()
     return int.from_bytes(digest, "big", signed=True)
 
@@ -179,7 +178,6 @@ def read_duckdb(source: str, table: str | None, query: str | None, rules: Readin
     import duckdb
 
     refuse_both(table, query)
-
     quoted = ".".join('"' + part.replace('"', '""') + '"' for part in (table or "").split("."))
     statement = query if table is None else f"SELECT * FROM {quoted}"
     try:

@@ -11,13 +11,11 @@ from gauger.features import (
     NO_RANGE,
     Cap,
     FeatureFacts,
-    Fill,
     Power,
     Scale,
     Transform,
     Treatment,
     Weight,
-    apply_all,
     cautions_from_sums,
     sql_less,
     sql_number,
@@ -25,7 +23,7 @@ from gauger.features import (
 from gauger.remarks import Remark
 from gauger.warehouse.column_traits import skew_of
 from gauger.warehouse.dialects import times_power
-from gauger.warehouse.learning import Learned
+from gauger.warehouse.learning import Learned, ends_after
 
 _AT_ONCE = 150
 """Sums that are asked for in one statement: far below what any database selects at once."""
@@ -40,7 +38,7 @@ def about_features(learned: Learned) -> list[Remark]:
         tuple(step for step in steps if not isinstance(step, (Scale, Weight)))
         for steps in learned.treatments[: len(measures)]
     ]
-    ends = np.array([_ends(learned, at, before[at]) for at in range(len(measures))])
+    ends = np.array([ends_after(learned.survey, at, before[at]) for at in range(len(measures))])
     tails = _tails(learned, before, ends)
     evidence = []
     for at, name in enumerate(measures):
@@ -66,14 +64,6 @@ def about_features(learned: Learned) -> list[Remark]:
     widths = learned.deviations[: len(measures)]
     categories = len({one.column for one in learned.customers.indicators.values()})
     return cautions_from_sums(evidence, _correlations(learned), widths, learned.survey.kept, categories)
-
-
-def _ends(learned: Learned, at: int, steps: tuple[Treatment, ...]) -> Values:
-    own = [float(learned.survey.lows[at]), float(learned.survey.highs[at])]
-    fill = steps[0]
-    if isinstance(fill, Fill) and fill.filled and fill.value is not None:
-        own.append(fill.value)
-    return np.asarray(apply_all(steps[1:], np.array([min(own), max(own)])))
 
 
 def _tails(learned: Learned, before: Sequence[tuple[Treatment, ...]], ends: Values) -> list[float]:

@@ -7,7 +7,7 @@ from gauger.engine import Steps
 from gauger.features import Indicator, Treatment, sql_layers, sql_name, sql_raw
 from gauger.tables import Row, Session
 from gauger.warehouse.dialects import Dialect
-from gauger.warehouse.relations import FLOAT, Relation
+from gauger.warehouse.relations import DECIMAL, FLOAT, Relation
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,7 +60,9 @@ class Customers:
 
     def source_where(self, *tests: str) -> str:
         """The same with further conditions, none of which names what is selected."""
-        kept = [f"{self.known(name) if name in self.measures else sql_name(name)} IS NOT NULL" for name in self.dropped]
+        kept = [
+            f"{self.known(name) if name in self.not_a_number else sql_name(name)} IS NOT NULL" for name in self.dropped
+        ]
         both = [*kept, *tests]
         return f"{self.relation.sql}{' WHERE ' if both else ''}{' AND '.join(both)}"
 
@@ -73,7 +75,7 @@ class Customers:
         others = dict(also or {})
         before = self.source
         for at, layer in enumerate(layers, 1):
-            own = {**others, **layer.expressions}
+            own = {**others, **layer}
             selected = [told if told == name else f"{told} AS {name}" for name, told in own.items()]
             before = self.dialect.select(f"treated_{at}", selected, before)
             others = {name: name for name in others}
@@ -89,4 +91,4 @@ class Customers:
 
     def floats(self) -> list[str]:
         """The measures that may hold NaN."""
-        return [name for name in self.measures if self.relation.kinds[name] in (FLOAT, "decimal")]
+        return [name for name in self.measures if self.relation.kinds[name] in (FLOAT, DECIMAL)]

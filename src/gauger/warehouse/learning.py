@@ -80,7 +80,7 @@ def learn(session: Session, table: str, wanted: Wanted) -> Learned:
         before = _before_scale(customers, recipes, seen)
         of_indicators = {name: indicator_steps(recipes[name], indicators[name], seen) for name in indicators}
         steps: Steps = tuple({**before.steps, **of_indicators}.values())
-        measured = [_ends(seen, index, before.steps[name]) for index, name in enumerate(customers.measures)]
+        measured = [ends_after(seen, index, before.steps[name]) for index, name in enumerate(customers.measures)]
         ends = np.vstack([*measured, *(ends_of(own) for own in of_indicators.values())])
         moments, capped = _moments(customers, steps, ends)
         steps = tuple(counted(own, count) for own, count in zip(steps, capped, strict=True))
@@ -111,7 +111,7 @@ def _before_scale(customers: Customers, recipes: Mapping[str, Recipe], seen: Sur
         if recipe.cap is not None:
             low, high = quantiles_of(customers, name, (fill,), [float(share) for share in recipe.cap])
             own.append(Cap(float(low), float(high), 0))
-        transform = learn_transform(name, _ends(seen, index, own), recipe.transform)
+        transform = learn_transform(name, ends_after(seen, index, own), recipe.transform)
         steps[name] = (*own, *([transform] if transform is not None else []))
     return BeforeScale(steps, {name: one for name, one in filled.items() if quantiles_wanted(recipes[name])})
 
@@ -135,7 +135,7 @@ def _range_of(seen: Survey, index: int) -> Values:
     return np.array([[seen.lows[index], seen.highs[index]]])
 
 
-def _ends(seen: Survey, index: int, steps: Sequence[Treatment]) -> Values:
+def ends_after(seen: Survey, index: int, steps: Sequence[Treatment]) -> Values:
     """The smallest and the largest value of a measure after its steps, the first of which fills gaps."""
     own = [float(seen.lows[index]), float(seen.highs[index])]
     fill = steps[0]
@@ -144,8 +144,16 @@ def _ends(seen: Survey, index: int, steps: Sequence[Treatment]) -> Values:
     return np.asarray(apply_all(steps[1:], np.array([min(own), max(own)])))
 
 
-def moments_in(customers: Customers, source: str, columns: Sequence[str], ends: Values, by: str | None = None) -> str:
-    """The statement of exact moments of a source's columns between their ends (d, 2), perhaps by a group."""
+def moments_in(
+    customers: Customers,
+    source: str,
+    columns: Sequence[str],
+    ends: Values,
+    by: str | None = None,
+    also: Sequence[str] = (),
+) -> str:
+    """The statement of exact moments of a source's columns between their ends (d, 2), perhaps by a group; what is asked
+    `also` comes last."""
     dialect = customers.dialect
     lows, spans = ends[:, 0], np.nan_to_num(ends[:, 1] - ends[:, 0])
     asked = []
@@ -158,7 +166,7 @@ def moments_in(customers: Customers, source: str, columns: Sequence[str], ends: 
             dialect.whole_sum(times_power(f"{gap} * {gap}", square)),
         ]
     group = f"{by}, " if by else ""
-    return f"SELECT {group}{', '.join(asked)} FROM {source}{f' GROUP BY {by}' if by else ''}"
+    return f"SELECT {group}{', '.join([*asked, *also])} FROM {source}{f' GROUP BY {by}' if by else ''}"
 
 
 def moments_of(customers: Customers, rows: Sequence[Sequence[object]], ends: Values) -> Moments:
@@ -175,13 +183,11 @@ def _moments(customers: Customers, steps: Steps, ends: Values) -> tuple[Moments,
     caps = {at: step for at, own in enumerate(steps, 1) for step in own if isinstance(step, Cap)}
     also = {f"raw_{at}": customers.raw[customers.names[at - 1]] for at in caps}
     source = customers.treated_by(steps, also)
-    statement = moments_in(customers, source, columns, ends)
     beyond = [
-        f", COUNT(CASE WHEN raw_{at} < {sql_number(cap.low)} OR raw_{at} > {sql_number(cap.high)} THEN 1 END)"
+        f"COUNT(CASE WHEN raw_{at} < {sql_number(cap.low)} OR raw_{at} > {sql_number(cap.high)} THEN 1 END)"
         for at, cap in caps.items()
     ]
-    head, _, tail = statement.partition(" FROM ")
-    row = customers.session.row(f"{head}{''.join(beyond)} FROM {tail}")
+    row = customers.session.row(moments_in(customers, source, columns, ends, also=beyond))
     count = 3 * len(columns)
     capped = dict(zip(caps, map(int, row[count:]), strict=True))
     return moments_of(customers, [row[:count]], ends), [capped.get(at, 0) for at in range(1, len(columns) + 1)]

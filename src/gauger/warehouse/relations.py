@@ -1,5 +1,6 @@
 """Tables and views of a database: found by the name that was typed, with their columns and what these hold."""
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -7,9 +8,8 @@ from gauger.errors import ColumnValuesError, DatabaseError, SettingError, Unknow
 from gauger.features import DOUBLE, sql_name, sql_text
 from gauger.tables import Session
 
-WHOLE, DECIMAL, FLOAT, MONEY, FLAG, DATE, TEXT, OTHER = (
-    *("whole", "decimal", "float", "money", "flag", "date", "text", "other"),
-)
+WHOLE, DECIMAL, FLOAT, MONEY, FLAG = "whole", "decimal", "float", "money", "flag"
+DATE, TEXT, OTHER = "date", "text", "other"
 NUMBERS = (WHOLE, DECIMAL, FLOAT, MONEY, FLAG)
 """The kinds of columns that can be features as they are."""
 
@@ -99,8 +99,6 @@ def names_of(typed: str) -> Iterator[TableName]:
 
 
 def _quoted_parts(typed: str) -> list[str]:
-    import re
-
     found = re.findall(r'"((?:[^"]|"")*)"|([^".]+)', typed)
     parts = [quoted or plain for quoted, plain in found]
     if not 1 <= len(parts) <= 2 or ".".join(parts).replace('"', "") != typed.replace('"', ""):

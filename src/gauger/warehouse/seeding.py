@@ -17,7 +17,7 @@ from gauger.progress import task
 from gauger.warehouse.dialects import times_power
 from gauger.warehouse.learning import Learned, moments_in, moments_of
 from gauger.warehouse.sampling import chance_below, chance_of
-from gauger.warehouse.sums import DatabaseSums, Points
+from gauger.warehouse.sums import DatabaseSums, Points, nearest_of
 from gauger.wording import plural
 
 SAMPLE = 20_000
@@ -179,13 +179,9 @@ def _seeds(sample: Sample, most: int, count: int, draws: np.random.Generator) ->
 def _any_other(sample: Sample, most: int, seeds: Sequence[int]) -> list[int]:
     """One that is elsewhere than the seeds, for when all are as near as numbers can tell."""
     near = _least(sample, [_squares(sample, at) for at in range(1, len(seeds) + 1)])
-    return [
-        int(
-            sample.learned.customers.session.row(
-                f"SELECT MIN(id) FROM {_joined(sample, most, seeds)} WHERE {near} > 0"
-            )[0]
-        )
-    ]
+    statement = f"SELECT MIN(id) FROM {_joined(sample, most, seeds)} WHERE {near} > 0"
+    (found,) = sample.learned.customers.session.row(statement)
+    return [int(found)]
 
 
 def _joined(sample: Sample, most: int, seeds: Sequence[int]) -> str:
@@ -248,11 +244,7 @@ def _means_around(sample: Sample, most: int, seeds: Sequence[int]) -> Values:
     dialect, points = sample.learned.customers.dialect, sample.points(most)
     named = [f"{_squares(sample, at)} AS apart_{at}" for at in range(1, len(seeds) + 1)]
     select = dialect.select("apart", [*points.columns, *named], _joined(sample, most, seeds))
-    cases = []
-    for own in range(1, len(seeds)):
-        tests = [f"apart_{own} <= apart_{other}" for other in range(1, len(seeds) + 1) if other != own]
-        cases.append(f"WHEN {' AND '.join(tests)} THEN {own - 1}")
-    segment = f"CASE {' '.join(cases)} ELSE {len(seeds) - 1} END" if cases else "0"
+    segment = nearest_of([f"apart_{at}" for at in range(1, len(seeds) + 1)])
     placed = dialect.select("placed", [*points.columns, f"{segment} AS segment"], select)
     weight, total = points.sums_by(placed, len(seeds))
     return total / weight[:, None]

@@ -114,14 +114,17 @@ def placed_at(points: Points, centres: Values) -> str:
     ]
     named = [f"{told} AS apart_{at}" for at, told in enumerate(apart, 1)]
     source = points.dialect.select("apart", [*columns, *named], points.source) if named else points.source
-    return points.dialect.select("placed", [*columns, f"{_nearest(len(centres))} AS segment"], source)
+    return points.dialect.select(
+        "placed",
+        [*columns, f"{nearest_of(['0e0', *(f'apart_{at}' for at in range(1, len(centres)))])} AS segment"],
+        source,
+    )
 
 
-def _nearest(count: int) -> str:
-    """The number of the nearest, from 0."""
-    apart = ["0e0", *(f"apart_{at}" for at in range(1, count))]
+def nearest_of(apart: Sequence[str]) -> str:
+    """The number, from 0, of the least of some expressions, ties to the lower one."""
     cases = []
-    for own in range(count - 1):
-        tests = [f"{apart[own]} <= {other}" for at, other in enumerate(apart) if at != own]
+    for own, value in enumerate(apart[:-1]):
+        tests = [f"{value} <= {other}" for at, other in enumerate(apart) if at != own]
         cases.append(f"WHEN {' AND '.join(tests)} THEN {own}")
-    return f"CASE {' '.join(cases)} ELSE {count - 1} END" if cases else "0"
+    return f"CASE {' '.join(cases)} ELSE {len(apart) - 1} END" if cases else "0"
