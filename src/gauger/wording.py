@@ -138,6 +138,11 @@ class Noun:
                 return noun
         return CUSTOMER
 
+    @classmethod
+    def given(cls, one: str | None, key: str) -> "Noun":
+        """The noun that was given, else what the key says."""
+        return cls.of_key(key) if one is None else cls.called(one)
+
     def of(self, count: int) -> str:
         """The noun for so many."""
         return self.one if count == 1 else self.many

@@ -9,7 +9,7 @@ from gauger.engine.moments import Moments
 from gauger.engine.parts import Parts, first_block, is_too_large, parts_of, refuse_output_among
 from gauger.engine.reading import Steps
 from gauger.engine.results import PartProfile, PartSegments
-from gauger.engine.segmenting import about_sample, segment_parts
+from gauger.engine.segmenting import about_sample, refuse_count, segment_parts
 from gauger.engine.steps import (
     QUARTILES,
     BeforeScale,
@@ -24,11 +24,12 @@ from gauger.engine.steps import (
     scales_of,
     shares_of,
 )
-from gauger.engine.survey import Survey, refuse_gaps
+from gauger.engine.survey import MOST_COUNTED, Survey, refuse_gaps, refuse_many_levels
 from gauger.engine.treating import Treated, about_left_out, learned_features, treat_parts
 from gauger.engine.wanted import SAMPLE, Wanted
 
 __all__ = [
+    "MOST_COUNTED",
     "QUARTILES",
     "SAMPLE",
     "BeforeScale",
@@ -61,7 +62,9 @@ __all__ = [
     "on_each",
     "parts_of",
     "quantiles_wanted",
+    "refuse_count",
     "refuse_gaps",
+    "refuse_many_levels",
     "refuse_output_among",
     "refuse_unlearnable",
     "scales_of",

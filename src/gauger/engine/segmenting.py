@@ -41,11 +41,8 @@ def segment_parts(
 ) -> PartSegments:
     """Segment everyone in some parts by what was learned of them, and write who is where into a file for each part that
     has one."""
-    if isinstance(count, bool) or not isinstance(count, (int, np.integer)) or count < 1:
-        raise SettingError(f"count={count!r} must be a whole number from 1 up.")
     customers = features.survey.kept
-    if count > customers:
-        raise SettingError(f"{count} segments asked for, but there are only {customers:,} customers.")
+    refuse_count(count, customers)
     fit, found, sizes = _iterated(features, wanted, count, everyone)
     centres = np.empty_like(found.centres)
     centres[:, list(features.working.order)] = found.centres[order_by_size(sizes, found.centres)]
@@ -74,6 +71,14 @@ def segment_parts(
         everyone.passes,
         _said(_remarks(features, wanted, by_number, history, sample), sample.noun),
     )
+
+
+def refuse_count(count: object, customers: int) -> None:
+    """Raise SettingError for a count that is none, or more than there are customers."""
+    if isinstance(count, bool) or not isinstance(count, (int, np.integer)) or count < 1:
+        raise SettingError(f"count={count!r} must be a whole number from 1 up.")
+    if count > customers:
+        raise SettingError(f"{count} segments asked for, but there are only {customers:,} customers.")
 
 
 def _iterated(features: Treated, wanted: Wanted, count: int, everyone: Everyone) -> tuple[Fit, Iterated, Values]:

@@ -19,7 +19,7 @@ from gauger.errors import ColumnValuesError, KeyColumnError, MissingValuesError,
 from gauger.features import LARGEST, Level, Recipe
 from gauger.tables import Hashes, ReadingRules, hashes_of, to_pandas, typed_columns, with_numbers
 
-_MOST_LEVELS = 1_000
+MOST_COUNTED = 1_000
 """Levels that are counted before a category is given up: far more than make sense."""
 _NO_HASHES: Hashes = np.empty(0, dtype=np.uint64)
 SAMPLE_SALT, CORESET_SALT = 1, 2
@@ -165,14 +165,19 @@ def _are_whole(question: Question, block: pa.Table) -> bool:
     return bool(pa.types.is_integer(typed[question.key].type))
 
 
+def refuse_many_levels(name: str, levels: int) -> None:
+    """Raise SettingError for a category of more levels than are counted."""
+    if levels > MOST_COUNTED:
+        raise SettingError(
+            f"{name!r} has more than {MOST_COUNTED:,} levels, too many to make sense as features. Group them into "
+            "fewer, or leave the column out."
+        )
+
+
 def _levels(name: str, column: pa.ChunkedArray, kept: NDArray[np.bool_]) -> dict[Level, int]:
     own = to_pandas(pa.table({name: column if kept.all() else column.filter(pa.array(kept))}))[name]
     counts = own.value_counts(dropna=True)
-    if len(counts) > _MOST_LEVELS:
-        raise SettingError(
-            f"{name!r} has more than {_MOST_LEVELS:,} levels, too many to make sense as features. Group them into "
-            "fewer, or leave the column out."
-        )
+    refuse_many_levels(name, len(counts))
     found: dict[Level, int] = {}
     for value, count in counts.items():
         level = Level.of(value)

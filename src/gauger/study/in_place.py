@@ -3,9 +3,6 @@
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-import numpy as np
-import pandas as pd
-
 from gauger.features import FeatureSet, TreatmentSettings
 from gauger.models import SegmentModel
 from gauger.profiling import Profile
@@ -13,7 +10,7 @@ from gauger.remarks import Remark
 from gauger.study.plan import Plan
 from gauger.study.sources import place_of
 from gauger.tables import transaction
-from gauger.warehouse import Destination, profile_table, rename_segments
+from gauger.warehouse import Destination, nobody, profile_table, rename_segments
 from gauger.wording import Noun
 
 
@@ -38,17 +35,8 @@ def rename_in_place(plan: Plan, folder: Path, names: Mapping[int, str]) -> None:
 
 def nobody_of(plan: Plan, model: SegmentModel, noun: Noun) -> FeatureSet:
     """The features of a study of whose customers none is at hand."""
-    names = model.names
     settings = {name: given for name, given in plan.preparation().items() if name in TreatmentSettings.__match_args__}
     recipes = TreatmentSettings(**settings).by_feature(list(plan.features), list(plan.categories))
-    return FeatureSet(
-        model.key,
-        np.empty(0, dtype=object),
-        names,
-        np.empty((0, len(names))),
-        pd.DataFrame(np.empty((0, len(names))), columns=list(names), index=pd.Index([], name=model.key)),
-        {one.name: one.treatments for one in model.features},
-        {one.name: one.indicator for one in model.features if one.indicator is not None},
-        recipes=recipes,
-        noun=noun,
-    )
+    treatments = {one.name: one.treatments for one in model.features}
+    indicators = {one.name: one.indicator for one in model.features if one.indicator is not None}
+    return nobody(model.key, treatments, indicators, recipes, noun)

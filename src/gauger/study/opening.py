@@ -178,7 +178,7 @@ class Study(Readable):
     @property
     def noun(self) -> Noun:
         """The word for whoever is segmented."""
-        return Noun.of_key(self.plan.key) if self.plan.noun is None else Noun.called(self.plan.noun)
+        return Noun.given(self.plan.noun, self.plan.key)
 
     def headline(self) -> str:
         if self.by_sample or self.in_database:

@@ -62,7 +62,7 @@ class DatabaseRun(Run):
         self.heed("Segments", told, made.remarks)
         request.write(results, made, base=self.moved(), figures=self.plan.figures, made_at=self.time())
         yield
-        noun = Noun.of_key(self.plan.key) if self.plan.noun is None else Noun.called(self.plan.noun)
+        noun = Noun.given(self.plan.noun, self.plan.key)
         profile = profile_table(session, request.table, into, made.model, noun)
         add_profile_files(results, profile, None, within=PROFILE_FOLDER)
         self.heed("Profile", self.in_short(profile), profile.remarks)

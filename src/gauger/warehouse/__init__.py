@@ -6,7 +6,7 @@ from gauger.warehouse.drifting import drift_in_database
 from gauger.warehouse.looking import look_in_database
 from gauger.warehouse.profiling import profile_table
 from gauger.warehouse.relations import new_name, numeric_columns_of
-from gauger.warehouse.sampling import features_of_sample
+from gauger.warehouse.sampling import features_of_sample, nobody
 from gauger.warehouse.segmenting import Destination, rename_segments, segment_table
 from gauger.warehouse.showing import dialect_to_show, statements_for
 
@@ -20,6 +20,7 @@ __all__ = [
     "features_of_sample",
     "look_in_database",
     "new_name",
+    "nobody",
     "numeric_columns_of",
     "profile_table",
     "rename_segments",

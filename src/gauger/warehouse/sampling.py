@@ -1,10 +1,12 @@
 """Customers chosen by hashes of their keys: the only rows that leave a database, when they are asked for."""
 
+from collections.abc import Mapping, Sequence
+
 import numpy as np
 import pandas as pd
 
 from gauger.engine import Wanted, learned_features
-from gauger.features import FeatureSet, prepare, sql_name
+from gauger.features import FeatureSet, Indicator, Recipe, Treatment, prepare, sql_name
 from gauger.tables import Session, frame_of
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.learning import Learned, learn
@@ -56,28 +58,29 @@ def _as_it_is(customers: Customers, name: str) -> str:
     return f"CAST({sql_name(name)} AS TEXT)" if kind == TEXT else sql_name(name)
 
 
-def no_sample(learned: Learned) -> pd.DataFrame:
-    """Nobody."""
-    wanted = learned.wanted
-    return pd.DataFrame(columns=[wanted.key, *wanted.measures, *wanted.categories])
+def nobody(
+    key: str,
+    treatments: Mapping[str, Sequence[Treatment]],
+    indicators: Mapping[str, Indicator],
+    recipes: Mapping[str, Recipe],
+    noun: Noun,
+) -> FeatureSet:
+    """Features that were learned, of nobody who is at hand."""
+    names = tuple(treatments)
+    nothing = np.empty((0, len(names)))
+    original = pd.DataFrame(nothing, columns=list(names), index=pd.Index([], name=key))
+    own = {name: tuple(steps) for name, steps in treatments.items()}
+    return FeatureSet(
+        key, np.empty(0, dtype=object), names, nothing, original, own, dict(indicators), recipes=recipes, noun=noun
+    )
 
 
-def as_features(learned: Learned, rows: pd.DataFrame) -> FeatureSet:
-    """Customers who were fetched, on the scale that everyone was treated to."""
+def as_features(learned: Learned, rows: pd.DataFrame | None) -> FeatureSet:
+    """Customers who were fetched, perhaps none, on the scale that everyone was treated to."""
     wanted, names, indicators = learned.wanted, learned.names, learned.customers.indicators
     recipes = {name: recipe for name, recipe in learned.recipes.items() if name not in indicators}
-    if len(rows):
-        guess = prepare(rows, key=wanted.key, **wanted.preparation)
-        return learned_features(guess, rows, names, indicators, learned.treatments, recipes)
-    given = wanted.preparation.get("noun")
-    return FeatureSet(
-        wanted.key,
-        np.empty(0, dtype=object),
-        names,
-        np.empty((0, len(names))),
-        pd.DataFrame(np.empty((0, len(names))), columns=list(names), index=pd.Index([], name=wanted.key)),
-        dict(zip(names, learned.treatments, strict=True)),
-        dict(indicators),
-        recipes=recipes,
-        noun=Noun.of_key(wanted.key) if given is None else Noun.called(str(given)),
-    )
+    if rows is None:
+        noun = Noun.given(wanted.preparation.get("noun"), wanted.key)
+        return nobody(wanted.key, dict(zip(names, learned.treatments, strict=True)), indicators, recipes, noun)
+    guess = prepare(rows, key=wanted.key, **wanted.preparation)
+    return learned_features(guess, rows, names, indicators, learned.treatments, recipes)

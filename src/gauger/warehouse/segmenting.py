@@ -11,8 +11,7 @@ import pandas as pd
 from gauger.algorithms.kmeans import Iterated, iterate
 from gauger.clustering import kmeans_refit
 from gauger.columns import Values
-from gauger.engine import PartSegments, Wanted, about_left_out, about_sample, about_tiny
-from gauger.errors import SettingError
+from gauger.engine import PartSegments, Wanted, about_left_out, about_sample, about_tiny, refuse_count
 from gauger.features import FeatureSet, sql_text
 from gauger.models import GATE_SHARE, Exceptions, LearnedFeature, LearnedSegment, NearestCentre, SegmentModel
 from gauger.progress import task
@@ -24,7 +23,7 @@ from gauger.warehouse.customers import Customers
 from gauger.warehouse.describing import describe, profile_of, with_what_was_seen
 from gauger.warehouse.learning import Learned, learn
 from gauger.warehouse.relations import TableName, new_name, refuse_standing, relation_of
-from gauger.warehouse.sampling import as_features, draw_sample, no_sample
+from gauger.warehouse.sampling import as_features, draw_sample
 from gauger.warehouse.seeding import seeded_centres
 from gauger.warehouse.sums import DatabaseSums, Points
 from gauger.warehouse.writing import say_what_it_is, write_assignments, write_centres
@@ -63,15 +62,6 @@ class Destination:
         return self.segments, self.centres
 
 
-def refuse_counts(count: object, customers: int) -> int:
-    """The count that was asked for; raises SettingError for what is none, or more than there are customers."""
-    if isinstance(count, bool) or not isinstance(count, (int, np.integer)) or count < 1:
-        raise SettingError(f"count={count!r} must be a whole number from 1 up.")
-    if count > customers:
-        raise SettingError(f"{count} segments asked for, but there are only {customers:,} customers.")
-    return int(count)
-
-
 def segment_table(
     session: Session,
     source: str,
@@ -86,7 +76,7 @@ def segment_table(
     """Segment the customers of a table, and write them into others; `sampled` of them are fetched to be looked at."""
     refuse_standing(session, destination.tables, relation_of(session, table), replace=destination.replace)
     learned = learn(session, table, wanted)
-    count = refuse_counts(count, learned.survey.kept)
+    refuse_count(count, learned.survey.kept)
     before = _print_of(learned.customers)
     found = _iterated(learned, count)
     sizes = found.sizes
@@ -104,7 +94,7 @@ def segment_table(
     by_number = pd.Series(
         described.sizes.astype(np.int64), index=pd.RangeIndex(1, count + 1, name="segment"), name="customers"
     )
-    rows = draw_sample(learned, sampled) if sampled else no_sample(learned)
+    rows = draw_sample(learned, sampled) if sampled else None
     features = as_features(learned, rows)
     seg = _sample_segments(features, model, history, found.starts, wanted, destination, sampled)
     write_centres(
@@ -124,7 +114,7 @@ def segment_table(
         described.squares,
         profile_of(described, learned),
         seg,
-        rows,
+        pd.DataFrame() if rows is None else rows,
         learned.survey.kept,
         learned.survey.rows - learned.survey.kept,
         len(history),
@@ -247,8 +237,7 @@ def _say(session: Session, model: SegmentModel, learned: Learned, destination: D
 
 def noun_of(wanted: Wanted) -> Noun:
     """The word for whoever is segmented."""
-    given = wanted.preparation.get("noun")
-    return Noun.of_key(wanted.key) if given is None else Noun.called(str(given))
+    return Noun.given(wanted.preparation.get("noun"), wanted.key)
 
 
 def _print_of(customers: Customers) -> tuple[object, ...]:

@@ -114,11 +114,8 @@ def placed_at(points: Points, centres: Values) -> str:
     ]
     named = [f"{told} AS apart_{at}" for at, told in enumerate(apart, 1)]
     source = points.dialect.select("apart", [*columns, *named], points.source) if named else points.source
-    return points.dialect.select(
-        "placed",
-        [*columns, f"{nearest_of(['0e0', *(f'apart_{at}' for at in range(1, len(centres)))])} AS segment"],
-        source,
-    )
+    nearest = nearest_of(["0e0", *(f"apart_{at}" for at in range(1, len(centres)))])
+    return points.dialect.select("placed", [*columns, f"{nearest} AS segment"], source)
 
 
 def nearest_of(apart: Sequence[str]) -> str:

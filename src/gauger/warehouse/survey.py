@@ -6,16 +6,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 import pyarrow as pa
 
-from gauger.engine import BottomRows, Survey, Wanted, dropped_by, refuse_gaps
+from gauger.engine import MOST_COUNTED, BottomRows, Survey, Wanted, dropped_by, refuse_gaps, refuse_many_levels
 from gauger.errors import ColumnValuesError, KeyColumnError, SettingError
 from gauger.features import LARGEST, Level, Recipe, sql_name, sql_text
 from gauger.tables import Session
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.relations import TEXT, Relation, relation_of
 from gauger.wording import plural
-
-_MOST_LEVELS = 1_000
-"""Levels that are counted before a category is given up: far more than make sense."""
 
 
 def survey_table(
@@ -99,12 +96,8 @@ def _levels(customers: Customers, column: str) -> dict[Level, int]:
     name = sql_name(column)
     value = f"CAST({name} AS TEXT)" if customers.relation.kinds[column] == TEXT else name
     source = customers.source_where(f"{name} IS NOT NULL")
-    rows = customers.session.rows(f"SELECT {value}, COUNT(*) FROM {source} GROUP BY 1 LIMIT {_MOST_LEVELS + 1}")
-    if len(rows) > _MOST_LEVELS:
-        raise SettingError(
-            f"{column!r} has more than {_MOST_LEVELS:,} levels, too many to make sense as features. Group them into "
-            "fewer, or leave the column out."
-        )
+    rows = customers.session.rows(f"SELECT {value}, COUNT(*) FROM {source} GROUP BY 1 LIMIT {MOST_COUNTED + 1}")
+    refuse_many_levels(column, len(rows))
     found: dict[Level, int] = {}
     for own, count in rows:
         level = Level.of(own)
