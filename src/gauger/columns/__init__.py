@@ -26,11 +26,11 @@ from gauger.columns.roles import (
     MOST_LEVELS,
     NumberTraits,
     are_flags,
-    card_digits,
     guess_role,
     is_identifier,
     is_ordinal_code,
     named_like_a_key,
+    numbers_name_rows,
     role_of,
 )
 
@@ -53,7 +53,6 @@ __all__ = [
     "about_stand_ins",
     "about_tails",
     "are_flags",
-    "card_digits",
     "checked_table",
     "guess_role",
     "is_identifier",
@@ -62,6 +61,7 @@ __all__ = [
     "levels_in_order",
     "look",
     "named_like_a_key",
+    "numbers_name_rows",
     "refuse_bad_key",
     "refuse_bad_names",
     "refuse_missing_key",

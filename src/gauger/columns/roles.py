@@ -182,21 +182,20 @@ def is_identifier(column: pd.Series, name: str) -> bool:
         return False
     named = named_like_a_key(name)
     if types.is_integer_dtype(column):
-        numbered = len(column) >= _FEWEST_NUMBERED and int(column.max()) - int(column.min()) == len(column) - 1
-        return named or numbered or (len(column) >= _FEWEST_NUMBERED and _like_card_numbers(column, name))
+        ends = int(column.min()), int(column.max())
+        return named or numbers_name_rows(name, len(column), *ends, lambda: float((column % 10 == 0).mean()))
     text = column.astype(str)
     return named or bool((text.str.fullmatch(r"[\w\-]{1,36}") & text.str.contains(r"\d")).all())
 
 
-def _like_card_numbers(column: pd.Series, name: str) -> bool:
-    """Whether whole numbers that never repeat all have as many digits, six or more, and are no round amounts."""
-    return card_digits(name, int(column.min()), int(column.max())) and bool((column % 10 == 0).mean() < _ROUND)
-
-
-def card_digits(name: str, low: int, high: int) -> bool:
-    """Whether numbers between two ends all have as many digits, six or more, and are not called like amounts."""
+def numbers_name_rows(name: str, rows: int, low: int, high: int, round_share: Callable[[], float]) -> bool:
+    """Whether whole numbers that never repeat are identifiers: numbered through, or all of as many digits, six or more,
+    and no round amounts; `round_share` is how many of them are round tens."""
+    if rows < _FEWEST_NUMBERED or high - low == rows - 1:
+        return rows >= _FEWEST_NUMBERED
     digits = len(str(high))
-    return low > 0 and len(str(low)) == digits and digits >= _CARD_DIGITS and not _AMOUNT_NAME.search(name)
+    cards = low > 0 and len(str(low)) == digits and digits >= _CARD_DIGITS and not _AMOUNT_NAME.search(name)
+    return cards and round_share() < _ROUND
 
 
 def is_ordinal_code(column: pd.Series, name: str, facts: ColumnFacts) -> bool:

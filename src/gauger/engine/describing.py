@@ -9,7 +9,6 @@ from importlib.metadata import version
 from pathlib import Path
 
 import numpy as np
-import pandas as pd
 
 from gauger.algorithms.statistics import Edges, OrderStatistics, edges_around
 from gauger.columns import Values
@@ -19,7 +18,6 @@ from gauger.engine.results import PartProfile
 from gauger.engine.treating import Treated
 from gauger.errors import TableFileError
 from gauger.models import GATE_SHARE, Exceptions, LearnedFeature, LearnedSegment, NearestCentre, SegmentModel, bins_of
-from gauger.segmentation import EVERYONE
 
 _QUARTILES = (0.25, 0.5, 0.75)
 """The shares that quartiles are at."""
@@ -100,28 +98,15 @@ def _edges(placement: Placement, features: Treated) -> Edges:
 
 def profile_of(described: Described, features: Treated) -> PartProfile:
     """What the segments are like."""
-    moments, statistics = described.placed.moments, described.statistics
-    whole = moments.of_everyone()
-    names = list(features.reader.names)
-    rows = pd.Index([*range(1, len(described.placed.sizes) + 1), EVERYONE], name="segment")
-
-    def table(values: Values) -> pd.DataFrame:
-        return pd.DataFrame(values[:, : len(names)], index=rows, columns=names)
-
-    def quantiles(share: float) -> pd.DataFrame:
-        groups = range(statistics.everyone + 1)
-        found = [[statistics.quantile(group, column, share) for column in range(len(names))] for group in groups]
-        return table(np.array(found))
-
-    known = table(np.vstack([moments.known, whole.known])).astype(np.int64)
-    return PartProfile(
-        means=table(np.vstack([moments.means(), whole.means()])),
-        standard_deviations=table(np.vstack([moments.deviations(), whole.deviations()])),
-        lower_quartiles=quantiles(0.25),
-        medians=quantiles(0.5),
-        upper_quartiles=quantiles(0.75),
-        known=known,
-    )
+    statistics, names = described.statistics, features.reader.names
+    quartiles = [
+        [
+            [statistics.quantile(group, column, share) for share in _QUARTILES]
+            for group in range(statistics.everyone + 1)
+        ]
+        for column in range(len(names))
+    ]
+    return PartProfile.of(names, described.placed.moments, np.array(quartiles))
 
 
 def model_of(

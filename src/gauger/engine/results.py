@@ -1,12 +1,16 @@
 """What segmenting files comes to: a model, sizes and how it went; a profile; and a sample to look at."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
 import pandas as pd
 
+from gauger.columns import Values
+from gauger.engine.moments import Moments
 from gauger.models import SegmentModel
 from gauger.remarks import Remark
-from gauger.segmentation import Segmentation
+from gauger.segmentation import EVERYONE, Segmentation
 
 
 @dataclass(frozen=True, eq=False)
@@ -20,6 +24,25 @@ class PartProfile:
     medians: pd.DataFrame
     upper_quartiles: pd.DataFrame
     known: pd.DataFrame
+
+    @classmethod
+    def of(cls, names: Sequence[str], moments: Moments, quartiles: Values) -> "PartProfile":
+        """From moments by segment of these features, and perhaps others, and quartiles (d, k + 1, 3), everyone last."""
+        whole = moments.of_everyone()
+        rows = pd.Index([*range(1, len(moments.known) + 1), EVERYONE], name="segment")
+
+        def table(values: Values) -> pd.DataFrame:
+            return pd.DataFrame(values[:, : len(names)], index=rows, columns=list(names))
+
+        lower, median, upper = (table(quartiles[:, :, at].T) for at in range(3))
+        return cls(
+            means=table(np.vstack([moments.means(), whole.means()])),
+            standard_deviations=table(np.vstack([moments.deviations(), whole.deviations()])),
+            lower_quartiles=lower,
+            medians=median,
+            upper_quartiles=upper,
+            known=table(np.vstack([moments.known, whole.known])).astype(np.int64),
+        )
 
     def table(self) -> pd.DataFrame:
         """One table: a row for every segment and feature."""

@@ -8,15 +8,12 @@ from functools import cached_property
 import numpy as np
 
 from gauger.algorithms.kmeans import BITS
-from gauger.columns import NumberTraits, are_flags, card_digits, named_like_a_key
+from gauger.columns import NumberTraits, are_flags, named_like_a_key, numbers_name_rows
 from gauger.features import sql_less, sql_name, sql_number
 from gauger.tables import Session
 from gauger.warehouse.dialects import Dialect
 from gauger.warehouse.relations import DATE, DECIMAL, FLOAT, MONEY, TEXT, WHOLE, Relation
 
-_FEWEST_NUMBERED, _ROUND = 20, 0.3
-"""As for columns in memory: rows from which whole numbers that never repeat are identifiers, unless so many are round
-tens, which amounts are."""
 _CODE = r"^[A-Za-z0-9_\-]{1,36}$"
 """What keys of letters and digits look like."""
 
@@ -101,14 +98,9 @@ class ColumnTraits:
             return True
         name = sql_name(self.name)
         if self.kind == WHOLE:
-            low, high, tens = (
-                int(str(one))
-                for one in self._ask(
-                    f"MIN({name})", f"MAX({name})", f"SUM(CASE WHEN {name} % 10 = 0 THEN 1 ELSE 0 END)"
-                )
-            )
-            cards = card_digits(self.name, low, high) and tens < _ROUND * rows
-            return rows >= _FEWEST_NUMBERED and (high - low == rows - 1 or cards)
+            tens = f"SUM(CASE WHEN {name} % 10 = 0 THEN 1 ELSE 0 END)"
+            low, high, round_ones = (int(str(one)) for one in self._ask(f"MIN({name})", f"MAX({name})", tens))
+            return numbers_name_rows(self.name, rows, low, high, lambda: round_ones / rows)
         few = self.session.rows(f"SELECT CAST({name} AS TEXT) FROM {self.relation.sql} ORDER BY 1 LIMIT 1000")
         return all(re.fullmatch(_CODE, str(one)) and re.search(r"\d", str(one)) for (one,) in few)
 

@@ -6,15 +6,14 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
-import pandas as pd
 
 from gauger.columns import Values
 from gauger.engine import QUARTILES, Moments, PartProfile
 from gauger.errors import SettingError
-from gauger.features import sql_name, sql_number
+from gauger.features import sql_number
 from gauger.models import GATE_SHARE, LearnedFeature, SegmentModel, bins_of
 from gauger.progress import task
-from gauger.segmentation import EVERYONE
+from gauger.warehouse.beside import Beside
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.learning import Learned, moments_in, moments_of
 from gauger.warehouse.order_statistics import grouped_quantiles
@@ -23,25 +22,6 @@ from gauger.warehouse.relations import TableName
 _GRID, _COARSE, _FEW = 200, 20, 2_000
 """Quantiles of a feature between which bins for later comparison are looked for, twenty for each bin, and of fewer
 customers than the last two for each, so that no table's column leaves the database by them: judgement."""
-
-
-@dataclass(frozen=True, eq=False)
-class Segmented:
-    """Customers beside the table that says which segment each is in."""
-
-    customers: Customers
-    into: TableName
-
-    @property
-    def source(self) -> str:
-        """A select to take raw features f1, f2 …, `segment` and `distance` from."""
-        customers, dialect = self.customers, self.customers.dialect
-        raw = [f"{told} AS f{at}" for at, told in enumerate(customers.raw.values(), 1)]
-        read = dialect.select("as_read", [f"{sql_name(customers.key)} AS customer", *raw], customers.source)
-        names = ", ".join(f"f{at}" for at in range(1, len(raw) + 1))
-        own = f"SELECT {sql_name(customers.key)} AS member, segment, distance FROM {self.into.sql}"
-        joined = f"{read} JOIN ({own}) AS assigned ON customer = member"
-        return f"(SELECT {names}, segment, distance FROM {joined}) AS segmented"
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,8 +40,9 @@ class Described:
 
 def describe(learned: Learned, into: TableName, count: int) -> Described:
     """Look at the segments that were written."""
-    segmented = Segmented(learned.customers, into)
     session, names = learned.customers.session, learned.names
+    columns = [f"f{at}" for at in range(1, len(names) + 1)]
+    segmented = Beside(learned.customers, into).source(dict(zip(columns, learned.customers.raw.values(), strict=True)))
     with task("describing segments", 4) as advance:
         (farthest,) = session.row(f"SELECT MAX(distance) FROM {into.sql}")
         reach = np.array([[0.0, float(farthest)]])
@@ -75,11 +56,10 @@ def describe(learned: Learned, into: TableName, count: int) -> Described:
         gates = grouped_quantiles(learned.customers, into.sql, ["distance"], (GATE_SHARE,), "segment")
         advance(1)
         ends = original_ends(learned)
-        columns = [f"f{at}" for at in range(1, len(names) + 1)]
-        found = session.rows(f"{moments_in(learned.customers, segmented.source, columns, ends, 'segment')} ORDER BY 1")
+        found = session.rows(f"{moments_in(learned.customers, segmented, columns, ends, 'segment')} ORDER BY 1")
         moments = moments_of(learned.customers, [row[1:] for row in found], ends)
         advance(1)
-        own = grouped_quantiles(learned.customers, segmented.source, columns, QUARTILES, "segment")
+        own = grouped_quantiles(learned.customers, segmented, columns, QUARTILES, "segment")
         advance(1)
         everyone = learned.customers.treated(dict.fromkeys(names, ()))
         steps = _GRID if learned.survey.kept >= _FEW else _COARSE
@@ -100,21 +80,7 @@ def original_ends(learned: Learned) -> Values:
 
 def profile_of(described: Described, learned: Learned) -> PartProfile:
     """What the segments are like, in tables."""
-    moments, whole = described.moments, described.moments.of_everyone()
-    rows = pd.Index([*range(1, len(described.sizes) + 1), EVERYONE], name="segment")
-
-    def table(values: Values) -> pd.DataFrame:
-        return pd.DataFrame(values, index=rows, columns=list(learned.names))
-
-    lower, median, upper = (table(described.quartiles[:, :, at].T) for at in range(3))
-    return PartProfile(
-        means=table(np.vstack([moments.means(), whole.means()])),
-        standard_deviations=table(np.vstack([moments.deviations(), whole.deviations()])),
-        lower_quartiles=lower,
-        medians=median,
-        upper_quartiles=upper,
-        known=table(np.vstack([moments.known, whole.known])).astype(np.int64),
-    )
+    return PartProfile.of(learned.names, described.moments, described.quartiles)
 
 
 def with_what_was_seen(model: SegmentModel, described: Described, learned: Learned, made_at: datetime) -> SegmentModel:

@@ -1,7 +1,7 @@
 """What segments in a database are like in every column of their table, by sums, counts and quantiles."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import pandas as pd
@@ -25,44 +25,16 @@ from gauger.profiling import (
 from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.tables import Session
+from gauger.warehouse.beside import Beside
 from gauger.warehouse.column_traits import ColumnTraits, traits_of
 from gauger.warehouse.customers import Customers
-from gauger.warehouse.dialects import Dialect
 from gauger.warehouse.learning import moments_in, moments_of
 from gauger.warehouse.looking import seconds_of
 from gauger.warehouse.order_statistics import grouped_quantiles
-from gauger.warehouse.relations import TEXT, Relation, relation_of
+from gauger.warehouse.relations import TEXT, relation_of
 from gauger.wording import Noun, listed
 
 _MEASURED, _LEVELLED = ("measure", "count"), ("category", "flag", "ordinal code")
-
-
-@dataclass(frozen=True, eq=False)
-class _Beside:
-    """A table beside that of its segments."""
-
-    session: Session
-    relation: Relation
-    into: Relation
-    key: str
-
-    @property
-    def dialect(self) -> Dialect:
-        return Dialect(self.session.dialect)
-
-    def source(self, columns: Mapping[str, str]) -> str:
-        """A select to take `segment` and expressions over the table from, by what they are called there."""
-        key = sql_name(self.key)
-        told = [f"{expression} AS {name}" for name, expression in columns.items()]
-        read = self.dialect.select("as_read", [f"{key} AS customer", *told], self.relation.sql)
-        own = f"SELECT {key} AS member, segment FROM {self.into.sql}"
-        selected = ", ".join(["segment", *columns])
-        return f"(SELECT {selected} FROM {read} JOIN ({own}) AS assigned ON customer = member) AS beside"
-
-    @property
-    def as_customers(self) -> Customers:
-        """The same for what asks of customers."""
-        return Customers(self.session, self.relation, self.key, ())
 
 
 def profile_table(
@@ -73,8 +45,8 @@ def profile_table(
         segments = relation_of(session, into)
     except UnknownTableError as error:
         raise DatabaseError(f"{error} The segments of this study were written there: segment again.") from None
-    beside = _Beside(session, relation_of(session, table), segments, model.key)
-    beside.relation.refuse_lacking([model.key, *(one.column for one in model.features)])
+    beside = Beside(Customers(session, relation_of(session, table), model.key, ()), segments.name)
+    beside.customers.relation.refuse_lacking([model.key, *(one.column for one in model.features)])
     with task("profiling", 4) as advance:
         sizes = {
             int(code): int(count)
@@ -120,14 +92,13 @@ def _no_rules(told: Sequence[str], scores: pd.DataFrame) -> pd.DataFrame:
     return pd.DataFrame(columns=columns, index=scores.index[:0], dtype=object)
 
 
-def _roles(beside: _Beside, model: SegmentModel) -> list[tuple[ColumnTraits, str]]:
+def _roles(beside: Beside, model: SegmentModel) -> list[tuple[ColumnTraits, str]]:
     """Every column with its role; what segments were built on as it is used."""
     used = {one.column for one in model.features if one.indicator is None}
-    own = ("segment", "segment_name", "distance") if beside.into.name == beside.relation.name else ()
     return [
         (one, "measure" if one.name in used else role_of(one, model.key).name)
-        for one in traits_of(beside.session, beside.relation)
-        if one.name not in own and one.name != model.key
+        for one in traits_of(beside.customers.session, beside.customers.relation)
+        if one.name != model.key
     ]
 
 
@@ -141,10 +112,10 @@ def _without_infinite(measures: Sequence[ColumnTraits]) -> tuple[list[ColumnTrai
 
 
 def _summaries(
-    beside: _Beside, measured: Sequence[ColumnTraits], model: SegmentModel, customers: Sequence[int]
+    beside: Beside, measured: Sequence[ColumnTraits], model: SegmentModel, customers: Sequence[int]
 ) -> dict[str, MeasureSummary]:
     """Each measure, and each indicator that segments were built on, by group."""
-    read, groups, everyone = beside.as_customers, len(customers), sum(customers)
+    read, groups, everyone = beside.customers, len(customers), sum(customers)
     raw = {one.name: one.number for one in measured}
     flags = replace(read, indicators={one.name: one.indicator for one in model.features if one.indicator}).raw
     names = [*raw, *flags]
@@ -153,7 +124,7 @@ def _summaries(
     columns = {f"f{at}": expression for at, expression in enumerate([*raw.values(), *flags.values()], 1)}
     ends = np.array([*(one.ends for one in measured), *([(0.0, 1.0)] * len(flags))])
     source = beside.source(columns)
-    rows = beside.session.rows(moments_in(read, source, list(columns), ends, "segment"))
+    rows = beside.customers.session.rows(moments_in(read, source, list(columns), ends, "segment"))
     found = {int(row[0]): row[1:] for row in rows}
     nothing = [0] * (3 * len(columns))
     moments = moments_of(read, [found.get(code, nothing) for code in range(groups)], ends)
@@ -185,13 +156,13 @@ def _skew_of_shares(ones: float, n: float) -> float:
     return float(((n - 1.0) * n) ** 0.5 / (n - 2.0) * (1.0 - 2.0 * share) / (share * (1.0 - share)) ** 0.5)
 
 
-def _ranks(beside: _Beside, expression: str, groups: int) -> Moments:
+def _ranks(beside: Beside, expression: str, groups: int) -> Moments:
     """Moments of the ranks of a measure by group, ties halfway: twice the rank is a whole number."""
     source = beside.source({"value": expression})
     doubled = "2 * rank() OVER (ORDER BY value) + COUNT(*) OVER (PARTITION BY value) - 1"
     ranked = f"SELECT segment, {doubled} AS doubled FROM {source} WHERE value IS NOT NULL"
-    dialect = beside.dialect
-    rows = beside.session.rows(
+    dialect = beside.customers.dialect
+    rows = beside.customers.session.rows(
         f"SELECT segment, COUNT(*), {dialect.whole_sum('doubled')}, {dialect.whole_sum('doubled * doubled')} FROM "
         f"({ranked}) AS ranked GROUP BY segment"
     )
@@ -203,10 +174,10 @@ def _ranks(beside: _Beside, expression: str, groups: int) -> Moments:
     return Moments(count, mean, squares)
 
 
-def _levels(beside: _Beside, column: ColumnTraits, role: str, groups: int) -> Levels:
+def _levels(beside: Beside, column: ColumnTraits, role: str, groups: int) -> Levels:
     value = f"CAST({sql_name(column.name)} AS TEXT)" if column.kind == TEXT else sql_name(column.name)
     source = beside.source({"value": value})
-    rows = beside.session.rows(
+    rows = beside.customers.session.rows(
         f"SELECT value, segment, COUNT(*) FROM {source} WHERE value IS NOT NULL GROUP BY value, segment"
     )
     plain = [(float(str(one)) if column.is_fraction else one, int(code), int(count)) for one, code, count in rows]
@@ -219,20 +190,20 @@ def _levels(beside: _Beside, column: ColumnTraits, role: str, groups: int) -> Le
     return levels_of_counts(found, counts, flag=role == "flag", steps=role == "ordinal code", order=order)
 
 
-def _dates(beside: _Beside, columns: Sequence[ColumnTraits], groups: int) -> pd.DataFrame:
+def _dates(beside: Beside, columns: Sequence[ColumnTraits], groups: int) -> pd.DataFrame:
     """The median day of each column of dates by group, and of everyone."""
     table = pd.DataFrame(index=range(groups + 1), columns=[one.name for one in columns], dtype="datetime64[ns]")
     for one in columns:
         source = beside.source({"f1": seconds_of(sql_name(one.name))})
-        by_segment = grouped_quantiles(beside.as_customers, source, ["f1"], (0.5,), "segment")
-        overall = grouped_quantiles(beside.as_customers, source, ["f1"], (0.5,))
+        by_segment = grouped_quantiles(beside.customers, source, ["f1"], (0.5,), "segment")
+        overall = grouped_quantiles(beside.customers, source, ["f1"], (0.5,))
         for code, own in [*by_segment.items(), (groups, overall[None])]:
             if code is not None and not np.isnan(own[0, 0]):
                 table.loc[code, one.name] = pd.Timestamp(float(own[0, 0]), unit="s").normalize()
     return table
 
 
-def _repeats(beside: _Beside, measured: Sequence[ColumnTraits], used: Sequence[str]) -> dict[str, str]:
+def _repeats(beside: Beside, measured: Sequence[ColumnTraits], used: Sequence[str]) -> dict[str, str]:
     """For measures that are not used: the used one that each tells in other words, where there is one."""
     others = [one for one in measured if one.name not in used]
     features = [one for one in measured if one.name in used]
@@ -244,7 +215,7 @@ def _repeats(beside: _Beside, measured: Sequence[ColumnTraits], used: Sequence[s
         x, y = f"({one.number})", f"({feature.number})"
         both = f"{x} IS NOT NULL AND {y} IS NOT NULL"
         asked += [f"AVG(CASE WHEN {both} THEN {told} END)" for told in (x, y, f"{x} * {x}", f"{y} * {y}", f"{x} * {y}")]
-    means = beside.session.row(f"SELECT {', '.join(asked)} FROM {beside.relation.sql}")
+    means = beside.customers.session.row(f"SELECT {', '.join(asked)} FROM {beside.customers.relation.sql}")
     row = [np.nan if one is None else float(one) for one in means]
     found: dict[str, str] = {}
     for at, (one, feature) in enumerate(pairs):
