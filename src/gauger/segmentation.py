@@ -9,6 +9,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import best_match, contingency_table
+from gauger.columns import CustomerRows
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.readable import Readable
@@ -46,7 +47,7 @@ class AssignmentRule:
 
 
 @dataclass(frozen=True, repr=False, eq=False)
-class Segmentation(Readable):
+class Segmentation(CustomerRows, Readable):
     """Which customer is in which segment: the one result that every method returns.
 
     Attributes
@@ -214,6 +215,10 @@ class Segmentation(Readable):
             }
         )
         return table if self.details is None else pd.concat([table, self.details], axis=1)
+
+    def customer_rows(self) -> pd.DataFrame:
+        """The assignments."""
+        return self.assignments
 
     def rename(self, names: Mapping[int, str]) -> "Segmentation":
         """Give some segments other names.

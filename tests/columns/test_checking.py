@@ -19,7 +19,7 @@ def test_column_names_that_are_numbers_become_text() -> None:
 @pytest.mark.parametrize(
     ("table", "message"),
     [
-        ([1, 2], "must be a pandas DataFrame, not list"),
+        ([1, 2], r"a table must be a pandas DataFrame, or .*; this is a list"),
         (pd.concat([TABLE, TABLE[["visits"]]], axis=1), "has 'visits' more than once"),
         (TABLE.set_index("who"), r"'who' is the table's index, not a column: use table\.reset_index\(\)"),
     ],

@@ -13,8 +13,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import gauger
+from gauger.columns.arrow import to_pandas
 from gauger.errors import ColumnValuesError, TableFileError
-from gauger.tables.arrow import to_pandas
 from gauger.tables.blocks import FileBlocks
 from gauger.tables.layout import find_layout
 from gauger.tables.text import UTF8, TextFile

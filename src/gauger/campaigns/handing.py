@@ -20,7 +20,7 @@ from gauger.campaigns.hand_off_settings import HandOffSettings
 from gauger.campaigns.manifest import MANIFEST, PAGE, manifest_of, write_manifest
 from gauger.campaigns.people import People
 from gauger.campaigns.suppression import Account, Suppression, about_suppression
-from gauger.columns import checked_table, refuse_bad_key
+from gauger.columns import AnyTable, CustomerRows, checked_table, refuse_bad_key
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.models import SegmentModel
 from gauger.profiling import checked_assignments
@@ -35,7 +35,7 @@ _LEAST_UPLIFT = 0.05
 
 
 @dataclass(frozen=True, repr=False, eq=False)
-class HandOff(Readable):
+class HandOff(CustomerRows, Readable):
     """A hand-off as it was written.
 
     Attributes
@@ -84,6 +84,10 @@ class HandOff(Readable):
         names = [one["name"] for one in self.manifest["files"] if one["sha256"] is not None]
         return [self.folder / name for name in (*names, MANIFEST, PAGE)]
 
+    def customer_rows(self) -> pd.DataFrame:
+        """Who went how far, and who is contacted."""
+        return self.customers
+
     def headline(self) -> str:
         steps = self.manifest["waterfall"]["customers"]["all"]
         return (
@@ -96,8 +100,8 @@ class HandOff(Readable):
 
 
 def write_hand_off(
-    assignments: pd.DataFrame | Segmentation,
-    contacts: pd.DataFrame,
+    assignments: AnyTable | Segmentation,
+    contacts: AnyTable,
     folder: str | PathLike[str],
     settings: HandOffSettings,
     *,
@@ -148,7 +152,7 @@ def write_hand_off(
 
 
 def _travelled(
-    customers: pd.DataFrame, contacts: pd.DataFrame, chosen: set[int], settings: HandOffSettings
+    customers: pd.DataFrame, contacts: AnyTable, chosen: set[int], settings: HandOffSettings
 ) -> tuple[ContactFunnel, Account, list[Remark]]:
     """Every customer at the step where it left, or in its arm; what became of the suppression list; the remarks."""
     key, email, phone, region = str(customers.columns[0]), settings.email, settings.phone, settings.region
@@ -172,7 +176,7 @@ def _travelled(
     return funnel, account, [*about_suppression(account), *remarks]
 
 
-def _assigned(assignments: pd.DataFrame | Segmentation, key: str | None) -> tuple[pd.DataFrame, dict[int, str]]:
+def _assigned(assignments: AnyTable | Segmentation, key: str | None) -> tuple[pd.DataFrame, dict[int, str]]:
     """The key and segment of each customer, and what segments are called; unassigned is 0."""
     table = assignments.assignments if isinstance(assignments, Segmentation) else checked_table(assignments)
     own = key if key is not None else str(table.columns[0]) if len(table.columns) else ""
@@ -181,7 +185,7 @@ def _assigned(assignments: pd.DataFrame | Segmentation, key: str | None) -> tupl
     return pd.DataFrame({own: keys, "segment": codes}), names
 
 
-def _contacts(contacts: pd.DataFrame, key: str, needed: Sequence[str | None]) -> pd.DataFrame:
+def _contacts(contacts: AnyTable, key: str, needed: Sequence[str | None]) -> pd.DataFrame:
     asked = [key, *dict.fromkeys(name for name in needed if name is not None and name != key)]
     table = checked_table(contacts)
     lacking = [name for name in asked if name not in table.columns]

@@ -15,7 +15,7 @@ from gauger.campaigns.arms import CONTACTED
 from gauger.campaigns.eligible import yes_in
 from gauger.campaigns.files import ARMS, sha256_of
 from gauger.campaigns.manifest import read_manifest
-from gauger.columns import checked_table, keys_as_text, refuse_bad_key
+from gauger.columns import AnyTable, checked_table, keys_as_text, refuse_bad_key
 from gauger.errors import ColumnValuesError, ModelFileError, SettingError, UnknownColumnError
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -91,7 +91,7 @@ class Outcome(Readable):
 
 def measure(
     folder: str | PathLike[str],
-    outcomes: pd.DataFrame,
+    outcomes: AnyTable,
     *,
     responded: str = "responded",
     value: str | None = None,

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from gauger.campaigns.addresses import emails_in, phones_in, plain_text
 from gauger.campaigns.people import People
-from gauger.columns import checked_table, keys_as_text
+from gauger.columns import checked_table, is_table, keys_as_text
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
 from gauger.remarks import Remark
 from gauger.wording import data_rows, plural
@@ -60,7 +60,7 @@ class Suppression:
         """From a table with the key, the e-mail or the telephone column, or from a list of any of them."""
         if lists is None:
             return cls(())
-        if isinstance(lists, pd.DataFrame):
+        if is_table(lists):
             table = checked_table(lists).reset_index(drop=True)
             columns = {name: kind for name, kind in ((key, "key"), (email, "email"), (phone, "phone")) if name}
             if not set(columns) & set(table.columns):

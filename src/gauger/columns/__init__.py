@@ -1,5 +1,7 @@
 """What a table holds: its key, the facts and the role of each column, and what a study would stumble over."""
 
+from gauger.columns.any_table import AnyTable, is_table, whole_table
+from gauger.columns.arrow import in_their_order, to_pandas, without_odd_columns
 from gauger.columns.checking import (
     checked_table,
     keys_as_text,
@@ -8,6 +10,7 @@ from gauger.columns.checking import (
     refuse_missing_key,
     refuse_reserved_key,
 )
+from gauger.columns.customer_rows import CustomerRows
 from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, SENTINELS, ColumnFacts, Values
 from gauger.columns.looking import TableLook, look
 from gauger.columns.ordered_levels import levels_in_order
@@ -39,7 +42,9 @@ __all__ = [
     "MOST_LEVELS",
     "NEARLY_ALL",
     "SENTINELS",
+    "AnyTable",
     "ColumnFacts",
+    "CustomerRows",
     "NumberTraits",
     "TableLook",
     "Values",
@@ -55,8 +60,10 @@ __all__ = [
     "are_flags",
     "checked_table",
     "guess_role",
+    "in_their_order",
     "is_identifier",
     "is_ordinal_code",
+    "is_table",
     "keys_as_text",
     "levels_in_order",
     "look",
@@ -67,4 +74,7 @@ __all__ = [
     "refuse_missing_key",
     "refuse_reserved_key",
     "role_of",
+    "to_pandas",
+    "whole_table",
+    "without_odd_columns",
 ]

@@ -6,19 +6,19 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 import pandas as pd
 
+from gauger.columns.any_table import AnyTable, whole_table
 from gauger.errors import KeyColumnError, SettingError, TableFileError, UnknownColumnError
 from gauger.wording import listed
 
 
-def checked_table(table: pd.DataFrame, needed: Iterable[str] = ()) -> pd.DataFrame:
-    """The table with text for column names; it is not copied.
+def checked_table(table: AnyTable, needed: Iterable[str] = ()) -> pd.DataFrame:
+    """The table as a DataFrame with text for column names; a DataFrame is not copied.
 
-    Raises SettingError for what is no DataFrame or names a column twice, UnknownColumnError for a `needed` column that
+    Raises SettingError for what is no table or names a column twice, UnknownColumnError for a `needed` column that
     it lacks, with a hint when the name is the index's.
     """
-    if not isinstance(table, pd.DataFrame):
-        raise SettingError(f"a table must be a pandas DataFrame, not {type(table).__name__}: read_table gives one.")
-    named = table.rename(columns=str)
+    frame = whole_table(table)
+    named = frame.rename(columns=str)
     twice = named.columns[named.columns.duplicated()].unique()
     if not twice.empty:
         raise SettingError(f"the table has {listed(map(repr, twice))} more than once. Rename or drop the repeats.")
@@ -27,7 +27,7 @@ def checked_table(table: pd.DataFrame, needed: Iterable[str] = ()) -> pd.DataFra
     if odd:
         raise SettingError(f"a column is named by text, not by {odd[0]!r} ({type(odd[0]).__name__}).")
     lacking = [name for name in asked if name not in named.columns]
-    if lacking and lacking[0] in table.index.names:
+    if lacking and lacking[0] in frame.index.names:
         raise SettingError(f"{lacking[0]!r} is the table's index, not a column: use table.reset_index().")
     if lacking:
         raise UnknownColumnError.among(asked, list(named.columns))

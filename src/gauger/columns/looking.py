@@ -8,13 +8,14 @@ import pandas as pd
 from pandas.api import types
 
 from gauger.algorithms.statistics import skewness
+from gauger.columns.any_table import AnyTable
 from gauger.columns.checking import checked_table
 from gauger.columns.facts import ColumnFacts
 from gauger.columns.quality_checks import quality_remarks
 from gauger.columns.roles import facts_of, guess_role, holds_numbers
 from gauger.progress import task
 from gauger.readable import Readable
-from gauger.remarks import Remark
+from gauger.remarks import Remark, remarks_of
 from gauger.wording import plural
 
 
@@ -62,13 +63,13 @@ class TableLook(Readable):
         return self.columns.index[self.columns["role"].isin(["measure", "count"])].tolist()
 
 
-def look(table: pd.DataFrame, key: str | None = None, *, today: datetime.date | None = None) -> TableLook:
+def look(table: AnyTable, key: str | None = None, *, today: datetime.date | None = None) -> TableLook:
     """Describe every column of a table and remark on what a study would stumble over.
 
     Parameters
     ----------
-    table : pandas.DataFrame
-        Any table.
+    table : pandas.DataFrame or another table
+        Any table; what hands out an Arrow stream (polars, pyarrow, DuckDB) is read once.
     key : str, optional
         The column that identifies a customer.
     today : datetime.date, optional
@@ -92,7 +93,8 @@ def look(table: pd.DataFrame, key: str | None = None, *, today: datetime.date | 
     >>> seen.columns.loc["age", "role"]
     'measure'
     """
-    table = checked_table(table, [] if key is None else [key])
+    given, table = table, checked_table(table, [] if key is None else [key])
+    left_out = () if isinstance(given, pd.DataFrame) else remarks_of(table)
     records, facts = {}, {}
     with task("looking", len(table.columns)) as advance:
         for name in table.columns:
@@ -103,9 +105,8 @@ def look(table: pd.DataFrame, key: str | None = None, *, today: datetime.date | 
             advance(1)
     columns = pd.DataFrame.from_dict(records, orient="index", columns=_COLUMNS)
     columns.index.name = "column"
-    return TableLook(
-        columns, len(table), tuple(quality_remarks(table, columns, facts, key, today or datetime.date.today()))
-    )
+    found = quality_remarks(table, columns, facts, key, today or datetime.date.today())
+    return TableLook(columns, len(table), (*left_out, *found))
 
 
 _COLUMNS = ["role", "because", "type", "missing", "distinct", "min", "median", "max", "skew"]

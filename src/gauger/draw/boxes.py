@@ -3,13 +3,13 @@
 from collections.abc import Sequence
 
 import numpy as np
-import pandas as pd
 from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from numpy.typing import NDArray
 from pandas.api import types
 
 from gauger.appearance import FAINT, INK, PAPER, segment_colour
+from gauger.columns import AnyTable
 from gauger.draw.curves import Curve, curve_of, even_steps, follow, span_back, span_on
 from gauger.draw.labels import short_name
 from gauger.draw.panels import most_panels, panels_for, rows_of
@@ -37,7 +37,7 @@ def segment_boxes(
     seg: Segmentation,
     measures: Sequence[str] | None = None,
     *,
-    table: pd.DataFrame | None = None,
+    table: AnyTable | None = None,
     kind: str = "box",
 ) -> Figure:
     """Draw how each segment's customers are distributed in each measure.
@@ -108,7 +108,7 @@ _NOTES = {
 }
 
 
-def _columns(seg: Segmentation, measures: Sequence[str] | None, table: pd.DataFrame | None) -> dict[str, Values]:
+def _columns(seg: Segmentation, measures: Sequence[str] | None, table: AnyTable | None) -> dict[str, Values]:
     """The measures to draw, values in the order of the customers, gaps as NaN."""
     known = seg.features.original
     most = most_panels(min(seg.count, MOST_NAMED))

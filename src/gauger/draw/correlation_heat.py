@@ -1,7 +1,6 @@
 """Which measures move together: a heat map of correlations, ordered by likeness."""
 
 import numpy as np
-import pandas as pd
 from matplotlib.axes import Axes
 from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
@@ -9,7 +8,7 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import correlation_matrix, correlation_order
 from gauger.appearance import DIVERGING, INK, PAPER, QUIET
-from gauger.columns import look
+from gauger.columns import AnyTable, look, whole_table
 from gauger.draw.style import as_cells, new_figure
 from gauger.draw.typeface import SMALL
 from gauger.errors import SettingError
@@ -24,7 +23,7 @@ _MOST_NUMBERS = 16
 """Measures up to which every cell has its number."""
 
 
-def correlations(table: pd.DataFrame | FeatureSet, key: str | None = None) -> Figure:
+def correlations(table: AnyTable | FeatureSet, key: str | None = None) -> Figure:
     """Draw Pearson's r between measures, ordered so that likes are neighbours.
 
     At most 30 are drawn, those most correlated with another; a note says how many are not.
@@ -80,9 +79,10 @@ def correlations(table: pd.DataFrame | FeatureSet, key: str | None = None) -> Fi
     return figure
 
 
-def _measures(table: pd.DataFrame | FeatureSet, key: str | None) -> tuple[list[str], NDArray[np.float64]]:
+def _measures(table: AnyTable | FeatureSet, key: str | None) -> tuple[list[str], NDArray[np.float64]]:
     if isinstance(table, FeatureSet):
         return list(table.names), table.values
+    table = whole_table(table)
     names = look(table, key).measures
     if not names:
         raise SettingError("the table has no measure to draw: no column holds amounts or counts.")

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import skewness
 from gauger.appearance import ACCENT, FAINT, INK, QUIET
-from gauger.columns import LONG_TAIL, look
+from gauger.columns import LONG_TAIL, AnyTable, look, whole_table
 from gauger.draw.curves import Curve, even_steps, follow
 from gauger.draw.panels import panels_for, rows_of
 from gauger.draw.style import dress, new_figure
@@ -31,7 +31,7 @@ _BINS = 40
 _BAR = "#7ba7bd"
 
 
-def distributions(table: pd.DataFrame, key: str | None = None) -> Figure:
+def distributions(table: AnyTable, key: str | None = None) -> Figure:
     """Draw a histogram of every measure and count of a table, with its median, to see shapes and tails at a glance.
 
     A measure with a long tail is drawn a second time beside it, under the logarithm that `look` advises for it. At most
@@ -39,7 +39,7 @@ def distributions(table: pd.DataFrame, key: str | None = None) -> Figure:
 
     Parameters
     ----------
-    table : pandas.DataFrame
+    table : pandas.DataFrame or another table
         Any table.
     key : str, optional
         The column that identifies a customer.
@@ -64,6 +64,7 @@ def distributions(table: pd.DataFrame, key: str | None = None) -> Figure:
     >>> gauger.draw.distributions(table, "who").get_suptitle()
     'No long tails among 2 measures'
     """
+    table = whole_table(table)
     names = look(table, key).measures
     if not names:
         raise SettingError("the table has no measure to draw: no column holds amounts or counts.")

@@ -1,9 +1,9 @@
 """Where the customers of each segment live: a map with the same scale both ways."""
 
 import numpy as np
-import pandas as pd
 from matplotlib.figure import Figure
 
+from gauger.columns import AnyTable
 from gauger.draw.clouds import Points
 from gauger.draw.labels import push_apart, short_name
 from gauger.draw.planes import Plane, draw_plane, name_segments, note_on_names
@@ -22,7 +22,7 @@ _UNITS = {"km": 1.0, "m": 0.001}
 
 def segment_map(
     seg: Segmentation,
-    table: pd.DataFrame | None = None,
+    table: AnyTable | None = None,
     *,
     east: str = "east_km",
     north: str = "north_km",
@@ -90,7 +90,7 @@ def segment_map(
     return figure
 
 
-def _places(seg: Segmentation, table: pd.DataFrame | None, names: tuple[str, str]) -> Points:
+def _places(seg: Segmentation, table: AnyTable | None, names: tuple[str, str]) -> Points:
     known = seg.features.original
     if table is not None:
         known, _ = matched_table(known.index, table, seg.features.key, needed=names)

@@ -12,7 +12,7 @@ import pandas as pd
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from gauger.columns import refuse_missing_key
+from gauger.columns import refuse_missing_key, to_pandas
 from gauger.engine.dask_crew import crew_for
 from gauger.engine.parts import Part, parts_of, refuse_output_among
 from gauger.errors import SettingError
@@ -40,7 +40,6 @@ from gauger.tables import (
     Source,
     join_pieces,
     result_folder,
-    to_pandas,
     with_numbers,
 )
 from gauger.wording import plural

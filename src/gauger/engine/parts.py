@@ -12,6 +12,7 @@ import pyarrow.parquet as pq
 
 from gauger.algorithms import available_bytes
 from gauger.algorithms.kmeans import BLOCK_ROWS
+from gauger.columns import to_pandas, without_odd_columns
 from gauger.errors import OutputError, SettingError, TableFileError, UnknownColumnError
 from gauger.remarks import Remark
 from gauger.tables import (
@@ -21,9 +22,7 @@ from gauger.tables import (
     damage,
     files_of,
     kind_of_file,
-    to_pandas,
     typed_columns,
-    without_odd_columns,
 )
 from gauger.wording import plural
 

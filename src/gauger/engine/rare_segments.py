@@ -8,13 +8,14 @@ import pandas as pd
 import pyarrow as pa
 
 from gauger.algorithms import as_shares
+from gauger.columns import to_pandas
 from gauger.engine.bottom_rows import BottomRows
 from gauger.engine.crews import Everyone
 from gauger.engine.parts import Part
 from gauger.engine.placing import Placement
 from gauger.engine.reading import treated
 from gauger.engine.treating import Treated, learned_features
-from gauger.tables import hashes_of, to_pandas
+from gauger.tables import hashes_of
 
 FEWEST = 10
 """Customers of each segment that a sample has, if there are so many: enough to draw and to describe."""

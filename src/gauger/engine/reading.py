@@ -7,10 +7,10 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from gauger.columns import Values
+from gauger.columns import Values, to_pandas
 from gauger.engine.parts import Part
 from gauger.features import Indicator, Treatment, apply_all, as_numbers
-from gauger.tables import ReadingRules, to_pandas, with_numbers
+from gauger.tables import ReadingRules, with_numbers
 
 Steps = tuple[tuple[Treatment, ...], ...]
 

@@ -11,13 +11,13 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from gauger.algorithms import as_shares, remixed
-from gauger.columns import Values
+from gauger.columns import Values, to_pandas
 from gauger.engine.bottom_rows import BottomRows
 from gauger.engine.parts import Part
 from gauger.engine.reading import numbers_of
 from gauger.errors import ColumnValuesError, KeyColumnError, MissingValuesError, SettingError
 from gauger.features import LARGEST, Level, Recipe
-from gauger.tables import Hashes, ReadingRules, hashes_of, to_pandas, typed_columns, with_numbers
+from gauger.tables import Hashes, ReadingRules, hashes_of, typed_columns, with_numbers
 
 MOST_COUNTED = 1_000
 """Levels that are counted before a category is given up: far more than make sense."""

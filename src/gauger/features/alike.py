@@ -6,7 +6,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import Values, checked_table, refuse_bad_key
+from gauger.columns import AnyTable, Values, checked_table, refuse_bad_key
 from gauger.errors import ColumnValuesError, MissingValuesError
 from gauger.features.columns import Indicator, as_numbers
 from gauger.features.feature_set import FeatureSet
@@ -16,7 +16,7 @@ from gauger.remarks import Remark
 from gauger.wording import listed, plural
 
 
-def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
+def prepare_alike(table: AnyTable, features: FeatureSet) -> FeatureSet:
     """Prepare other customers with the treatments that were learned, which are kept as they are.
 
     Gaps are filled with what was learned, or refused or dropped as they were; so are values that a treatment cannot
@@ -24,7 +24,7 @@ def prepare_alike(table: pd.DataFrame, features: FeatureSet) -> FeatureSet:
 
     Parameters
     ----------
-    table : pandas.DataFrame
+    table : pandas.DataFrame or another table
         Other customers, with the same key and columns.
     features : FeatureSet
         What was learned.

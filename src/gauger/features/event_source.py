@@ -16,7 +16,7 @@ import pyarrow.parquet as pq
 from pandas.api import types
 
 from gauger.algorithms import thread_count
-from gauger.columns import checked_table, refuse_missing_key
+from gauger.columns import AnyTable, checked_table, is_table, refuse_missing_key, whole_table
 from gauger.errors import (
     ColumnValuesError,
     GaugerError,
@@ -138,11 +138,12 @@ class EventSource:
 
 @contextmanager
 def event_source(
-    events: pd.DataFrame | Source, columns: EventColumns, customers: pd.DataFrame | None, memory: str | None = None
+    given: AnyTable | Source, columns: EventColumns, customers: AnyTable | None, memory: str | None = None
 ) -> Iterator[EventSource]:
     """Connect the events and refuse what cannot be summarised: unknown columns, gaps, values of the wrong kind."""
     import duckdb  # a quarter of a second that only events cost
 
+    events: pd.DataFrame | Source = whole_table(given) if is_table(given) else given  # type: ignore[assignment]
     with tempfile.TemporaryDirectory(prefix="gauger-events-") as spill:
         settings: dict[str, str | bool | int | float | list[str]] = {
             "temp_directory": spill,
@@ -199,7 +200,7 @@ def _connected(
         return _checked(database, columns)
     several = isinstance(events, (list, tuple)) and all(isinstance(one, (str, PathLike)) for one in events)
     if not isinstance(events, (str, PathLike)) and not several:
-        raise SettingError(f"events must be a DataFrame or the path of a file, not {type(events).__name__}.")
+        raise SettingError(f"events must be a table or the path of a file, not {type(events).__name__}.")
     if isinstance(events, str) and is_url(events):
         raise SettingError(
             "events in a database are read first: summarise_events(read_table(url, table='…'), …); or summarised "
@@ -353,7 +354,7 @@ def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerE
     )
 
 
-def _connect_customers(source: EventSource, customers: pd.DataFrame) -> None:
+def _connect_customers(source: EventSource, customers: AnyTable) -> None:
     key = source.columns.customer
     customers = checked_table(customers, [key])
     refuse_missing_key(customers[key])

@@ -9,7 +9,7 @@ from typing import Any
 
 import pandas as pd
 
-from gauger.columns import MOST_LEVELS
+from gauger.columns import MOST_LEVELS, AnyTable, to_pandas
 from gauger.errors import SettingError
 from gauger.features.event_lines import about_lines
 from gauger.features.event_source import CUSTOMERS, EVENTS, EventRows, EventSource, event_source
@@ -18,10 +18,10 @@ from gauger.features.measures import Catalogue, Nouns, Period, noun_of
 from gauger.features.query import run_query
 from gauger.features.sql_words import sql_moment, sql_name, sql_text
 from gauger.remarks import Remark, attach_remarks
-from gauger.tables import Source, to_pandas
+from gauger.tables import Source
 from gauger.wording import plural
 
-Events = pd.DataFrame | Source
+Events = AnyTable | Source
 
 
 def summarise_events(
@@ -34,7 +34,7 @@ def summarise_events(
     category: str | None = None,
     event_key: str | None = None,
     measures: Sequence[str] | str | None = None,
-    customers: pd.DataFrame | None = None,
+    customers: AnyTable | None = None,
     as_of: str | datetime.date | None = None,
     event_noun: str = "visits",
     amount_noun: str = "spend",
@@ -142,7 +142,7 @@ def _summarised(
     columns: EventColumns,
     nouns: Nouns,
     measures: Sequence[str] | str | None,
-    customers: pd.DataFrame | None,
+    customers: AnyTable | None,
     as_of: str | datetime.date | None,
     memory: str | None,
 ) -> Iterator[tuple[EventSource, str, Told]]:
@@ -188,7 +188,7 @@ def summarise_to_file(
     category: str | None = None,
     event_key: str | None = None,
     measures: Sequence[str] | str | None = None,
-    customers: pd.DataFrame | None = None,
+    customers: AnyTable | None = None,
     as_of: str | datetime.date | None = None,
     event_noun: str = "visits",
     amount_noun: str = "spend",

@@ -7,6 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import ArrayLike, NDArray
 
+from gauger.columns import CustomerRows
 from gauger.errors import SettingError
 from gauger.features.columns import Indicator
 from gauger.features.recipes import Recipe
@@ -17,7 +18,7 @@ from gauger.wording import CUSTOMER, Noun, plural
 
 
 @dataclass(frozen=True, repr=False, eq=False)
-class FeatureSet(Readable):
+class FeatureSet(CustomerRows, Readable):
     """Features that are ready to be clustered, made by `prepare`.
 
     Attributes
@@ -66,6 +67,10 @@ class FeatureSet(Readable):
     remarks: tuple[Remark, ...] = ()
     recipes: Mapping[str, Recipe] = field(default_factory=dict)
     noun: Noun = CUSTOMER
+
+    def customer_rows(self) -> pd.DataFrame:
+        """The key and the features on the working scale."""
+        return pd.DataFrame({self.key: self.keys, **dict(zip(self.names, self.values.T, strict=True))})
 
     def treat(self, rows: pd.DataFrame) -> NDArray[np.float64]:
         """Bring rows in original units to the working scale.

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from gauger.algorithms import map_jobs
 from gauger.algorithms.statistics import skewness
-from gauger.columns import ColumnFacts, Values, checked_table, refuse_bad_key, refuse_reserved_key
+from gauger.columns import AnyTable, ColumnFacts, Values, checked_table, refuse_bad_key, refuse_reserved_key
 from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
 from gauger.features.cautions import FeatureFacts, feature_cautions
 from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns
@@ -27,7 +27,7 @@ _LONGEST_NOUN = 40
 
 
 def prepare(
-    table: pd.DataFrame,
+    table: AnyTable,
     *,
     key: str,
     features: Sequence[str] | None = None,
@@ -47,7 +47,7 @@ def prepare(
 
     Parameters
     ----------
-    table : pandas.DataFrame
+    table : pandas.DataFrame or another table
         A row a customer.
     key : str
         The column that identifies a customer.

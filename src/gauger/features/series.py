@@ -7,7 +7,7 @@ import pandas as pd
 from numpy.typing import NDArray
 from pandas.api import types
 
-from gauger.columns import checked_table, refuse_missing_key
+from gauger.columns import AnyTable, checked_table, refuse_missing_key
 from gauger.errors import ColumnValuesError, KeyColumnError, MissingValuesError, SettingError
 from gauger.features.columns import as_numbers
 from gauger.remarks import Remark, attach_remarks
@@ -16,7 +16,7 @@ from gauger.wording import listed, plural
 GAP_RULES = ("refuse", "zero", "interpolate", "carry")
 
 
-def pivot_series(table: pd.DataFrame, *, entity: str, period: str, value: str, missing: str = "refuse") -> pd.DataFrame:
+def pivot_series(table: AnyTable, *, entity: str, period: str, value: str, missing: str = "refuse") -> pd.DataFrame:
     """Turn a long table, with a row for each entity and period, into one row an entity and one column a period.
 
     Where dates or numbers mostly follow each other in one step (weekly, say), periods that no entity has are put in, so
@@ -24,7 +24,7 @@ def pivot_series(table: pd.DataFrame, *, entity: str, period: str, value: str, m
 
     Parameters
     ----------
-    table : pandas.DataFrame
+    table : pandas.DataFrame or another table
         The long table.
     entity, period, value : str
         Its columns; periods are dates, whole numbers or text.

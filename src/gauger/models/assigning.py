@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import checked_table, refuse_bad_key
+from gauger.columns import AnyTable, checked_table, refuse_bad_key
 from gauger.errors import SettingError
 from gauger.features import Fill, Indicator, about_new_levels, apply_all, as_numbers, new_levels, undo_all
 from gauger.models.learned import LearnedFeature, LearnedModel
@@ -50,7 +50,7 @@ class Assigned:
 WHYS = ("", MISSING, GATE, RADIUS, AMONG, BANDS)
 
 
-def assign_table(model: LearnedModel, table: pd.DataFrame, gate: float | str | None) -> pd.DataFrame:
+def assign_table(model: LearnedModel, table: AnyTable, gate: float | str | None) -> pd.DataFrame:
     """As `SegmentModel.assign` says."""
     table = checked_table(table, columns_of(model))
     refuse_bad_key(table[model.key])

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pandas as pd
 
+from gauger.columns import AnyTable
 from gauger.errors import SettingError
 from gauger.models.assigning import assign_table
 from gauger.models.files import read_model, save_model
@@ -61,7 +62,7 @@ class SegmentModel(LearnedModel):
     (('visits',), [1.0, 1.0])
     """
 
-    def assign(self, table: pd.DataFrame, *, gate: float | str | None = None) -> pd.DataFrame:
+    def assign(self, table: AnyTable, *, gate: float | str | None = None) -> pd.DataFrame:
         """Find the segment of each customer of a table.
 
         The customers that the model was learned from get the segments that they had, exactly. Others are treated with

@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import checked_table, refuse_bad_key
+from gauger.columns import AnyTable, checked_table, refuse_bad_key
 from gauger.errors import SettingError
 from gauger.models import (
     Assigned,
@@ -139,14 +139,14 @@ class Drift(Readable):
         return self.features
 
 
-def drift(model: SegmentModel, table: pd.DataFrame) -> Drift:
+def drift(model: SegmentModel, table: AnyTable) -> Drift:
     """Tell how customers differ from those that a model was learned from, and whether to keep it.
 
     Parameters
     ----------
     model : SegmentModel
         What was learned.
-    table : pandas.DataFrame
+    table : pandas.DataFrame or another table
         The customers now, as for `SegmentModel.assign`.
 
     Returns

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy.special import bdtr, bdtrc
 
 from gauger.algorithms.statistics import clopper_pearson, contingency_table, holm
+from gauger.columns import AnyTable, CustomerRows
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
 from gauger.profiling import checked_assignments
 from gauger.readable import Readable
@@ -30,7 +31,7 @@ Values = NDArray[np.float64]
 
 
 @dataclass(frozen=True, repr=False, eq=False)
-class Migration(Readable):
+class Migration(CustomerRows, Readable):
     """Customers of both times, by the segment they were in and the one they are in.
 
     Attributes
@@ -103,13 +104,17 @@ class Migration(Readable):
             f"{len(self.only_first):,} lost"
         )
 
+    def customer_rows(self) -> pd.DataFrame:
+        """Who went where."""
+        return self.customers
+
     def overview(self) -> pd.DataFrame:
         return self.crossing
 
 
 def migration(
-    before: Segmentation | pd.DataFrame,
-    after: Segmentation | pd.DataFrame,
+    before: Segmentation | AnyTable,
+    after: Segmentation | AnyTable,
     *,
     key: str | None = None,
     value: pd.Series | None = None,
@@ -194,7 +199,7 @@ def migration(
     )
 
 
-def _side(side: Segmentation | pd.DataFrame, key: str | None) -> tuple[pd.Index, Codes, Mapping[int, str]]:
+def _side(side: Segmentation | AnyTable, key: str | None) -> tuple[pd.Index, Codes, Mapping[int, str]]:
     """Keys, codes and names of segments at one time."""
     if isinstance(side, Segmentation):
         return pd.Index(side.features.keys, name=side.features.key), side.codes.astype(np.int64), side.names

@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.clustering import kmeans_refit
-from gauger.columns import checked_table, refuse_bad_key, refuse_reserved_key
+from gauger.columns import AnyTable, checked_table, refuse_bad_key, refuse_reserved_key
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.profiling.closeness import share_placed
@@ -16,7 +16,7 @@ from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, segme
 from gauger.wording import plural
 
 
-def checked_assignments(assignments: pd.DataFrame, key: str) -> tuple[pd.Index, NDArray[np.int64], Mapping[int, str]]:
+def checked_assignments(assignments: AnyTable, key: str) -> tuple[pd.Index, NDArray[np.int64], Mapping[int, str]]:
     """The customers, the segment of each (0 for unassigned), and the name of each segment.
 
     `assignments` has a row a customer with the key, `segment` and, if it likes, `segment_name`. Raises
@@ -35,7 +35,7 @@ def checked_assignments(assignments: pd.DataFrame, key: str) -> tuple[pd.Index, 
     return pd.Index(assignments[key]), codes.to_numpy(dtype=np.int64), {**names, UNASSIGNED: UNASSIGNED_NAME}
 
 
-def segmentation_from_assignments(features: FeatureSet, assignments: pd.DataFrame, *, method: str) -> Segmentation:
+def segmentation_from_assignments(features: FeatureSet, assignments: AnyTable, *, method: str) -> Segmentation:
     """Read assignments back into a Segmentation, on features of the same customers, matched by key.
 
     Parameters

@@ -8,6 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import adjusted_rand, best_match, contingency_table
+from gauger.columns import AnyTable, CustomerRows
 from gauger.errors import SettingError
 from gauger.profiling.association import Association, association_of
 from gauger.profiling.divisions import Partition, partition_of
@@ -22,7 +23,7 @@ Rows = NDArray[np.intp]
 
 
 @dataclass(frozen=True, repr=False, eq=False)
-class Comparison(Readable):
+class Comparison(CustomerRows, Readable):
     """Segments beside the groups of another division of the same customers, matched by key.
 
     Attributes
@@ -117,12 +118,16 @@ class Comparison(Readable):
             return f"{sides}: {self.noun.said(self.association.headline())}"
         return f"{sides}: {self.agreement:.0%} of {self.noun.many} agree, adjusted Rand {self.adjusted_rand:.2f}"
 
+    def customer_rows(self) -> pd.DataFrame:
+        """Who is where on both sides."""
+        return self.customers
+
     def overview(self) -> pd.DataFrame:
         return self.crossing
 
 
 def compare(
-    seg: Segmentation, other: Segmentation | pd.Series | pd.DataFrame, *, resamples: int = 20, seed: int = 0
+    seg: Segmentation, other: Segmentation | pd.Series | AnyTable, *, resamples: int = 20, seed: int = 0
 ) -> Comparison:
     """Compare segments with another segmentation, a known column or assignments: a contingency table and its measures.
 

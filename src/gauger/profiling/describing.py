@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 from pandas.api import types
 
-from gauger.columns import guess_role, levels_in_order
+from gauger.columns import AnyTable, guess_role, levels_in_order
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import LARGEST, Indicator
 from gauger.profiling.assembling import ProfileFacts, assembled
@@ -50,7 +50,7 @@ class _Subject:
 
 def profile(
     seg: Segmentation,
-    table: pd.DataFrame | None = None,
+    table: AnyTable | None = None,
     *,
     totals: Sequence[str] | None = None,
     ordered: Mapping[str, Sequence[object]] | None = None,
@@ -123,8 +123,8 @@ def profile(
 
 
 def profile_assignments(
-    assignments: pd.DataFrame,
-    table: pd.DataFrame,
+    assignments: AnyTable,
+    table: AnyTable,
     *,
     key: str,
     totals: Sequence[str] | None = None,

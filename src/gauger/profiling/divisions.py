@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import levels_in_order, refuse_bad_key
+from gauger.columns import AnyTable, is_table, levels_in_order, refuse_bad_key
 from gauger.errors import SettingError
 from gauger.profiling.assignments import checked_assignments
 from gauger.segmentation import UNASSIGNED, Segmentation
@@ -42,7 +42,7 @@ class Partition:
         return np.asarray(self.codes[self.keys.get_indexer(keys)])
 
 
-def partition_of(other: "Segmentation | pd.Series | pd.DataFrame", key: str) -> Partition:
+def partition_of(other: "Segmentation | pd.Series | AnyTable", key: str) -> Partition:
     """What is compared, as a division.
 
     A Series is a known column: indexed by key, its values are the groups, gaps are in none. A DataFrame holds
@@ -52,7 +52,7 @@ def partition_of(other: "Segmentation | pd.Series | pd.DataFrame", key: str) -> 
     if isinstance(other, Segmentation):
         names = {number: other.names[number] for number in other.numbers.tolist()}
         return Partition(pd.Index(other.features.keys), other.codes, list(names), other.method, names)
-    if isinstance(other, pd.DataFrame):
+    if is_table(other):
         keys, codes, by_number = checked_assignments(other, key)
         numbers = [int(number) for number in np.unique(codes) if number != UNASSIGNED]
         indices = np.searchsorted([UNASSIGNED, *numbers], codes)

@@ -4,14 +4,14 @@ from collections.abc import Iterable
 
 import pandas as pd
 
-from gauger.columns import checked_table, refuse_bad_key
+from gauger.columns import AnyTable, checked_table, refuse_bad_key
 from gauger.errors import SettingError
 from gauger.remarks import Remark
 from gauger.wording import plural, written_like
 
 
 def matched_table(
-    customers: pd.Index, table: pd.DataFrame, key: str, needed: Iterable[str] = ()
+    customers: pd.Index, table: AnyTable, key: str, needed: Iterable[str] = ()
 ) -> tuple[pd.DataFrame, list[Remark]]:
     """The table's other columns in the order of the customers, and remarks on those that it lacks or has besides.
 

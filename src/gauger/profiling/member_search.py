@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 
 import pandas as pd
 
+from gauger.columns import AnyTable, whole_table
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.profiling.assignments import checked_assignments
 from gauger.profiling.conditions import rows_that_meet
@@ -16,8 +17,8 @@ _OWN = ("segment", "segment_name", "distance")
 
 
 def members(
-    seg: Segmentation | pd.DataFrame,
-    table: pd.DataFrame | None = None,
+    seg: Segmentation | AnyTable,
+    table: AnyTable | None = None,
     *,
     key: str | None = None,
     segment: int | str | None = None,
@@ -89,7 +90,7 @@ def members(
     return result
 
 
-def _known(seg: Segmentation | pd.DataFrame, key: str | None) -> tuple[pd.DataFrame, Mapping[int, str]]:
+def _known(seg: Segmentation | AnyTable, key: str | None) -> tuple[pd.DataFrame, Mapping[int, str]]:
     """What is known of each customer without a table, indexed by key, and what segments are called."""
     if isinstance(seg, Segmentation):
         own = {name: seg.assignments[name].to_numpy() for name in _OWN}
@@ -97,6 +98,7 @@ def _known(seg: Segmentation | pd.DataFrame, key: str | None) -> tuple[pd.DataFr
         return known.join(seg.features.original.drop(columns=[*_OWN], errors="ignore")), seg.names
     if key is None:
         raise SettingError("say which column of the assignments identifies a customer: key='…'.")
+    seg = whole_table(seg)
     keys, codes, names = checked_assignments(seg, key)
     called = pd.Series(codes).map(names).to_numpy()
     known = pd.DataFrame({"segment": codes, "segment_name": called}, index=keys.rename(key))

@@ -4,17 +4,16 @@ from collections.abc import Sequence
 from datetime import datetime
 from os import PathLike
 
-import pandas as pd
-
 from gauger.campaigns import HandOff, HandOffSettings, write_hand_off
+from gauger.columns import AnyTable
 from gauger.models import SegmentModel
 from gauger.report.hand_off_page import hand_off_page
 from gauger.segmentation import Segmentation
 
 
 def hand_off(
-    assignments: pd.DataFrame | Segmentation,
-    contacts: pd.DataFrame,
+    assignments: AnyTable | Segmentation,
+    contacts: AnyTable,
     folder: str | PathLike[str],
     *,
     campaign: str,

@@ -9,7 +9,7 @@ from typing import Any
 import pandas as pd
 from pandas.api import types
 
-from gauger.columns import TableLook, checked_table, look
+from gauger.columns import AnyTable, TableLook, checked_table, look, whole_table
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.readable import Readable
@@ -98,7 +98,7 @@ class PlanDraft(Readable):
 
 
 def draft_plan(
-    table: str | PathLike[str] | pd.DataFrame | None,
+    table: str | PathLike[str] | AnyTable | None,
     *,
     key: str,
     source: str | PathLike[str] | None = None,
@@ -149,6 +149,8 @@ def draft_plan(
     'log'
     """
     folder = Path(beside)
+    if table is not None and not isinstance(table, (str, PathLike)):
+        table = whole_table(table)
     part = _source(table, source, dict(reading or {}), folder)
     of_events = None if events is None else _events_part(events, key, folder)
     if part is None and of_events is None:

@@ -48,7 +48,7 @@ class SourcePart(PlanPart):
         return {
             name: value
             for name, value in told.items()
-            if name in own and value != own[name].get_default(call_default_factory=True)
+            if name in own and value != own[name].get_default(call_default_factory=True, validated_data={})
         }
 
     @model_validator(mode="after")

@@ -134,7 +134,7 @@ def _content(part: BaseModel) -> dict[str, Any]:
     for name, field in type(part).model_fields.items():
         value = getattr(part, name)
         spoken = (type(part).__name__ in _SPOKEN or name in _TOLD) and name not in _QUIET
-        default = field.get_default(call_default_factory=True)
+        default = field.get_default(call_default_factory=True, validated_data={})
         if value is None or (value == default and (not spoken or value in ([], {}))):
             continue
         found[name] = _plain(value)

@@ -11,7 +11,7 @@ from typing import Any
 
 import pandas as pd
 
-from gauger.columns import checked_table
+from gauger.columns import AnyTable, checked_table, is_table, whole_table
 from gauger.errors import SettingError
 from gauger.models import build_model, can_be_model, save_model
 from gauger.segmentation import Segmentation
@@ -52,7 +52,7 @@ def save_study(
     seg: Segmentation,
     folder: str | PathLike[str],
     *,
-    source: str | PathLike[str] | pd.DataFrame | None = None,
+    source: str | PathLike[str] | AnyTable | None = None,
     reading: Mapping[str, Any] | None = None,
     made_at: datetime | None = None,
     replace: bool = False,
@@ -172,12 +172,18 @@ def _add_segments(results: Results, seg: Segmentation, plan: Plan, time: datetim
     results.path(PLAN_FILE).write_text(text_of(plan), encoding="utf-8")
 
 
-def _origin(seg: Segmentation, source: object, reading: dict[str, Any], folder: Path, results: Results) -> Origin:
+def _origin(
+    seg: Segmentation,
+    source: str | PathLike[str] | AnyTable | None,
+    reading: dict[str, Any],
+    folder: Path,
+    results: Results,
+) -> Origin:
     if isinstance(source, (str, PathLike)):
         return Origin(read_table(source, **reading), source_part(source, folder, reading))
-    table = _columns_of(seg) if source is None else source
-    if not isinstance(table, pd.DataFrame):
-        raise SettingError(f"source= is a path, a database's URL or a DataFrame, not {type(table).__name__}.")
+    if source is not None and not is_table(source):
+        raise SettingError(f"source= is a path, a database's URL or a table, not {type(source).__name__}.")
+    table = _columns_of(seg) if source is None else whole_table(source)
     results.add_table(CUSTOMERS, table)
     return Origin(table, SourcePart(file=CUSTOMERS))
 

@@ -1,6 +1,5 @@
 """Read and write open formats: files, databases, and folders of results that appear whole."""
 
-from gauger.tables.arrow import to_pandas, without_odd_columns
 from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, join_pieces
 from gauger.tables.blocks import FileBlocks, head_of_file, with_numbers
 from gauger.tables.databases import connected, frame_of, is_url, password_as, without_password
@@ -44,12 +43,10 @@ __all__ = [
     "read_table",
     "recover_folder",
     "result_folder",
-    "to_pandas",
     "transaction",
     "typed_columns",
     "whole_folder",
     "with_numbers",
-    "without_odd_columns",
     "without_password",
     "write_file",
     "write_table",

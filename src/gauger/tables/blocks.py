@@ -7,10 +7,9 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from gauger.columns import refuse_bad_names
+from gauger.columns import refuse_bad_names, to_pandas
 from gauger.errors import UnknownColumnError
 from gauger.remarks import Remark
-from gauger.tables.arrow import to_pandas
 from gauger.tables.delimited import DelimitedBlocks
 from gauger.tables.json_lines import JsonLineBlocks
 from gauger.tables.reading import damage, read_file, refuse_bad_text, refuse_unreadable

@@ -10,10 +10,9 @@ from urllib.parse import unquote
 import pandas as pd
 import pyarrow as pa
 
-from gauger.columns import refuse_bad_names
+from gauger.columns import refuse_bad_names, to_pandas
 from gauger.errors import DatabaseError, MissingFileError, SettingError, UnknownTableError, needed_package
 from gauger.progress import task
-from gauger.tables.arrow import to_pandas
 from gauger.tables.cells import column_of, joined
 from gauger.tables.text import Readout
 from gauger.tables.type_inference import ReadingRules, apply_rules

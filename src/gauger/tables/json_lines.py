@@ -9,8 +9,8 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.json as pa_json
 
+from gauger.columns import without_odd_columns
 from gauger.errors import TableFileError
-from gauger.tables.arrow import without_odd_columns
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
 from gauger.tables.cells import column_of, joined
 from gauger.tables.text import UTF8, Readout, TextFile, fitting_encoding, in_its_encoding

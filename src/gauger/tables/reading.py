@@ -12,11 +12,10 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from gauger.columns import refuse_bad_names
+from gauger.columns import in_their_order, refuse_bad_names, to_pandas, without_odd_columns
 from gauger.errors import GaugerError, MissingFileError, SettingError, TableFileError
 from gauger.progress import task
 from gauger.remarks import attach_remarks
-from gauger.tables.arrow import to_pandas, without_odd_columns
 from gauger.tables.bad_lines import refuse_to_replace
 from gauger.tables.databases import is_url, read_database, without_password
 from gauger.tables.delimited import read_delimited
@@ -127,7 +126,7 @@ def read_table(
         found, remarks = read_file(Path(source), sheet, rules)
     if not found.num_rows:
         raise TableFileError(f"{name} has a header but no rows. Check the export or the query that made it.")
-    result = to_pandas(found)
+    result = in_their_order(to_pandas(found), found)
     del found
     pa.default_memory_pool().release_unused()  # what text took is of no use any more
     if remarks:

@@ -11,6 +11,7 @@ from typing import Protocol
 import pandas as pd
 import pyarrow as pa
 
+from gauger.columns import AnyTable, whole_table
 from gauger.errors import GaugerError, OutputError
 from gauger.progress import task
 from gauger.tables.block_writing import BlockWriter
@@ -19,15 +20,15 @@ from gauger.tables.staging import publish_files, refuse_link, stage_in, sweep
 from gauger.wording import listed, plural
 
 
-def write_table(table: pd.DataFrame, path: str | PathLike[str], *, replace: bool = False) -> Path:
-    """Write a DataFrame, without its index.
+def write_table(table: AnyTable, path: str | PathLike[str], *, replace: bool = False) -> Path:
+    """Write a table, without its index.
 
     Text that a spreadsheet would take for a formula (it starts with =, +, - or @) gets an apostrophe in csv and tsv,
     which `read_table` takes away again. The file appears whole, by a rename.
 
     Parameters
     ----------
-    table : pandas.DataFrame
+    table : pandas.DataFrame or another table
         What to write.
     path : str or path-like
         Where; the ending says the format: .csv, .tsv or .jsonl (also with .gz), .parquet or .xlsx.
@@ -53,9 +54,9 @@ def write_table(table: pd.DataFrame, path: str | PathLike[str], *, replace: bool
     ...     gauger.write_table(pd.DataFrame({"visits": [3]}), f"{folder}/t.csv").name
     't.csv'
     """
-    file = Path(path)
+    file, frame = Path(path), whole_table(table)
     with result_folder(file.parent, [file.name], replace=replace) as results:
-        results.add_table(file.name, table)
+        results.add_table(file.name, frame)
     return file
 
 

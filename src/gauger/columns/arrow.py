@@ -35,6 +35,15 @@ def to_pandas(table: pa.Table) -> pd.DataFrame:
     return pd.DataFrame(columns)
 
 
+def in_their_order(frame: pd.DataFrame, table: pa.Table) -> pd.DataFrame:
+    """The DataFrame of a table with ordered categoricals where the table's columns have levels in an order."""
+    ordered = [field.name for field in table.schema if pa.types.is_dictionary(field.type) and field.type.ordered]
+    for name in ordered:
+        levels = dict.fromkeys(level for part in table[name].chunks for level in part.dictionary.to_pylist())
+        frame[name] = pd.Categorical(frame[name], list(levels), ordered=True)
+    return frame
+
+
 def without_odd_columns(table: pa.Table) -> tuple[pa.Table, list[Remark]]:
     """The table without columns whose cells are no single values, such as lists, and the remark that says so."""
     odd = [field.name for field in table.schema if _is_odd(table[field.name])]
@@ -78,13 +87,22 @@ def _plain(name: str, column: pa.ChunkedArray) -> pa.ChunkedArray:
     if pa.types.is_null(kind) or pa.types.is_float16(kind):
         return column.cast(pa.float64())
     if pa.types.is_dictionary(kind):
-        return _plain(name, column.cast(kind.value_type))
+        return _plain(name, _decoded(column))
     if pa.types.is_binary(kind) or pa.types.is_large_binary(kind) or pa.types.is_fixed_size_binary(kind):
         return column.cast(pa.large_binary()).cast(pa.large_string())
+    if pa.types.is_string_view(kind):
+        return column.cast(pa.large_string())
     if pa.types.is_decimal(kind):
         whole = kind.scale == 0 and kind.precision < 19
         return column.cast(pa.int64() if whole else pa.float64())
     return column
+
+
+def _decoded(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """The values of a column of codes; text by views can be neither taken nor cast within a dictionary."""
+    kind = column.type.value_type
+    kind = pa.large_string() if pa.types.is_string_view(kind) else kind
+    return pa.chunked_array([part.dictionary.cast(kind).take(part.indices) for part in column.chunks], kind)
 
 
 def _moments(name: str, column: pa.ChunkedArray) -> pa.ChunkedArray:
