@@ -8,7 +8,8 @@ import pytest
 
 import gauger
 from gauger.progress import task
-from gauger.remarks import REMARK_CODES, Remark, attach_remarks, remarks_of
+from gauger.remark_register import REMARK_CODES, REMARKS
+from gauger.remarks import Remark, attach_remarks, remarks_of
 from gauger.wording import plain_number, short_number
 
 
@@ -103,12 +104,16 @@ def test_plain_numbers_have_no_decimals_where_whole_and_show_no_rounding(value: 
     assert plain_number(value) == text
 
 
-def test_the_codes_that_a_plan_may_refuse_are_those_of_the_code_and_of_the_guide() -> None:
+def test_the_register_of_remarks_has_the_codes_of_the_code() -> None:
     root = Path(__file__).parents[1]
     source = "".join(path.read_text() for path in (root / "src" / "gauger").rglob("*.py"))
     written = set(re.findall(r'\bRemark\(\s*f?"([a-z0-9-]+)"', source)) - {"own"}
     sampled = {code for code in REMARK_CODES if code.endswith("-sampled")}
     assert written | sampled == set(REMARK_CODES)
-    assert sorted(REMARK_CODES) == list(REMARK_CODES)
-    guide = (root / "docs" / "guide.md").read_text()
-    assert [code for code in REMARK_CODES if not re.search(rf"\b{code}\b", guide)] == []
+    assert list(REMARK_CODES) == sorted(REMARKS)
+    assert all(kind.says and kind.to_do for kind in REMARKS.values())
+
+
+def test_a_remark_says_what_to_do() -> None:
+    assert Remark("constant", "'a' says the same for everyone").to_do == "leave it out"
+    assert Remark("of-my-own", "look out").to_do == ""

@@ -4,29 +4,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING, Any
 
+from gauger.remark_register import REMARKS
+
 if TYPE_CHECKING:
     import pandas as pd
-
-REMARK_CODES = tuple(
-    """
-    after-as-of bad-lines-skipped beyond-treatment code-as-measure columns-left-out composite condensed constant
-    correlated criteria-sampled customers-changed customers-left-out customers-not-in-table
-    customers-not-segmented customers-of-one-side customers-of-one-time customers-unknown dates-as-text
-    dense-by-copies dissolving encoding-guessed event-key-days event-key-missing event-key-shared
-    extreme-customers far-customers few-customers few-for-drift fewer-bands filter-would-do future-dates
-    half-precision header-missing heavy-tail holdout-too-small identifier infinite-left-out inverted-merges
-    key-repeats large-matrix last-day-short leak learned-on-sample left-unassigned lines-added-up many-bands
-    many-features many-unassigned metrics-left-out missing missing-together mixed-in-two moved-since-seeding
-    names-not-placed near-constant nearly-numbers nested-left-out new-levels no-dense-groups no-events no-model
-    nobody-dense not-converged not-in-contacts not-round one-holds-most one-large-segment other-sheets
-    outcomes-of-others outside-learned-range overlapping periods-missing periods-scaled radius-at-edge
-    raw-scales repeated-events repeated-rows repeats-dropped rule-misses sample-of-all segments-matched sentinel
-    shared-moments significance silhouette-sampled single-levels small-dense-segments source-changed
-    suppression-read tied-merges tiny-segment too-small-to-say top-level unassigned-on-one-side unequal-lengths
-    unit-changed validity-sampled zero-for-missing
-    """.split()
-)
-"""Every code that a remark of ours has."""
 
 
 @dataclass(frozen=True)
@@ -58,6 +39,11 @@ class Remark:
     features: tuple[str, ...] = ()
     segments: tuple[int, ...] = ()
     who: tuple[str, ...] = ()
+
+    @property
+    def to_do(self) -> str:
+        """What to do about it, in a few words; empty for a code that is not Gauger's."""
+        return REMARKS[self.code].to_do if self.code in REMARKS else ""
 
     @property
     def anonymous(self) -> "Remark":

@@ -7,7 +7,7 @@ from pydantic_core import PydanticCustomError
 
 from gauger.clustering import CUSTOMER_METRICS
 from gauger.features import MISSING_RULES, SCALES, TRANSFORMS
-from gauger.remarks import REMARK_CODES
+from gauger.remark_register import REMARK_CODES
 from gauger.study.words import PlanPart, Positive, Quantiles, Seed, Share, Url, Whole, word
 
 PLAN_FORMAT, PLAN_VERSION = "gauger plan", 1

@@ -1,0 +1,396 @@
+"""The register of remarks: each code that a caution of ours has, what it says, and what to do about it."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class RemarkKind:
+    """One kind of remark: its code, what it is about, what it says, and what to do about it."""
+
+    code: str
+    about: str
+    says: str
+    to_do: str
+
+
+_KINDS = (
+    RemarkKind(
+        "encoding-guessed",
+        "reading",
+        "the text is not UTF-8 and was read as Windows-1252",
+        "name the encoding if letters look wrong",
+    ),
+    RemarkKind(
+        "header-missing", "reading", "the first line looks like data", "say `header=True` if it names the columns"
+    ),
+    RemarkKind(
+        "bad-lines-skipped", "reading", "malformed lines were left out, as told", "look at the file they are in"
+    ),
+    RemarkKind("other-sheets", "reading", "the workbook has more sheets than the one read", "name the one you mean"),
+    RemarkKind(
+        "nested-left-out",
+        "reading",
+        "columns of lists, objects or raw bytes were left out",
+        "make one column of each value that you need",
+    ),
+    RemarkKind(
+        "repeated-rows",
+        "looking",
+        "rows that are exact repeats",
+        "ask why the export repeats rows; of events, name the event key (`event_key=`)",
+    ),
+    RemarkKind(
+        "key-repeats",
+        "looking",
+        "the key stands in several rows",
+        "summarise events first (`summarise_events`), or name another key",
+    ),
+    RemarkKind("constant", "looking", "a column says the same for everyone", "leave it out"),
+    RemarkKind(
+        "near-constant", "looking", "95 % or more have one value", "leave it out of the features, profile with it"
+    ),
+    RemarkKind(
+        "code-as-measure",
+        "looking",
+        "small whole numbers look like steps of a scale",
+        "make it a category (`categories=`) if its steps are not alike",
+    ),
+    RemarkKind("missing", "looking", "a column has gaps", "decide what they mean before using it"),
+    RemarkKind(
+        "top-level", "looking", "numbers with a top level such as 5+", "make it a category in order: `categories=`"
+    ),
+    RemarkKind(
+        "nearly-numbers",
+        "looking",
+        "text that is nearly all numbers",
+        '`as_missing=` for the odd word, `decimal=","` for commas',
+    ),
+    RemarkKind("dates-as-text", "looking", "dates that are not ISO", 'say how they are written: `dates="%d.%m.%Y"`'),
+    RemarkKind(
+        "missing-together",
+        "looking",
+        "columns are missing in the same rows",
+        "find the one cause, and treat them alike",
+    ),
+    RemarkKind(
+        "sentinel", "looking", "values such as -1, 999, 1900-01-01 that stand for none", "read them with `as_missing=`"
+    ),
+    RemarkKind(
+        "heavy-tail", "looking", "skew above 2", 'take the logarithm (`transform="log"`), or cap the largest values'
+    ),
+    RemarkKind(
+        "future-dates",
+        "looking",
+        "dates after today",
+        "see whether they are bookings ahead, or day and month were mixed up",
+    ),
+    RemarkKind("single-levels", "looking", "a level with one row", "correct the typo, or join the level with another"),
+    RemarkKind("after-as-of", "events", "events after the chosen moment were not counted", "nothing, if you meant it"),
+    RemarkKind("repeated-events", "events", "events alike in every column were counted again", "name the event key"),
+    RemarkKind("repeats-dropped", "events", "exact repeats counted once", "nothing"),
+    RemarkKind(
+        "shared-moments",
+        "events",
+        "rows share customer and moment with an earlier one",
+        "name the event key if they are lines of one order",
+    ),
+    RemarkKind("lines-added-up", "events", "how many lines made how many events", "nothing"),
+    RemarkKind(
+        "event-key-shared",
+        "events",
+        "one event key stands with several customers",
+        "see whether numbers start again in each house or year; if so, make one key of both columns",
+    ),
+    RemarkKind(
+        "event-key-days",
+        "events",
+        "lines of one event lie on different days",
+        "see whether the column numbers something larger than an event",
+    ),
+    RemarkKind(
+        "event-key-missing", "events", "rows without an event key are an event each", "nothing, if you meant it"
+    ),
+    RemarkKind(
+        "last-day-short", "events", "the last day has a few hours of events", "leave that day out: `as_of=` that day"
+    ),
+    RemarkKind("no-events", "events", "customers without any event came out too", "nothing, if you meant it"),
+    RemarkKind("customers-unknown", "events", "customers of the events that the table lacks", "check the table"),
+    RemarkKind(
+        "periods-missing", "events", "periods that no entity has were put in", "find out why: closed, or not recorded"
+    ),
+    RemarkKind("unequal-lengths", "events", "series that begin later or end earlier", "compare the periods they share"),
+    RemarkKind(
+        "columns-left-out", "features", "columns that are not numeric were not used", "name the features you mean"
+    ),
+    RemarkKind(
+        "customers-left-out", "features", "customers with missing values were dropped", "fill instead, if they matter"
+    ),
+    RemarkKind("identifier", "features", "a feature differs for everyone, like a number plate", "leave it out"),
+    RemarkKind(
+        "raw-scales",
+        "features",
+        "one feature's width would decide the segments",
+        'bring them to one scale: `scale="zscore"`',
+    ),
+    RemarkKind("correlated", "features", "two features with r of 0.9 or more count twice", "keep one, or halve both"),
+    RemarkKind("composite", "features", "a feature is the sum of others", "leave out the sum or its parts"),
+    RemarkKind(
+        "zero-for-missing",
+        "features",
+        "gaps became 0 where 0 is nobody's value",
+        "fill with the median or a number, or drop those customers",
+    ),
+    RemarkKind(
+        "extreme-customers", "features", "customers three times as far out as 95 % of all", "cap, or treat them by hand"
+    ),
+    RemarkKind(
+        "few-customers",
+        "features",
+        "fewer than ten customers a feature",
+        "name fewer features, or wait for more customers",
+    ),
+    RemarkKind("leak", "features", "dates after the behaviour ends", "use columns as they were on that day"),
+    RemarkKind(
+        "outside-learned-range",
+        "features",
+        "other customers go beyond what was learned on",
+        "prepare all together, if they are many",
+    ),
+    RemarkKind(
+        "beyond-treatment",
+        "features",
+        "values that a treatment learned cannot take",
+        'prepare all together with `transform="signed_log"`',
+    ),
+    RemarkKind(
+        "new-levels", "features", "levels that were not there when learned", "those customers have no indicator"
+    ),
+    RemarkKind(
+        "many-features", "count", "over 8 features; how much contrast distances still have", "name fewer features"
+    ),
+    RemarkKind("silhouette-sampled", "count", "the silhouette is from a sample", "nothing; it says how large"),
+    RemarkKind(
+        "criteria-sampled",
+        "count",
+        "gap, prediction strength, stability or the evidence on groups are from a sample",
+        "nothing; look for tiny groups yourself",
+    ),
+    RemarkKind(
+        "filter-would-do",
+        "count",
+        "one flag, category or value gives a split by itself, which is no group",
+        "filter on it, or leave it out",
+    ),
+    RemarkKind("fewer-bands", "segments", "equal values leave fewer bands than asked for", "nothing, or fixed edges"),
+    RemarkKind("many-bands", "segments", "more than twelve combinations of bands", "fewer bands, or a score"),
+    RemarkKind(
+        "tiny-segment",
+        "segments",
+        "a segment holds at most 1 % of the customers, or one",
+        "cap, scale by rank or quartiles, or treat them as a case of their own",
+    ),
+    RemarkKind(
+        "not-converged", "segments", "iterations ran out while customers were still moving", "raise `max_iterations`"
+    ),
+    RemarkKind(
+        "far-customers",
+        "segments",
+        "customers lie far from every centre and pull at their own",
+        "look at them; cap, or scale by rank or quartiles",
+    ),
+    RemarkKind(
+        "learned-on-sample",
+        "segments",
+        "centres were learned on a sample; how far another would put them",
+        "a larger sample, if that is too far",
+    ),
+    RemarkKind(
+        "moved-since-seeding",
+        "segments",
+        "how many customers k-means moved from the segments it was seeded with",
+        "nothing; many, and the seeds were no good fit",
+    ),
+    RemarkKind(
+        "many-unassigned",
+        "density",
+        "density leaves over 40 % in no segment",
+        "a larger radius, a smaller `smallest=`, or k-means",
+    ),
+    RemarkKind(
+        "one-large-segment",
+        "density",
+        "density puts over 90 % into one segment",
+        "a smaller radius; or there is nothing to tell apart",
+    ),
+    RemarkKind(
+        "nobody-dense",
+        "density",
+        "no customer has enough others within the radius",
+        "a radius in the range that it gives",
+    ),
+    RemarkKind(
+        "small-dense-segments",
+        "density",
+        "a radius leaves segments of under 1 % of the customers",
+        "a larger radius, more `min_points`, or density levels",
+    ),
+    RemarkKind(
+        "no-dense-groups",
+        "density",
+        "density levels find no split that chance would not make",
+        "k-means, for a cut through one cloud",
+    ),
+    RemarkKind(
+        "dense-by-copies",
+        "density",
+        "exact copies alone make customers core",
+        "a higher `min_points`, or a finer feature",
+    ),
+    RemarkKind(
+        "not-round",
+        "density",
+        "density shows groups that round segments cut apart and mix",
+        "try density: `study_radius`, then `segment_by_density`",
+    ),
+    RemarkKind(
+        "radius-at-edge", "density", "the advised radius is the smallest or largest compared", "try one beyond it"
+    ),
+    RemarkKind("validity-sampled", "density", "validity is from 2,000 customers", "nothing"),
+    RemarkKind("one-holds-most", "trees", "one segment of a cut holds over 90 %", "Ward's linkage, a cap, or k-means"),
+    RemarkKind("tied-merges", "trees", "equal distances decide a cut", "a count with a larger jump, or finer features"),
+    RemarkKind(
+        "inverted-merges",
+        "trees",
+        "merges lie below earlier ones of their branch",
+        "cut by count, or Ward's or average linkage",
+    ),
+    RemarkKind("condensed", "trees", "the tree stands on micro-segments", "nothing; more of them for a finer tree"),
+    RemarkKind(
+        "large-matrix",
+        "trees",
+        "a gigabyte or more of distances was held",
+        "nothing, or a linkage that holds no matrix",
+    ),
+    RemarkKind(
+        "half-precision",
+        "trees",
+        "distances and heights have seven digits, for want of memory",
+        "nothing, or a linkage that holds no matrix",
+    ),
+    RemarkKind("periods-scaled", "trees", "periods of a series were each treated on their own", '`scale="none"`'),
+    RemarkKind("linkages-sampled", "trees", "the study looked at a sample", "nothing"),
+    RemarkKind("metrics-sampled", "trees", "the study looked at a sample", "nothing"),
+    RemarkKind("metrics-left-out", "trees", "metrics that these features do not allow", "nothing"),
+    RemarkKind(
+        "unassigned-on-one-side",
+        "profiles",
+        "one segmentation leaves customers out that the other has",
+        "read the agreement without them",
+    ),
+    RemarkKind(
+        "significance", "profiles", "what the p of the drivers proves, and what not", "read the effect, not the p"
+    ),
+    RemarkKind(
+        "overlapping",
+        "profiles",
+        "a fifth of a segment or more is nearly as close to another",
+        "treat the border as a choice, or join them",
+    ),
+    RemarkKind(
+        "mixed-in-two",
+        "profiles",
+        "two principal components show segments mixed that are apart in all features",
+        "judge by the profile and by pairs of features",
+    ),
+    RemarkKind("dissolving", "profiles", "a segment is lost in more than a fifth of the resamples", "fewer segments"),
+    RemarkKind(
+        "infinite-left-out",
+        "profiles",
+        "infinite values were left out of a measure",
+        "correct them where the column is made",
+    ),
+    RemarkKind(
+        "customers-of-one-side",
+        "profiles",
+        "customers that only one side of a comparison has",
+        "nothing, if you meant it",
+    ),
+    RemarkKind(
+        "customers-not-in-table", "profiles", "segmented customers that the profiled table lacks", "check the table"
+    ),
+    RemarkKind(
+        "customers-not-segmented",
+        "profiles",
+        "customers of the table that are in no segment",
+        "nothing, where they had no events or were dropped",
+    ),
+    RemarkKind(
+        "sample-of-all",
+        "studies",
+        "a study by blocks is looked at by a sample of its customers",
+        "exact figures are in profile.csv and centres.csv",
+    ),
+    RemarkKind(
+        "source-changed",
+        "studies",
+        "the source holds something else than when the study was made",
+        "segment again if the segments shall change too",
+    ),
+    RemarkKind(
+        "customers-changed", "studies", "customers came or went since", "segment again if the segments shall change too"
+    ),
+    RemarkKind("segments-matched", "studies", "two studies were found apart; which segments match", "nothing"),
+    RemarkKind(
+        "no-model",
+        "studies",
+        "segments by such a metric cannot place others",
+        "seed k-means with them: `segment_by_kmeans(…, seeding=segments)`",
+    ),
+    RemarkKind(
+        "names-not-placed",
+        "studies",
+        "names of an earlier study fit no segment of this one",
+        "look at the profile, name again",
+    ),
+    RemarkKind(
+        "rule-misses",
+        "models",
+        "the model's rule puts more than 1 % elsewhere than the segments are",
+        "let k-means come to rest (`max_iterations=`)",
+    ),
+    RemarkKind("left-unassigned", "models", "who is in no segment, and why", "look at drift when they are many"),
+    RemarkKind(
+        "unit-changed",
+        "models",
+        "a whole column is shifted by a usual factor between units",
+        "bring it back to the unit learned",
+    ),
+    RemarkKind(
+        "few-for-drift",
+        "models",
+        "so few customers move the index by chance",
+        "read the shifts, or wait for more customers",
+    ),
+    RemarkKind("customers-of-one-time", "models", "customers who are new, or lost", "nothing"),
+    RemarkKind("not-in-contacts", "campaigns", "customers without a row in the contacts", "nothing, or complete them"),
+    RemarkKind(
+        "suppression-read",
+        "campaigns",
+        "how many suppression entries were read, matched somebody, matched nobody",
+        "look at those that match nobody",
+    ),
+    RemarkKind(
+        "holdout-too-small",
+        "campaigns",
+        "the smallest uplift that a holdout can show is above 5 points",
+        "hold out more, or measure segments together",
+    ),
+    RemarkKind("too-small-to-say", "campaigns", "a segment's arms or responses are too few", "measure it with others"),
+    RemarkKind("outcomes-of-others", "campaigns", "outcomes of customers who took no part", "nothing"),
+)
+
+REMARKS = {kind.code: kind for kind in _KINDS}
+"""Every kind of remark by its code, in the order in which a study meets them."""
+
+REMARK_CODES = tuple(sorted(REMARKS))
+"""Every code, such as a plan may refuse."""
