@@ -20,6 +20,12 @@ class Listener(Protocol):
 
 
 _listener: ContextVar[Listener | None] = ContextVar("gauger_progress", default=None)
+_otherwise: list[Callable[[], Listener | None]] = []
+
+
+def otherwise_told_to(find: Callable[[], Listener | None]) -> None:
+    """Let whom `find` gives, once a task begins, be told where nobody listens: a notebook's cell."""
+    _otherwise[:] = [find]
 
 
 @contextmanager
@@ -62,6 +68,11 @@ def task(name: str, total: int | None = None) -> Iterator[Callable[[int], None]]
     """Announce a task of `total` steps, None for unknown; call the value with the steps done since the last call."""
     listener = _listener.get()
     if listener is None:
+        listener = _otherwise[0]() if _otherwise else None
+        if listener is not None:
+            with listening(listener), task(name, total) as advance:
+                yield advance
+            return
         yield lambda _: None
         return
     mark = listener.started(name, total)

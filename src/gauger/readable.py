@@ -8,8 +8,9 @@ from typing import Self
 
 import pandas as pd
 
+from gauger.pictures import picture_of
 from gauger.remarks import Remark
-from gauger.wording import CUSTOMER, Noun, visible
+from gauger.wording import CUSTOMER, Noun, plural, visible
 
 
 class Readable(ABC):
@@ -41,8 +42,8 @@ class Readable(ABC):
 
     def _repr_html_(self) -> str:
         table = self.overview().to_html(max_rows=20, float_format=lambda value: f"{value:,.4g}", border=0)
-        cautions = "".join(f"<li>{html.escape(str(remark))}</li>" for remark in self.remarks)
-        return f"<p>{html.escape(self.headline())}</p>{table}" + (f"<ul>{cautions}</ul>" if cautions else "")
+        told = f"<p><strong>{html.escape(visible(self.headline()))}</strong></p>{visible(table)}{_folded(self.remarks)}"
+        return _side_by_side(told, picture_of(self))
 
 
 class Advice(ABC):
@@ -65,6 +66,28 @@ class Advice(ABC):
     def __str__(self) -> str:
         return " ".join([self.headline(), *self.sentences()])
 
+    def overview(self) -> pd.DataFrame | None:
+        """What stands beside the reasons as a table, if anything."""
+        return None
+
     def _repr_html_(self) -> str:
-        reasons = "".join(f"<li>{html.escape(sentence)}</li>" for sentence in self.sentences())
-        return f"<p><strong>{html.escape(self.headline())}</strong></p><ul>{reasons}</ul>"
+        reasons = "".join(f"<li>{html.escape(visible(sentence))}</li>" for sentence in self.sentences())
+        told = f"<p><strong>{html.escape(visible(self.headline()))}</strong></p><ul>{reasons}</ul>"
+        table = self.overview()
+        return _side_by_side(told, "" if table is None else visible(table.to_html(border=0)))
+
+
+def _folded(remarks: tuple[Remark, ...]) -> str:
+    if not remarks:
+        return ""
+    cautions = "".join(f"<li>{html.escape(visible(str(remark)))}</li>" for remark in remarks)
+    count = f"{len(remarks)} {plural(len(remarks), 'remark')}"
+    return f"<details><summary>{count}</summary><ul>{cautions}</ul></details>"
+
+
+def _side_by_side(told: str, shown: str) -> str:
+    """Text and table to the left, what shows them to the right, below each other where there is no room."""
+    return (
+        '<div style="display:flex;flex-wrap:wrap;gap:1.5em;align-items:flex-start">'
+        f'<div style="flex:1 1 20em;min-width:0;max-width:100%;overflow-x:auto">{told}</div>{shown}</div>'
+    )

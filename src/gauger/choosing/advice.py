@@ -85,6 +85,11 @@ class CountAdvice(Advice):
         others = (f"Also look at {count}: {why}." for count, why in self.alternatives.items())
         return [*self.reasons, *others]
 
+    def overview(self) -> pd.DataFrame:
+        """The count that each criterion alone would take."""
+        taken = {name: "–" if pick is None else str(pick) for name, pick in self.picks.items()}
+        return pd.DataFrame({"alone would take": taken}).rename_axis(index="criterion")
+
     def said_of(self, noun: Noun, names: Iterable[str] = ()) -> Self:
         own = super().said_of(noun, names)
         others = {count: noun.said(why, names) for count, why in self.alternatives.items()}

@@ -13,6 +13,7 @@ from .by_blocks import segment_files as segment_files
 from .carrying import with_earlier_names as with_earlier_names
 from .drafting import PlanDraft as PlanDraft
 from .drafting import draft_plan as draft_plan
+from .drawing import segments_figure as segments_figure
 from .faults import told_faults as told_faults
 from .files import ALWAYS as ALWAYS
 from .files import ASSIGNMENT_FILES as ASSIGNMENT_FILES

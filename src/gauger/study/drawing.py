@@ -11,8 +11,9 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-def segments_figure(seg: Segmentation, wanted: FiguresPart) -> "Figure":
+def segments_figure(seg: Segmentation, wanted: FiguresPart | None = None) -> "Figure":
     """Who is where, over the features that the plan names, else those that tell segments apart best."""
+    wanted = wanted or FiguresPart()
     axes = [name for name in wanted.over or () if name in seg.features.names]
     if not axes and len(seg.features.names) == 1:
         return profile_bars(profile(seg, resamples=0))
