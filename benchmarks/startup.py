@@ -1,4 +1,4 @@
-"""How long a command takes from the shell: `--help`, and the whole demo."""
+"""How long it takes to begin: `import gauger`, and from the shell `--help` and the whole demo."""
 
 import subprocess
 import sys
@@ -10,6 +10,13 @@ from benchmarks.measuring import Measured, measure
 
 def run() -> Iterator[Measured]:
     """Whole processes, against a process that only imports what the command cannot do without."""
+    yield measure(
+        "import gauger, with the interpreter",
+        lambda: _python("-c", "import gauger"),
+        lambda: _python("-c", "pass"),
+        "an interpreter that does nothing",
+        runs=9,
+    )
     yield measure(
         "gauger --help",
         lambda: _python("-m", "gauger", "--help"),

@@ -1,5 +1,6 @@
 """The public face: which names there are, that each is documented with examples that run, and what it drags in."""
 
+import ast
 import doctest
 import inspect
 import subprocess
@@ -90,6 +91,17 @@ def test_the_core_runs_without_importing_anything_that_draws_or_prints() -> None
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_importing_loads_nothing_heavy() -> None:
+    """What the standard library lacks is loaded when a name is first used; only the loader itself is there at once."""
+    code = (
+        "import sys; before = set(sys.modules); import gauger\n"
+        "new = {name.partition('.')[0] for name in set(sys.modules) - before}\n"
+        "print(sorted(new - set(sys.stdlib_module_names)))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert set(ast.literal_eval(done.stdout)) <= {"gauger", "lazy_loader", "packaging"}
 
 
 def test_the_stub_imports_every_name_from_the_face_of_a_room() -> None:

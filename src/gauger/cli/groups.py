@@ -7,6 +7,8 @@ from functools import wraps
 from inspect import Parameter
 from typing import Any
 
+from gauger.cli.completing import complete
+
 
 def with_groups(command: Callable[..., None]) -> Callable[..., None]:
     """A command whose parameters that are dataclasses of options are replaced by those options."""
@@ -20,6 +22,9 @@ def with_groups(command: Callable[..., None]) -> Callable[..., None]:
         options = [_option(field.name, field.type, field.default) for field in fields(group)]
         groups[parameter.name] = (group, [option.name for option in options])  # type: ignore[assignment]
         parameters += options
+
+    for parameter in parameters:
+        complete(parameter)
 
     @wraps(command)
     def flat(**given: Any) -> None:

@@ -7,6 +7,7 @@ from gauger.clustering.density import CORE, checked_min_points, segment_by_densi
 from gauger.clustering.density_cautions import NEARLY_ALL, about_density
 from gauger.clustering.density_levels import checked_smallest, segment_by_density_levels
 from gauger.clustering.density_outcome import key_ranks
+from gauger.clustering.given_centres import SEEDINGS
 from gauger.clustering.kmeans import (
     Fit,
     finish_best,
@@ -29,6 +30,7 @@ __all__ = [
     "CUSTOMER_METRICS",
     "METHODS",
     "NEARLY_ALL",
+    "SEEDINGS",
     "TINY_SHARE",
     "Fit",
     "MergeTree",
