@@ -3,7 +3,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 SOURCES := pyproject.toml constraints.txt
 
-.PHONY: demo test check bench screenshots charting demo-data clean
+.PHONY: demo test check docs bench screenshots charting demo-data release-check clean test-oldest test-newest
 
 demo: $(VENV)/installed
 	$(BIN)/gauger demo --out demo-output --replace
@@ -16,7 +16,12 @@ check: $(VENV)/installed-dev
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+	$(BIN)/mypy --strict examples
 	$(BIN)/lint-imports
+
+# A static site into docs/_build/html, its pages run on the demo data; a warning or a broken link inside is an error.
+docs: $(VENV)/installed-dev
+	$(BIN)/python -m sphinx -b html -W --keep-going -q -j auto -d docs/_build/doctrees docs docs/_build/html
 
 bench: $(VENV)/installed-dev
 	$(BIN)/python -m benchmarks
@@ -29,12 +34,22 @@ screenshots: $(VENV)/installed-dev
 charting:
 	cd src/gauger/report/charting && npm install --no-package-lock --silent && npm run --silent bundle
 
+# The oldest and the newest versions that are promised, each in an environment of its own.
+test-oldest test-newest: test-%: constraints-%.txt
+	$(PYTHON) -m venv $(VENV)-$*
+	$(VENV)-$*/bin/python -m pip install --quiet --disable-pip-version-check -c constraints-$*.txt -e ".[dev]"
+	NUMBA_CACHE_DIR=$(VENV)-$*/kernels GAUGER_THREADS=1 OPENBLAS_NUM_THREADS=1 $(VENV)-$*/bin/pytest -n auto --dist loadfile
+
+# What must hold before a version is tagged, one step after the other.
+release-check: $(VENV)/installed-dev
+	$(BIN)/python release_check.py
+
 # The shipped tables are made by a seeded script; a test compares the bytes.
 demo-data: $(VENV)/installed
 	$(BIN)/python -m gauger.demo.world
 
 clean:
-	rm -rf $(VENV) demo-output dist .mypy_cache .pytest_cache .ruff_cache .hypothesis .import_linter_cache
+	rm -rf $(VENV) $(VENV)-oldest $(VENV)-newest demo-output dist docs/_build .mypy_cache .pytest_cache .ruff_cache .hypothesis .import_linter_cache
 
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)

@@ -41,7 +41,7 @@ print(study.advice)
 # Segments, read against what else is known of the members, and then named by the analyst.
 segments = gauger.segment_by_kmeans(features, study.advice.count)
 print(gauger.profile(segments, members).medians.round(1).T)
-longest_away = int(segments.centres["recency_days"].idxmax())
+longest_away = int(segments.centres["recency_days"].argmax()) + 1  # segments are numbered from 1
 segments = segments.rename({longest_away: "not seen for long"})
 
 gauger.write_table(segments.assignments, folder / "assignments.csv", replace=True)

@@ -5,6 +5,7 @@ Run it as it stands: python examples/how_many.py [folder]
 
 import sys
 from pathlib import Path
+from typing import Any
 
 import gauger
 
@@ -41,7 +42,8 @@ gauger.draw.segment_splits(study).savefig(folder / "splits.png")
 # The same members by other features: each verdict once. What a flag alone tells apart is no group.
 members = gauger.read_table(gauger.demo_file("members.csv"))
 table = behaviour.merge(members[["member_id", "consent_email"]], on="member_id")
-capped, logged = {"cap": (0, 0.99)}, {"transform": "log"}
+capped: dict[str, Any] = {"cap": (0, 0.99)}
+logged: dict[str, Any] = {"transform": "log"}
 cases = {
     "clear": (["recency_days", "spend_mean"], capped),
     "unclear": (["visits", "spend_mean"], logged),
@@ -60,4 +62,4 @@ for title, (names, treatment) in cases.items():
 advised = study.segmentations[study.advice.count]
 again = gauger.segment_by_kmeans(features, study.advice.count, seeding=advised.centres.round(0))
 print(f"from rounded centres: {again.iterations} iterations, {again.explained:.0%} of the variance explained")
-print(again.history.tail(3).to_string())
+print(again.history)

@@ -7,6 +7,7 @@ with a URL such as postgresql://user@host/shop the same lines work in PostgreSQL
 import sys
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import duckdb
 
@@ -36,7 +37,7 @@ print(behaviour.headline())
 print(gauger.look_in_database(url, table="behaviour", key="member_id").columns[["role", "median", "skew"]])
 
 # How many segments: the one step that members leave the database for, and only as many as are asked for.
-preparation = {
+preparation: dict[str, Any] = {
     "table": "behaviour",
     "key": "member_id",
     "features": ["recency_days", "visits", "spend_mean"],

@@ -38,13 +38,13 @@ for remark in gauger.remarks_of(bought):
 
 features = gauger.prepare(bought, key="member_id", features=["recency_days", "visits", "spend_mean"], transform="log")
 segments = gauger.segment_by_kmeans(features, 3)
-first, second, third = members.loc[[0, 1, 2], ["member_id", "email", "phone"]].itertuples(index=False)
+by_key, by_email, by_phone = (str(members[column][row]) for row, column in enumerate(["member_id", "email", "phone"]))
 handed = gauger.hand_off(
     segments,
     members,
     folder / "kiosk",
     campaign="kiosk",
-    suppress=[first.member_id.lower(), f"Somebody <{second.email.upper()}>", third.phone.replace("+", "00")],
+    suppress=[by_key.lower(), f"Somebody <{by_email.upper()}>", by_phone.replace("+", "00")],
     replace=True,
 )
 print(handed.headline())

@@ -7,6 +7,7 @@ two cores, and the memory stays the same for fifty.
 import sys
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import gauger
 from gauger.demo import write_many_members
@@ -15,7 +16,7 @@ folder = Path(sys.argv[1] if len(sys.argv) > 1 else tempfile.mkdtemp(prefix="mor
 members = int(sys.argv[2]) if len(sys.argv) > 2 else 5_000_000
 base = folder / "base"
 write_many_members(members, base, in_a_part=max(members // 5, 1))
-preparation = {
+preparation: dict[str, Any] = {
     "key": "member_id",
     "features": ["visits", "recency_days", "ticket_spend", "booked_days_ahead"],
     "transform": "log",

@@ -47,7 +47,7 @@ gauger.draw.side_by_side(comparison).savefig(folder / "side-by-side.png")
 by_levels = gauger.segment_by_density_levels(places, 50)
 gauger.draw.density_levels(by_levels).savefig(folder / "levels.png")
 farthest_off = by_levels.assignments.nlargest(3, "outlier_score")
-gauger.draw.scatter(by_levels, outline="hull", label=farthest_off["home_id"]).savefig(folder / "homes.png")
+gauger.draw.scatter(by_levels, outline="hull", label=farthest_off["home_id"].tolist()).savefig(folder / "homes.png")
 print(f"\n{by_levels}")
 print(farthest_off[["home_id", "outlier_score", "nearest_segment", "nearest_distance"]].to_string(index=False))
 
