@@ -1,7 +1,7 @@
 """How often the advice on the count is right, by family of made-up tables, and how steady it is.
 
-`python -m benchmarks.advice` takes about half an hour and writes docs/advice.json and docs/advice.md, which is all that
-the documentation says of it. `python -m benchmarks.advice 3` takes three seeds of each family only, and writes nothing.
+`python -m benchmarks.advice` takes about half an hour and writes docs/results/advice.json, of which the documentation's
+tables are made. `python -m benchmarks.advice 3` takes three seeds of each family only, and writes nothing.
 
 Rules and limits were tuned on the families of `benchmarks.battery` and on `TUNED` of `benchmarks.foreign`, on seeds
 below 1,000; `ASIDE` were looked at once, when the rules stood. The seeds here are fresh for all.
@@ -40,7 +40,7 @@ _CRITERIA = {
     "calinski_harabasz": "Caliński-Harabasz",
     "davies_bouldin": "Davies-Bouldin",
 }
-_OUT = Path(__file__).parents[1] / "docs"
+RESULTS = Path(__file__).parents[1] / "docs" / "results" / "advice.json"
 
 Family = Callable[[np.random.Generator], tuple[int, pd.DataFrame]]
 
@@ -92,11 +92,9 @@ def main() -> None:
         "steady": {name: round(float(steady[name].mean()), 4) for name in _AGAIN},
         "steady tables": len(steady),
     }
-    text = _as_page(results)
-    print(text)
+    print("\n\n".join(table(results) for table in TABLES.values()))
     if asked is None:
-        (_OUT / "advice.json").write_text(json.dumps(results, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
-        (_OUT / "advice.md").write_text(text, encoding="utf-8")
+        RESULTS.write_text(json.dumps(results, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
 
 
 def prepared(table: pd.DataFrame) -> gauger.FeatureSet:
@@ -194,46 +192,45 @@ def _percent(share: float | None) -> str:
 _SHOWN = ("exact", "clear", "clear and right", "leaning", "leaning and right")
 
 
-def _as_page(results: dict) -> str:
-    """The results as a page of the documentation, where the advice fails first."""
+def where_it_fails(results: dict) -> str:
+    """The families of which fewer than nine in ten are exact, the worst first."""
     families = sorted(results["families"], key=lambda row: row["exact"])
-    weak = [row for row in families if row["exact"] < 0.9]
-    lines = [
-        "# How often the advice on the count is right",
-        "",
-        "Written by `python -m benchmarks.advice`, on made-up tables with seeds that were never used in tuning. The",
-        "rules were tuned on the first two parts; the families of the third were looked at once, when the rules stood.",
-        "",
-        "## Where it fails",
-        "",
-        *_table(["family", "tables", *_SHOWN], [[row["family"], row["tables"], *_cells(row)] for row in weak]),
-        "",
-        "A group of fewer than 1.5 % of the customers is not looked for.",
-        "",
-        "## In all",
-        "",
-        *_table(
-            ["", *results["parts"]],
-            [
-                [name, *(_cell(part[name]) for part in results["parts"].values())]
-                for name in next(iter(results["parts"].values()))
-            ],
-        ),
-        "",
-        f"## Steady, on {results['steady tables']} tables",
-        "",
-        *_table(
-            ["studied again with", "same count and verdict"],
-            [[name, _percent(share)] for name, share in results["steady"].items()],
-        ),
-        "",
-        "## By family",
-        "",
+    return _of_families([row for row in families if row["exact"] < 0.9])
+
+
+def in_all(results: dict) -> str:
+    """Every measure, by part of the benchmark."""
+    parts = results["parts"]
+    names = next(iter(parts.values()))
+    return _table(["", *parts], [[name, *(_cell(part[name]) for part in parts.values())] for name in names])
+
+
+def steadiness(results: dict) -> str:
+    """How often a table that is studied again gets the same count and verdict."""
+    rows = [[name, _percent(share)] for name, share in results["steady"].items()]
+    return _table([f"{results['steady tables']} tables, studied again with", "same count and verdict"], rows)
+
+
+def by_family(results: dict) -> str:
+    """Every family, part by part."""
+    parts = [
+        f"### {part.capitalize()}\n\n" + _of_families([row for row in results["families"] if row["part"] == part])
+        for part in results["parts"]
     ]
-    for part in results["parts"]:
-        rows = [[row["family"], row["tables"], *_cells(row)] for row in results["families"] if row["part"] == part]
-        lines += [f"### {part.capitalize()}", "", *_table(["family", "tables", *_SHOWN], rows), ""]
-    return "\n".join(lines)
+    return "\n\n".join(parts)
+
+
+TABLES = {
+    "where-it-fails": where_it_fails,
+    "in-all": in_all,
+    "steadiness": steadiness,
+    "by-family": by_family,
+}
+"""The tables of the documentation, made of the results."""
+
+
+def _of_families(rows: Sequence[dict]) -> str:
+    return _table(["family", "tables", *_SHOWN], [[row["family"], row["tables"], *_cells(row)] for row in rows])
 
 
 def _cells(row: dict) -> list[str]:
@@ -244,9 +241,9 @@ def _cell(value: float | int | str | None) -> str:
     return str(value) if isinstance(value, (int, str)) else _percent(value)
 
 
-def _table(heads: Sequence[str], rows: Sequence[Sequence[object]]) -> list[str]:
+def _table(heads: Sequence[str], rows: Sequence[Sequence[object]]) -> str:
     body = [f"| {' | '.join(map(str, row))} |" for row in rows]
-    return [f"| {' | '.join(heads)} |", f"|{' --- |' * len(heads)}", *body]
+    return "\n".join([f"| {' | '.join(heads)} |", f"|{' --- |' * len(heads)}", *body])
 
 
 if __name__ == "__main__":

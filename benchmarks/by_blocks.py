@@ -1,7 +1,7 @@
 """Segmenting files by blocks, against reading their columns; and how it grows with members and workers.
 
-`python -m benchmarks.by_blocks --members 1,10,50` (millions) writes what it measures to docs/by_blocks.json, and from
-it the table of docs/more-than-memory.md; it takes some minutes and a gigabyte of disk.
+`python -m benchmarks.by_blocks --members 1,10,50` (millions) writes what it measures to docs/results/by_blocks.json, of
+which the documentation's table is made; it takes some minutes and a gigabyte of disk.
 """
 
 import argparse
@@ -21,8 +21,7 @@ import pyarrow.parquet as pq
 from benchmarks.measuring import Measured
 from gauger.demo import MEASURES, write_many_members
 
-RESULTS = Path(__file__).parents[1] / "docs" / "by_blocks.json"
-PAGE = RESULTS.with_name("more-than-memory.md")
+RESULTS = Path(__file__).parents[1] / "docs" / "results" / "by_blocks.json"
 COUNT = 6
 _TERABYTE, _BYTES_A_MEMBER, _WORKERS = 1e12, 6 * 8, 100
 _MILLION = 1_000_000
@@ -138,14 +137,11 @@ def terabyte(rows: Sequence[dict[str, Any]]) -> str:
     )
 
 
-def write_page(rows: Sequence[dict[str, Any]]) -> None:
-    """Put the table and what is reckoned from it into the guide's page."""
-    text = PAGE.read_text(encoding="utf-8")
-    for name, made in (("growth", table_of(rows)), ("terabyte", terabyte(rows))):
-        begin, end = f"<!-- {name} -->\n", f"\n<!-- /{name} -->"
-        first, last = text.index(begin) + len(begin), text.index(end)
-        text = text[:first] + made + text[last:]
-    PAGE.write_text(text, encoding="utf-8")
+TABLES = {
+    "growth": lambda results: table_of(results["rows"]),
+    "terabyte": lambda results: terabyte(results["rows"]),
+}
+"""What the documentation has of the results."""
 
 
 def main() -> None:
@@ -169,7 +165,6 @@ def main() -> None:
             flush=True,
         )
         RESULTS.write_text(json.dumps({"count": COUNT, "rows": rows}, indent=1) + "\n", encoding="utf-8")
-    write_page(rows)
 
 
 if __name__ == "__main__":

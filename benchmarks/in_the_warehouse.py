@@ -1,7 +1,7 @@
 """Segmenting inside a database, against adding its columns up; and against the same segments in memory.
 
-`python -m benchmarks.in_the_warehouse` writes what it measures to docs/in_the_warehouse.json, and from it the table of
-docs/in-the-warehouse.md. It takes some minutes, a gigabyte of disk, and Debian's postgresql.
+`python -m benchmarks.in_the_warehouse` writes what it measures to docs/results/in_the_warehouse.json, of which the
+documentation's table is made. It takes some minutes, a gigabyte of disk, and Debian's postgresql.
 """
 
 import json
@@ -28,8 +28,7 @@ from gauger.warehouse.segmenting import points_of
 from gauger.warehouse.sums import DatabaseSums
 from gauger.warehouse.survey import refuse_bad_keys
 
-RESULTS = Path(__file__).parents[1] / "docs" / "in_the_warehouse.json"
-PAGE = RESULTS.with_name("in-the-warehouse.md")
+RESULTS = Path(__file__).parents[1] / "docs" / "results" / "in_the_warehouse.json"
 NAMES = [f"m{at}" for at in range(6)]
 COUNT = 6
 SIZES = {"PostgreSQL": 1_000_000, "DuckDB": 10_000_000}
@@ -182,16 +181,11 @@ def table_of(rows: list[dict[str, Any]]) -> str:
     return "\n".join(lines)
 
 
-def write_page(rows: list[dict[str, Any]]) -> None:
-    """Put the table into the page."""
-    text = PAGE.read_text(encoding="utf-8")
-    begin, end = "<!-- measured -->\n", "\n<!-- /measured -->"
-    first, last = text.index(begin) + len(begin), text.index(end)
-    PAGE.write_text(text[:first] + table_of(rows) + text[last:], encoding="utf-8")
+TABLES = {"warehouse": table_of}
+"""What the documentation has of the results."""
 
 
 if __name__ == "__main__":
     found = measured()
     RESULTS.write_text(json.dumps(found, indent=1) + "\n", encoding="utf-8")
-    write_page(found)
     print(table_of(found))

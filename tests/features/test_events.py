@@ -402,7 +402,7 @@ def _with(**columns: object) -> pd.DataFrame:
     [
         (EVENTS, {"when": "dya"}, UnknownColumnError, "did you mean 'day'"),
         (EVENTS.iloc[:0], {}, SettingError, "no rows"),
-        ([1, 2], {}, SettingError, "events must be a DataFrame or the path of a file, not list"),
+        ([1, 2], {}, SettingError, "events must be a table or the path of a file, not list"),
         (EVENTS, {"when": 3}, SettingError, "a column is named by text, not by 3"),
         (_with(who=["b", None, "a", None, "b"]), {}, KeyColumnError, r"missing in 2 rows \(data rows 2 and 4\)"),
         (_with(who=["b", 7, "a", 7, "b"]), {}, KeyColumnError, "'who' mixes kinds of values"),

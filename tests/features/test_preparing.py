@@ -146,7 +146,7 @@ def test_a_constant_feature_is_zero_on_the_working_scale() -> None:
         (TABLE, {"features": "visits"}, SettingError, "must be a list of names"),
         (TABLE, {"features": []}, SettingError, "features is empty"),
         (TABLE, {"features": [2]}, SettingError, "a column is named by text, not by 2"),
-        (TABLE.to_numpy(), {}, SettingError, "must be a pandas DataFrame, not ndarray"),
+        (TABLE.to_numpy(), {}, SettingError, "this is a ndarray"),
         (TABLE, {"features": ["visits", "visits"]}, SettingError, "'visits' is named twice"),
         (TABLE, {"features": ["who"]}, SettingError, "cannot be a feature"),
         (TABLE, {}, MissingValuesError, r"spend \(1 of 4\).*'zero' if nothing happened"),

@@ -150,7 +150,7 @@ def test_a_table_in_memory_is_kept_in_the_folder(tmp_path: Path) -> None:
         gauger.save_study(MADE["k-means"](_features()), tmp_path / "s3")
     with pytest.raises(SettingError, match="40 of 120 segmented customers are not in the source"):
         gauger.save_study(seg, tmp_path / "s4", source=TABLE.iloc[40:])
-    with pytest.raises(SettingError, match="a path, a database's URL or a DataFrame"):
+    with pytest.raises(SettingError, match="a path, a database's URL or a table"):
         gauger.save_study(seg, tmp_path / "s5", source=3)
     assert not any((tmp_path / name).exists() for name in ("s3", "s4", "s5"))
 

@@ -5,14 +5,15 @@ import math
 from collections.abc import Mapping
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import pandas as pd
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import ValidationError
 
 from gauger.algorithms.statistics import LEVEL
 from gauger.campaigns.arms import POWER
 from gauger.campaigns.eligible import DUPLICATE_RULE, STEPS
+from gauger.campaigns.manifest_form import ManifestForm
 from gauger.errors import MissingFileError, ModelFileError
 
 FORMAT, VERSION = "gauger hand-off", 1
@@ -92,35 +93,10 @@ def read_manifest(path: Path) -> dict[str, Any]:
     except (ValueError, RecursionError) as error:
         raise ModelFileError(f"{file} cannot be read as a manifest: it is no JSON. Copy it again.") from error
     try:
-        _Form.model_validate(found)
+        ManifestForm.model_validate(found)
     except ValidationError as error:
         index = ".".join(map(str, error.errors()[0]["loc"])) or "the whole"
         raise ModelFileError(
             f"{file} is not the manifest of a hand-off that this Gauger can read ({index}). Copy it again."
         ) from error
     return dict(found)
-
-
-class _File(BaseModel):
-    name: str
-    sha256: str | None
-
-
-class _Holdout(BaseModel):
-    segment: int
-    name: str
-    contacted: int
-    holdout: int
-
-
-class _Form(BaseModel):
-    """What is read of a manifest."""
-
-    model_config = ConfigDict(strict=True)
-
-    format: Literal["gauger hand-off"]
-    version: Literal[1]
-    campaign: str
-    key: str
-    holdouts: list[_Holdout]
-    files: list[_File]

@@ -1,0 +1,48 @@
+"""Run `gauger …` as a child of this process that has everything loaded already, and hear all that it says."""
+
+import os
+import re
+import sys
+import traceback
+from collections.abc import Sequence
+from pathlib import Path
+
+COLUMNS = 80
+"""Letters of a terminal's line."""
+
+_STYLES = re.compile(r"\x1b\[[0-9;]*m")
+_SURROUNDINGS = {"COLUMNS": str(COLUMNS), "TERM": "dumb", "TTY_COMPATIBLE": "1", "TTY_INTERACTIVE": "0"}
+
+
+def run(words: Sequence[str], folder: Path) -> tuple[int, str]:
+    """The exit code, and what stdout and stderr had, in their order."""
+    reading, writing = os.pipe()
+    child = os.fork()
+    if not child:
+        os.close(reading)
+        os._exit(_in_child(words, folder, writing))
+    os.close(writing)
+    with os.fdopen(reading, "rb") as stream:
+        said = stream.read().decode("utf-8", errors="replace")
+    _, status = os.waitpid(child, 0)
+    return os.waitstatus_to_exitcode(status), _STYLES.sub("", said)
+
+
+def _in_child(words: Sequence[str], folder: Path, writing: int) -> int:
+    os.dup2(writing, 1)
+    os.dup2(writing, 2)
+    sys.stdout = os.fdopen(1, "w", buffering=1, encoding="utf-8")
+    sys.stderr = os.fdopen(2, "w", buffering=1, encoding="utf-8")
+    os.environ.update(_SURROUNDINGS)
+    os.chdir(folder)
+    try:
+        from gauger.cli.app import app
+
+        app(list(words), prog_name="gauger")
+    except SystemExit as stop:
+        sys.stdout.flush()
+        return int(stop.code or 0)
+    except BaseException:  # noqa: BLE001 - whatever a command dies of is what its page fails of
+        traceback.print_exc()
+        return 1
+    return 0
