@@ -12,7 +12,7 @@ EXAMPLES = {
     "features": "gauger features visits.csv --customer member_id --when visited_on --amount ticket_spend \\\n"
     "    --event-key visit_id --out visited.csv",
     "plan": "gauger plan members.csv --key member_id --out draft.toml",
-    "counts": "gauger counts segments --highest 7",
+    "counts": "gauger counts segments --to 7",
     "segment": f"gauger segment behaviour.csv {PREPARATION} \\\n    --count 4 --out four",
     "tree": f"gauger tree behaviour.csv {PREPARATION} \\\n    --count 5 --out tree",
     "radius": "gauger radius homes.csv --key home_id --features east_km,north_km --scale none",
@@ -77,9 +77,13 @@ def commands() -> dict[str, click.Command]:
 def pages() -> dict[str, str]:
     """Every page, by its place."""
     found = commands()
-    rows = [f"| [`gauger {name}`](generated/command-{name}.md) | {_help(command)[0]} |" for name, command in found.items()]
+    rows = [
+        f"| [`gauger {name}`](generated/command-{name}.md) | {_help(command)[0]} |" for name, command in found.items()
+    ]
     listed = "\n".join(f"generated/command-{name}" for name in found)
-    overview = f"{_INTRO.strip()}\n\n| | |\n| --- | --- |\n{chr(10).join(rows)}\n\n```{{toctree}}\n:hidden:\n\n{listed}\n```\n"
+    overview = (
+        f"{_INTRO.strip()}\n\n| | |\n| --- | --- |\n{chr(10).join(rows)}\n\n```{{toctree}}\n:hidden:\n\n{listed}\n```\n"
+    )
     own = {f"reference/generated/command-{name}.md": _page(name, command) for name, command in found.items()}
     return {"reference/commands.md": overview, **own}
 
@@ -91,7 +95,7 @@ def _page(name: str, command: click.Command) -> str:
     usage = " ".join(["gauger", name, *(_metavar(one) for one in arguments), "[OPTIONS]"])
     parts = [f"# gauger {name}", first, rest, f"```text\n{usage}\n```", _listed("Arguments", arguments)]
     parts += ["## Example", f"```{{terminal}}\n:lines: 40\n\n{EXAMPLES[name]}\n```"]
-    parts += [_listed("Options", options), f"When to use it: [](" + READ_ON[name] + ")."]
+    parts += [_listed("Options", options), "When to use it: [](" + READ_ON[name] + ")."]
     return "\n\n".join(part for part in parts if part) + "\n"
 
 

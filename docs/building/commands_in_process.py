@@ -7,7 +7,7 @@ import traceback
 from collections.abc import Sequence
 from pathlib import Path
 
-COLUMNS = 80
+COLUMNS = 100
 """Letters of a terminal's line."""
 
 _STYLES = re.compile(r"\x1b\[[0-9;]*m")

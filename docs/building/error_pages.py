@@ -25,8 +25,15 @@ value or a password. The command line prints it without a traceback and ends wit
 
 def pages() -> dict[str, str]:
     """The page, by its place."""
-    entries = [f".. autoexception:: gauger.errors.{name}\n   :show-inheritance:\n" for name in names()]
+    entries = [_entry(name) for name in names()]
     return {"reference/errors.rst": _INTRO.strip() + "\n\n" + "\n".join(entries)}
+
+
+def _entry(name: str) -> str:
+    value = getattr(gauger.errors, name)
+    kinds = [base.__name__ for base in value.__bases__ if base is not gauger.GaugerError]
+    also = f"\n\n   Also a {' and a '.join(kinds)}." if kinds else ""
+    return f".. py:exception:: {name}\n\n   {inspect.getdoc(value)}{also}\n"
 
 
 def names() -> list[str]:

@@ -1,6 +1,7 @@
 """The reference of the Python names: a page a name, and what there is at a glance."""
 
 import inspect
+import textwrap
 
 import gauger
 
@@ -67,6 +68,9 @@ def _summary(name: str) -> str:
 
 def _page(name: str) -> str:
     value = getattr(gauger, name)
+    if name == "GaugerError":
+        told = textwrap.indent(inspect.getdoc(value) or "", "   ")
+        return f"{name}\n{'=' * len(name)}\n\n.. py:exception:: gauger.{name}\n\n{told}\n"
     kind = "autofunction" if inspect.isfunction(value) else "autoclass"
     members = "   :members:\n   :inherited-members: str, Exception\n" if kind == "autoclass" else ""
     return f"{name}\n{'=' * len(name)}\n\n.. currentmodule:: gauger\n\n.. {kind}:: gauger.{name}\n{members}"

@@ -38,7 +38,10 @@ def pages() -> dict[str, str]:
     """The page, by its place."""
     parts = [_INTRO.strip()]
     for about, kinds in groupby(REMARKS.values(), key=lambda kind: kind.about):
-        rows = [f"(remark-{kind.code})=\n`{kind.code}`\n: {_first_up(kind.says)}.\n: *What to do:* {kind.to_do}." for kind in kinds]
+        rows = [
+            f"(remark-{kind.code})=\n`{kind.code}`\n: {_first_up(kind.says)}.\n: *What to do:* {kind.to_do}."
+            for kind in kinds
+        ]
         parts += [f"## {_TITLES[about]}", "\n\n".join(rows)]
     return {"reference/remarks.md": "\n\n".join(parts) + "\n"}
 

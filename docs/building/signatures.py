@@ -10,16 +10,17 @@ _MADE_BY_USERS = ("gauger.Remark",)
 def _without_construction(
     _app: Sphinx, what: str, name: str, _value: object, _options: object, signature: str | None, returns: str | None
 ) -> tuple[str | None, str | None]:
-    plain = what in ("class", "exception") and name not in _MADE_BY_USERS
+    plain = what == "class" and name not in _MADE_BY_USERS
     return ("", returns) if plain else (signature, returns)
 
 
 def _without_what_is_the_same_everywhere(
     _app: Sphinx, _what: str, name: str, value: object, skip: bool, _options: object
 ) -> bool:
-    """Headline, overview and the like are told once, on the page of results."""
+    """Headline, overview and the like are told once, before all; what comes from elsewhere is told there."""
+    elsewhere = not str(getattr(value, "__module__", "gauger")).startswith("gauger")
     shared = name in ("headline", "overview", "noun", "customer_rows", "said_of", "sentences")
-    return skip or shared or (inspect.isroutine(value) and not inspect.getdoc(value))
+    return skip or shared or elsewhere or (inspect.isroutine(value) and not inspect.getdoc(value))
 
 
 def setup(app: Sphinx) -> None:

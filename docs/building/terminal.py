@@ -40,7 +40,7 @@ class Terminal(SphinxDirective):
             code, said = run(words_of(command), folder)
             if code != self.options.get("exit", 0):
                 raise self.severe(f"{command}\nended with {code}:\n{said}")
-            lines = said.rstrip().split("\n") if said.strip() else []
+            lines = said.strip("\n").rstrip().split("\n") if said.strip() else []
             most = self.options.get("lines", len(lines))
             shown += lines[:most]
             if len(lines) > most:

@@ -58,7 +58,7 @@ def build_tree(
         were filled with). For series, a row each with its periods as features: "dtw" (dynamic time warping),
         "dtw_zscored" (of z-scored series) and "lagged_correlation". Or the distances themselves: a square matrix, one
         condensed by rows above the diagonal, or a DataFrame by key. Trees of features take "correlation" (1 - r,
-        default) or "absolute_correlation" (1 - |r|).
+        default) or "absolute_correlation" (one less its size).
     of : {"customers", "features"}
         What is joined.
     ward_heights : {"distance", "squared", "wcss"}

@@ -61,7 +61,7 @@ def summarise_events(
         remarked.
     measures : sequence of str or "all", optional
         Measures by name or by family (`share_kind`, `share_weekday`, `share_part_of_day`, and with `spend_`); by
-        default those with * below.
+        default those with (*) below.
     customers : pandas.DataFrame, optional
         A table with the same key column: who has no event comes out too, with a `recency_days` of the whole period, no
         `first_seen`, no gaps, and 0 for the rest.
@@ -95,17 +95,17 @@ def summarise_events(
     -----
     The measures:
 
-    - `recency_days`*: whole days from the last event to `as_of`; `tenure_days` from the first; `first_seen`*: its day,
-    - `visits`*: number of events; `active_days`*: number of different days; `visits_trend`: events in the second half
+    - `recency_days` (*): whole days from the last event to `as_of`; `tenure_days` from the first; `first_seen` (*): its day,
+    - `visits` (*): number of events; `active_days` (*): number of different days; `visits_trend`: events in the second half
       of the period (first event of all to `as_of`) less those in the first, over their sum, from -1 to 1,
     - `gap_days_mean`, `gap_days_spread`: mean and standard deviation of the days between active days; missing for
       customers with one,
-    - with `amount`: `spend_total`*, `spend_mean`* (total over events), `spend_median`, `spend_largest`, `spend_trend`;
-      `refunds`*, `spend_refunded`: events of negative amount are refunds; they lower the total and are counted here,
+    - with `amount`: `spend_total` (*), `spend_mean` (*) (total over events), `spend_median`, `spend_largest`, `spend_trend`;
+      `refunds` (*), `spend_refunded`: events of negative amount are refunds; they lower the total and are counted here,
       not among the visits,
-    - with `quantity`: its total* and its mean* over events, named after the column,
-    - with `category`: `share_kind_…`*, a column a level with its share of the customer's events,
-      `spend_share_kind_…`, its share of the spend, and `distinct_kind`*, how many levels the customer chose; events
+    - with `quantity`: its total (*) and its mean (*) over events, named after the column,
+    - with `category`: `share_kind_…` (*), a column a level with its share of the customer's events,
+      `spend_share_kind_…`, its share of the spend, and `distinct_kind` (*), how many levels the customer chose; events
       without a category are in no share (of the lines, where an `event_key` says which rows are one event),
     - `share_monday` … `share_sunday`, `share_night`, `share_morning`, `share_afternoon`, `share_evening` (from 0, 6, 12
       and 18 o'clock), and the same with `spend_share_…`.
