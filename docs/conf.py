@@ -17,6 +17,7 @@ language = "en"
 extensions = [
     "sphinx.ext.autodoc",
     "sphinx.ext.autosummary",
+    "sphinx.ext.duration",
     "numpydoc",
     "myst_nb",
     "sphinx_design",

@@ -30,7 +30,7 @@ _INTRO = """
 # Python
 
 Everything is on `gauger`: `import gauger` loads nothing heavy, each name when it is first used. Figures are on
-`gauger.draw` ([all of them](../gallery/index.md)), errors on `gauger.errors` ([their list](errors.md)).
+`gauger.draw` ([all of them](../gallery/index.md)), errors on `gauger.errors` ([their list](errors.rst)).
 
 Whatever asks for a table takes a pandas DataFrame, or anything that hands out an Arrow stream or speaks the dataframe
 protocol: polars, pyarrow, a relation of DuckDB, a dask DataFrame (which is computed). Levels that stand in an order keep it.

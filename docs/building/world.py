@@ -3,6 +3,8 @@
 import shutil
 from pathlib import Path
 
+import duckdb
+
 import gauger
 from building.commands_in_process import run
 
@@ -27,6 +29,11 @@ def make(folder: Path) -> None:
     tables = folder / "tables"
     shutil.copytree(DATA, tables, ignore=shutil.ignore_patterns("__pycache__", "*.py"))
     _done(BEHAVIOUR, tables)
+    behaviour = gauger.read_table(tables / "behaviour.csv")
+    for part in range(3):
+        gauger.write_table(behaviour.iloc[part::3], tables / "base" / f"part-{part}.parquet")
+    with duckdb.connect(str(tables / "ostrel.duckdb")) as shop:
+        shop.execute("CREATE TABLE behaviour AS SELECT * FROM read_csv(?)", [str(tables / "behaviour.csv")])
     studies = folder / "studies"
     shutil.copytree(tables, studies)
     for words in STUDIES:

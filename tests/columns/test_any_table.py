@@ -30,10 +30,11 @@ class OnlyInterchange:
         return self._table.__dataframe__(nan_as_null, allow_copy)
 
 
+SHOP = duckdb.connect()
+
+
 def _relation(frame: pd.DataFrame) -> object:
-    connection = duckdb.connect()
-    connection.register("frame", pa.Table.from_pandas(frame, preserve_index=False))
-    return connection.sql("SELECT * FROM frame")
+    return SHOP.from_arrow(pa.Table.from_pandas(frame, preserve_index=False))
 
 
 KINDS: dict[str, Callable[[pd.DataFrame], Any]] = {
@@ -119,10 +120,9 @@ def _ordered() -> Iterator[tuple[str, Any]]:
     frame = pd.DataFrame({"who": who, "band": categorical})
     yield "pyarrow", pa.Table.from_pandas(frame, preserve_index=False)
     yield "pandas", frame
-    connection = duckdb.connect()
-    connection.execute("CREATE TYPE band AS ENUM ('low', 'middle', 'high')")
-    connection.register("frame", frame.astype({"band": str}))
-    yield "DuckDB", connection.sql("SELECT who, band::band AS band FROM frame")
+    SHOP.execute("CREATE TYPE band AS ENUM ('low', 'middle', 'high')")
+    SHOP.register("frame", pa.Table.from_pandas(frame.astype({"band": str}), preserve_index=False))
+    yield "DuckDB", SHOP.sql("SELECT who, band::band AS band FROM frame")
 
 
 @pytest.mark.parametrize(("name", "table"), list(_ordered()))

@@ -44,6 +44,17 @@ def test_long_work_shows_a_bar_that_goes_when_it_is_done(tmp_path: Path, monkeyp
     assert kept == [""]
 
 
+def test_behaviour_is_summarised_in_a_kernel_without_widgets(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    code = (
+        "import gauger\n"
+        "visits = gauger.read_table(gauger.demo_file('visits.csv'))\n"
+        "len(gauger.summarise_events(visits, customer='member_id', when='visited_on'))"
+    )
+    notebook = nbformat.v4.new_notebook(cells=[nbformat.v4.new_code_cell(code)])
+    NotebookClient(notebook, timeout=120, resources={"metadata": {"path": str(tmp_path)}}).execute()
+    assert notebook.cells[0].outputs[-1]["data"]["text/plain"] == "2355"
+
+
 def test_short_work_and_work_with_bars_turned_off_show_none(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     assert _heard(SHORT, tmp_path, monkeypatch) == ([], [])
     monkeypatch.setenv("GAUGER_PROGRESS", "0")

@@ -5,7 +5,9 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 Customers = Annotated[int, Field(ge=0)]
+"""A number of customers."""
 Share = Annotated[float, Field(ge=0.0, le=1.0)]
+"""A share of one."""
 
 
 class _Part(BaseModel):

@@ -3,7 +3,7 @@
 import datetime
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from os import PathLike
 from pathlib import Path
@@ -152,8 +152,9 @@ def event_source(
         if not isinstance(events, pd.DataFrame):
             settings["memory_limit"] = memory or _MEMORY
         with _opened(settings, memory) as database:
-            database.execute("SET enable_progress_bar = true")
-            database.execute("SET enable_progress_bar_print = false")  # it would be drawn among the results
+            with suppress(duckdb.InvalidInputException):  # a notebook without ipywidgets has no progress of queries
+                database.execute("SET enable_progress_bar = true")
+                database.execute("SET enable_progress_bar_print = false")  # it would be drawn among the results
             source = _connected(database, events, columns, Path(spill))
             if customers is not None:
                 _connect_customers(source, customers)
