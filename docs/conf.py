@@ -1,10 +1,14 @@
 """How the site is built: `make docs`, from these pages, the docstrings and the commands themselves, without network."""
 
+import os
 import sys
 from pathlib import Path
 
 HERE = Path(__file__).parent
 sys.path[:0] = [str(HERE), str(HERE.parent)]
+
+os.environ |= {"GAUGER_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}  # processes share the cores here
+os.environ["IPYTHONDIR"] = str(HERE / "building" / "kernels")  # they say nothing that is not a warning of ours
 
 import gauger  # noqa: E402 - the page's own folder comes first
 

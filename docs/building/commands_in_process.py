@@ -14,6 +14,27 @@ _STYLES = re.compile(r"\x1b\[[0-9;]*m")
 _SURROUNDINGS = {"COLUMNS": str(COLUMNS), "TERM": "dumb", "TTY_COMPATIBLE": "1", "TTY_INTERACTIVE": "0"}
 
 
+def warm_up() -> None:
+    """Load packages and compiled loops once here, so that no child has to: all inherit them."""
+    import numpy as np
+    import pandas as pd
+
+    import gauger
+    from gauger.cli import app  # noqa: F401 - every command
+
+    values = np.random.default_rng(0).normal(size=(200, 2)) + np.repeat([[0.0], [6.0]], 100, axis=0)
+    table = pd.DataFrame(values, columns=["a", "b"]).assign(who=range(200))
+    features = gauger.prepare(table, key="who")
+    study = gauger.study_counts(features, counts=range(1, 4), starts=2, references=2, resamples=2)
+    segments = study.segmentations[2]
+    profile = gauger.profile(segments)
+    gauger.build_model(segments).assign(table)
+    gauger.study_radius(features)
+    gauger.build_tree(features)
+    for figure in (gauger.draw.count_study(study), gauger.draw.scatter(segments), gauger.draw.profile_bars(profile)):
+        figure.draw_without_rendering()
+
+
 def run(words: Sequence[str], folder: Path) -> tuple[int, str]:
     """The exit code, and what stdout and stderr had, in their order."""
     reading, writing = os.pipe()
