@@ -106,7 +106,7 @@ def run() -> Iterator[Measured]:
 
 
 def table_of(rows: Sequence[dict[str, Any]]) -> str:
-    """How it grows, as a table of the guide."""
+    """How it grows, as a table of the documentation."""
     lines = [
         "| members | done by | seconds | iterations | passes | x iterations x reading | peak memory |",
         "| ---: | --- | ---: | ---: | ---: | ---: | ---: |",

@@ -17,6 +17,7 @@ author = "The Gauger developers"
 copyright = author  # noqa: A001 - Sphinx's word
 release = version = gauger.__version__
 language = "en"
+smartquotes = False  # what is typed is shown as it is typed
 
 extensions = [
     "sphinx.ext.autodoc",

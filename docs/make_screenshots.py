@@ -51,7 +51,13 @@ TERMINALS = {
 }
 LONG = ("demo",)
 """Terminals with more lines than a screen has at the usual size."""
-STACKED = {"handoff": ("handoff", "measure")}
+STACKED = {
+    "handoff": ("handoff", "measure"),
+    "look": ("look", "features"),
+    "counts": ("counts", "segment"),
+    "tree": ("tree", "radius"),
+    "profile": ("profile", "compare"),
+}
 """Terminals that are one picture, one below the other."""
 
 FIGURES = {
@@ -67,6 +73,14 @@ FIGURES = {
     "figure-campaign": ("later/moves.png", "campaign/page.png", "campaign/outcome.png"),
     "report-inside": ("explorer.png", "inside.png"),
 }
+SITE = Path(__file__).parent / "_build" / "html"
+SITE_PAGES = {
+    "site-start": "index.html",
+    "site-how-to": "how-to/count.html",
+    "site-reference": "reference/generated/segment_by_kmeans.html",
+    "site-gallery": "gallery/index.html",
+}
+"""Pages of the documentation, each wide and as a phone shows it."""
 BESIDES = (
     f"segment data/homes.csv {MAP} --count 4 --out round",
     f"segment data/homes.csv {MAP} --method density --out dense",
@@ -77,6 +91,8 @@ BESIDES = (
 def main() -> None:
     """Run each command in one folder, in order, and keep its picture."""
     missing = [tool for tool in TOOLS if shutil.which(tool) is None]
+    if not SITE.is_dir():
+        sys.exit("the site is photographed too: make docs")
     if missing:
         sys.exit(f"missing {', '.join(missing)}: apt-get install xvfb xterm imagemagick chromium-driver poppler-utils")
     with tempfile.TemporaryDirectory() as place, _screen() as display:
@@ -101,6 +117,7 @@ def main() -> None:
         measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
         subprocess.run(measures, cwd=folder, check=True, capture_output=True)
         _photograph_report(folder)
+        _photograph_site(folder)
         for name, made in FIGURES.items():
             subprocess.run(["convert", *made, "-append", "-strip", PICTURES / f"{name}.png"], cwd=folder, check=True)
     print(f"{len(list(PICTURES.glob('*.png')))} pictures in {PICTURES}")
@@ -140,16 +157,42 @@ def _look_ahead(folder: Path) -> None:
     subprocess.run([*browser, f"--screenshot={picture}", page.as_uri()], check=True, capture_output=True)
 
 
-def _photograph_report(folder: Path) -> None:
-    """The top of the demo's report, its explorer and profile, and its first printed pages."""
+@contextmanager
+def _browser() -> Iterator[Chrome]:
     options = ChromeOptions()
     options.binary_location = shutil.which("chromium") or ""
     for switch in ("--headless=new", "--no-sandbox", "--hide-scrollbars"):
         options.add_argument(switch)
     browser = Chrome(options=options, service=Service(shutil.which("chromedriver")))
     try:
-        size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-        browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+        yield browser
+    finally:
+        browser.quit()
+
+
+def _window(browser: Chrome, width: int, height: int) -> None:
+    size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}
+    browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+
+
+def _photograph_site(folder: Path) -> None:
+    """Each page of the site as a desk and as a phone show it, side by side."""
+    with _browser() as browser:
+        for name, page in SITE_PAGES.items():
+            for part, width in (("wide", 1280), ("phone", 390)):
+                _window(browser, width, 800)
+                browser.get((SITE / page).as_uri())
+                time.sleep(1.0)
+                browser.save_screenshot(str(folder / f"{name}-{part}.png"))
+            parts = [f"{name}-wide.png", f"{name}-phone.png"]
+            beside = ["montage", *parts, "-tile", "2x1", "-geometry", "+6+6", "-background", "#d9dee2", "-strip"]
+            subprocess.run([*beside, PICTURES / f"{name}.png"], cwd=folder, check=True)
+
+
+def _photograph_report(folder: Path) -> None:
+    """The top of the demo's report, its explorer and profile, and its first printed pages."""
+    with _browser() as browser:
+        _window(browser, 1280, 800)
         browser.get((folder / "results" / "report.html").as_uri())
         for name, part in (("top", "body"), ("explorer", "#explorer"), ("inside", "#profile")):
             browser.execute_script("document.querySelector(arguments[0]).scrollIntoView()", part)
@@ -157,8 +200,6 @@ def _photograph_report(folder: Path) -> None:
             browser.save_screenshot(str(folder / f"{name}.png"))
         paper = {"paperWidth": 8.27, "paperHeight": 11.69, "printBackground": True, "preferCSSPageSize": True}
         printed = browser.execute_cdp_cmd("Page.printToPDF", paper)["data"]
-    finally:
-        browser.quit()
     (folder / "report.pdf").write_bytes(base64.b64decode(printed))
     subprocess.run(["convert", "top.png", "-strip", PICTURES / "report-top.png"], cwd=folder, check=True)
     subprocess.run(["pdftoppm", "-r", "72", "-l", "4", "-png", "report.pdf", "sheet"], cwd=folder, check=True)

@@ -17,6 +17,9 @@ from selenium.webdriver.support.ui import WebDriverWait
 
 NEEDED = "GAUGER_NEEDS_CHROMIUM"
 
+EXPLORER_READY = "return document.querySelector('#explorer').dataset.ready === 'yes'"
+"""Whether a report has drawn its customers."""
+
 _TRAP = (
     "window.caught = []; for (const one of ['alert', 'confirm', 'prompt']) window[one] = (text) => caught.push(text);"
 )
@@ -88,8 +91,10 @@ class Browser:
     def __init__(self, driver: Chrome) -> None:
         self._driver = driver
 
-    def open(self, file: Path, *, width: int = 1280, height: int = 800, scripts: bool = True) -> Page:
-        """A file in a window of that size, once it is ready."""
+    def open(
+        self, file: Path, *, width: int = 1280, height: int = 800, scripts: bool = True, ready: str = EXPLORER_READY
+    ) -> Page:
+        """A file in a window of that size, once a script says that it is ready."""
         driver = self._driver
         size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}
         driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
@@ -98,7 +103,6 @@ class Browser:
             driver.get_log(kind)
         driver.get(file.as_uri())
         if scripts:
-            ready = "return document.querySelector('#explorer').dataset.ready === 'yes'"
             WebDriverWait(driver, 30).until(lambda _: driver.execute_script(ready))
         return Page(driver)
 

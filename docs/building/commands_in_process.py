@@ -11,7 +11,13 @@ COLUMNS = 100
 """Letters of a terminal's line."""
 
 _STYLES = re.compile(r"\x1b\[[0-9;]*m")
-_SURROUNDINGS = {"COLUMNS": str(COLUMNS), "TERM": "dumb", "TTY_COMPATIBLE": "1", "TTY_INTERACTIVE": "0"}
+_SURROUNDINGS = {
+    "COLUMNS": str(COLUMNS),
+    "TERM": "xterm",
+    "NO_COLOR": "1",
+    "TTY_COMPATIBLE": "1",
+    "TTY_INTERACTIVE": "0",
+}
 
 
 def warm_up() -> None:

@@ -44,7 +44,7 @@ def test_long_work_shows_a_bar_that_goes_when_it_is_done(tmp_path: Path, monkeyp
     assert kept == [""]
 
 
-def test_behaviour_is_summarised_in_a_kernel_without_widgets(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_behaviour_is_summarised_in_a_kernel_without_widgets(tmp_path: Path) -> None:
     code = (
         "import gauger\n"
         "visits = gauger.read_table(gauger.demo_file('visits.csv'))\n"

@@ -283,7 +283,7 @@ class ProgressBars:
         raise KeyboardInterrupt
 
     def started(self, name: str, total: int | None) -> object:
-        if self._patience is None and self._bars.console.is_terminal:
+        if self._patience is None and self._bars.console.is_interactive:
             self._patience = Timer(_PATIENCE, self._bars.start)
             self._patience.daemon = True
             self._patience.start()

@@ -79,8 +79,7 @@ def prepare(
     Returns
     -------
     FeatureSet
-        `.values` (n_customers, n_features) on the working scale, with the cautions in `.remarks`; docs/guide.md lists
-        their codes.
+        `.values` (n_customers, n_features) on the working scale, with the cautions in `.remarks`.
 
     Raises
     ------
