@@ -1,6 +1,7 @@
-"""What must hold before a version is tagged: `make release-check`, one step after the other, and what is left for people.
+"""What must hold before a version is tagged, one step after the other, and what is left for people.
 
-`python release_check.py --quick` leaves out what takes minutes: tests, site, oldest and newest versions.
+`make release-check` takes all; `python release_check.py --quick` leaves out what takes minutes: tests, site, oldest and
+newest versions.
 """
 
 import json

@@ -1,5 +1,6 @@
 """The directive `terminal`: commands that are run when the page is built, with what they say."""
 
+import re
 import shlex
 import shutil
 from pathlib import Path
@@ -10,7 +11,7 @@ from sphinx.application import Sphinx
 from sphinx.util.docutils import SphinxDirective
 
 from building import world
-from building.commands_in_process import run
+from building.commands_in_process import COLUMNS, run
 
 
 class Terminal(SphinxDirective):
@@ -36,7 +37,7 @@ class Terminal(SphinxDirective):
         folder = world.enter(worlds, self.env.docname, studies=self.env.docname.startswith("reference/"))
         shown = []
         for command in commands_of("\n".join(self.content)):
-            shown.append(f"$ {command}")
+            shown.append(f"$ {folded(command)}")
             code, said = run(words_of(command), folder)
             if code != self.options.get("exit", 0):
                 raise self.severe(f"{command}\nended with {code}:\n{said}")
@@ -74,6 +75,17 @@ def commands_of(text: str) -> list[str]:
             joined.append(line)
         goes_on = line.endswith("\\")
     return joined
+
+
+def folded(command: str) -> str:
+    """The command with its lines broken before options, so that they fit."""
+    lines = [""]
+    for part in re.split(r"\s+(?=--?[a-z])", re.sub(r"\s*\\\n\s*", " ", command)):
+        if lines[-1] and len(lines[-1]) + len(part) > COLUMNS - 8:
+            lines.append(part)
+        else:
+            lines[-1] = f"{lines[-1]} {part}".strip()
+    return " \\\n    ".join(lines)
 
 
 def words_of(command: str) -> list[str]:

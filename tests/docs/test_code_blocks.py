@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 import pytest
 import typer
-from building.terminal import commands_of, words_of
+from building.terminal import commands_of, folded, words_of
 
 from gauger.cli.app import app
 
@@ -61,6 +61,16 @@ def test_commands_are_told_apart_by_lines_and_go_on_after_a_backslash() -> None:
     text = "# a comment\ngauger look a.csv\ngauger counts a.csv \\\n    --key who   # why\n"
     assert commands_of(text) == ["gauger look a.csv", "gauger counts a.csv \\\n    --key who   # why"]
     assert words_of(commands_of(text)[1]) == ["counts", "a.csv", "--key", "who"]
+
+
+def test_long_commands_are_broken_before_an_option() -> None:
+    command = f"gauger counts behaviour.csv --key member_id --features {','.join(['visits'] * 9)} --cap 0,0.99"
+    lines = folded(command).split("\n")
+    assert lines[0].endswith(" \\")
+    assert all(line.startswith("    --") for line in lines[1:])
+    assert max(map(len, lines)) <= 100
+    assert words_of(folded(command)) == words_of(command)
+    assert folded("gauger demo") == "gauger demo"
 
 
 def test_only_gauger_is_run() -> None:

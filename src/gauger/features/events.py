@@ -95,14 +95,15 @@ def summarise_events(
     -----
     The measures:
 
-    - `recency_days` (*): whole days from the last event to `as_of`; `tenure_days` from the first; `first_seen` (*): its day,
-    - `visits` (*): number of events; `active_days` (*): number of different days; `visits_trend`: events in the second half
-      of the period (first event of all to `as_of`) less those in the first, over their sum, from -1 to 1,
+    - `recency_days` (*): whole days from the last event to `as_of`; `tenure_days` from the first; `first_seen` (*): its
+      day,
+    - `visits` (*): number of events; `active_days` (*): number of different days; `visits_trend`: events in the second
+      half of the period (first event of all to `as_of`) less those in the first, over their sum, from -1 to 1,
     - `gap_days_mean`, `gap_days_spread`: mean and standard deviation of the days between active days; missing for
       customers with one,
-    - with `amount`: `spend_total` (*), `spend_mean` (*) (total over events), `spend_median`, `spend_largest`, `spend_trend`;
-      `refunds` (*), `spend_refunded`: events of negative amount are refunds; they lower the total and are counted here,
-      not among the visits,
+    - with `amount`: `spend_total` (*), `spend_mean` (*) (total over events), `spend_median`, `spend_largest`,
+      `spend_trend`; `refunds` (*), `spend_refunded`: events of negative amount are refunds; they lower the total and
+      are counted here, not among the visits,
     - with `quantity`: its total (*) and its mean (*) over events, named after the column,
     - with `category`: `share_kind_…` (*), a column a level with its share of the customer's events,
       `spend_share_kind_…`, its share of the spend, and `distinct_kind` (*), how many levels the customer chose; events
