@@ -199,6 +199,12 @@ def test_the_published_schema_is_that_of_plans() -> None:
     assert json.loads(published.read_text()) == Plan.model_json_schema()
 
 
+def test_every_setting_of_a_plan_has_a_sentence() -> None:
+    schema = Plan.model_json_schema()
+    for part in (schema, *schema["$defs"].values()):
+        assert [name for name, setting in part["properties"].items() if not setting.get("description")] == []
+
+
 def test_a_plan_says_the_keyword_arguments_of_prepare(behaviour: pd.DataFrame) -> None:
     treated = {"missing": {"visits": 0.0}, "cap": (0.01, 0.99), "transform": {"visits": "log"}, "scale": "minmax"}
     made = gauger.prepare(

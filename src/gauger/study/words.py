@@ -8,6 +8,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, FiniteFloat
 from pydantic.json_schema import WithJsonSchema
 from pydantic_core import PydanticCustomError
 
+from gauger.study.settings_told import described
 from gauger.wording import listed, nearest
 
 _LITERAL_SECRET = re.compile(
@@ -18,7 +19,7 @@ _LITERAL_SECRET = re.compile(
 class PlanPart(BaseModel):
     """A part of a plan: nothing besides what is named, nothing taken for another type, never changed."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, json_schema_extra=described)
 
 
 def word(allowed: Sequence[str]) -> Any:
