@@ -94,6 +94,17 @@ def test_too_little_to_draw_leaves_the_table() -> None:
     assert "<table" in seg._repr_html_()
 
 
+def test_a_figure_shows_itself_with_its_words(results: dict[str, Any]) -> None:
+    """A kernel shows figures of pyplot alone by itself, and ours are none."""
+    shown = gauger.draw.profile_bars(results["profile"])._repr_html_()
+    (words,) = re.findall(r'^<img [^>]*alt="([^"]+)" src="data:image/png;base64,[A-Za-z0-9+/=]+">$', shown)
+    assert words.startswith("Strongest contrast: ")
+    hostile = gauger.segment_by_kmeans(
+        gauger.prepare(pd.DataFrame({"who": range(8), 'a"><b>': [1, 2, 1, 2, 9, 8, 9, 8]}), key="who"), 2
+    )
+    assert "><b>" not in gauger.draw.profile_bars(gauger.profile(hostile))._repr_html_()
+
+
 def test_figures_can_be_turned_off(results: dict[str, Any], monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("GAUGER_NOTEBOOK_FIGURES", "0")
     assert "<img" not in results["segmentation"]._repr_html_()

@@ -1,5 +1,8 @@
 """The look of every figure: its size, its title and note, its axes; and texts that are texts."""
 
+import base64
+import html
+import io
 import textwrap
 import warnings
 
@@ -53,6 +56,14 @@ class PlainFigure(Figure):
             warnings.filterwarnings("ignore", message="Glyph .* missing")
             super().draw(renderer)
         self.drawn = True
+
+    def _repr_html_(self) -> str:
+        """The figure in a notebook, which by itself shows those of pyplot alone; its words are for who cannot see."""
+        stream = io.BytesIO()
+        self.savefig(stream, format="png")
+        words = html.escape(visible(f"{self.get_suptitle()}. {self.form}"), quote=True)
+        data = base64.b64encode(stream.getvalue()).decode("ascii")
+        return f'<img style="width:100%;max-width:80em" alt="{words}" src="data:image/png;base64,{data}">'
 
 
 def new_figure(title: str, note: str = "", *, form: str) -> PlainFigure:

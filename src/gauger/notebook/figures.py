@@ -1,8 +1,5 @@
 """The figure that stands beside a result's table in a notebook."""
 
-import base64
-import html
-import io
 import os
 from collections.abc import Callable
 from typing import Any
@@ -20,10 +17,7 @@ from gauger.profiling import Comparison, Profile
 from gauger.segmentation import Segmentation
 from gauger.study import Study, segments_figure
 
-_DPI = 75
-"""Dots an inch of a figure beside a table: 960 x 600, what half a notebook shows on a fine screen; judgement."""
-
-_PLACE = "flex:1 1 30em;max-width:48em;min-width:0;width:100%"
+_PLACE = "flex:1 1 30em;max-width:48em;min-width:0"
 
 _SWITCH = "GAUGER_NOTEBOOK_FIGURES"
 """The environment variable that turns figures off where it is 0."""
@@ -40,15 +34,7 @@ def figure_beside(result: object) -> str:
         figure = draws(result)
     except GaugerError:
         return ""  # too little to draw: the table says what there is
-    return _image(figure)
-
-
-def _image(figure: Figure) -> str:
-    stream = io.BytesIO()
-    figure.savefig(stream, format="png", dpi=_DPI)
-    data = base64.b64encode(stream.getvalue()).decode("ascii")
-    words = html.escape(draw.describe(figure), quote=True)
-    return f'<img style="{_PLACE}" alt="{words}" src="data:image/png;base64,{data}">'
+    return f'<div style="{_PLACE}">{figure._repr_html_()}</div>'
 
 
 def _of_tree(tree: MergeTree) -> Figure:
