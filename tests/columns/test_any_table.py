@@ -164,6 +164,12 @@ def test_what_is_no_table_is_refused_with_the_way_out(table: Any, way_out: str) 
         gauger.look(table)
 
 
+def test_a_name_that_no_stream_carries_is_refused() -> None:
+    """Handed on, it would end the process."""
+    with pytest.raises(SettingError, match="the name of column 2 holds a NUL sign"):
+        gauger.look(polars.DataFrame({"who": ["a"], "vis\x00its": [1]}))
+
+
 def test_results_of_customers_go_on_as_arrow(few: pd.DataFrame) -> None:
     features = gauger.prepare(few, key="who", features=["visits", "spend"])
     seg = gauger.segment_by_kmeans(features, 2)

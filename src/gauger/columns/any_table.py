@@ -48,6 +48,7 @@ def whole_table(value: AnyTable) -> pd.DataFrame:
     if not is_table(value):
         raise SettingError(_no_table(value))
     if isinstance(value, ArrowStream):
+        _refuse_unspeakable(value)
         return _of_arrow(_enums_in_order(pa.table(value), value))
     return _of_arrow(from_dataframe(value))
 
@@ -58,6 +59,14 @@ def _of_arrow(table: pa.Table) -> pd.DataFrame:
     if odd:
         attach_remarks(frame, odd)
     return frame
+
+
+def _refuse_unspeakable(value: ArrowStream) -> None:
+    """Raise SettingError for a name that no Arrow stream can carry: some packages end the process over it."""
+    names = getattr(value, "columns", ())
+    odd = [at for at, name in enumerate(names if isinstance(names, list) else (), 1) if "\x00" in str(name)]
+    if odd:
+        raise SettingError(f"the name of column {odd[0]} holds a NUL sign, which cannot be handed on. Rename it first.")
 
 
 def _is_dask(value: object) -> bool:
