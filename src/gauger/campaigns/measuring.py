@@ -103,7 +103,7 @@ def measure(
     ----------
     folder : str or path-like
         That of a hand-off, or its manifest.json.
-    outcomes : pandas.DataFrame
+    outcomes : pandas.DataFrame or another table
         The key and a column that says who responded; who took part and is not in it did not respond. Those held out
         must be in it if they responded, or the uplift is of counting, not of the campaign.
     responded : str

@@ -52,7 +52,7 @@ def segment_boxes(
     measures : sequence of str, optional
         Features, or columns of `table`; by default the features that tell segments apart best, at most 16 (twelve
         of more than 5 segments, eight of more than 8, four of more than 14).
-    table : pandas.DataFrame, optional
+    table : pandas.DataFrame or another table, optional
         Matched by key.
     kind : {"box", "violin"}
         A violin shows peaks too.

@@ -30,7 +30,7 @@ def correlations(table: AnyTable | FeatureSet, key: str | None = None) -> Figure
 
     Parameters
     ----------
-    table : pandas.DataFrame or FeatureSet
+    table : FeatureSet, pandas.DataFrame or another table
         Its measures, or features.
     key : str, optional
         The column that identifies a customer.

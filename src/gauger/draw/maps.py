@@ -36,7 +36,7 @@ def segment_map(
     ----------
     seg : Segmentation
         The segments.
-    table : pandas.DataFrame, optional
+    table : pandas.DataFrame or another table, optional
         Has the two columns, matched by key; by default they are features.
     east, north : str
         The columns.

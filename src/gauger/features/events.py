@@ -46,7 +46,7 @@ def summarise_events(
 
     Parameters
     ----------
-    events : pandas.DataFrame, str, path-like or sequence of them
+    events : pandas.DataFrame, another table, str, path-like or sequence of them
         A row an event; or the path of a csv or Parquet file, a folder of such files, a pattern such as
         `visits/*.parquet`, or a list, which may be larger than memory.
     customer, when : str
@@ -62,7 +62,7 @@ def summarise_events(
     measures : sequence of str or "all", optional
         Measures by name or by family (`share_kind`, `share_weekday`, `share_part_of_day`, and with `spend_`); by
         default those with (*) below.
-    customers : pandas.DataFrame, optional
+    customers : pandas.DataFrame or another table, optional
         A table with the same key column: who has no event comes out too, with a `recency_days` of the whole period, no
         `first_seen`, no gaps, and 0 for the rest.
     as_of : str or datetime.date, optional
@@ -229,7 +229,7 @@ def events_sql(
 
     Parameters
     ----------
-    events : pandas.DataFrame, str or path-like
+    events : pandas.DataFrame, another table, str or path-like
         The same events, or enough of them: the period and the levels of the category are taken from them and stand in
         the statement.
     dialect : {"postgres", "duckdb"}

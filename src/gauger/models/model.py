@@ -71,7 +71,7 @@ class SegmentModel(LearnedModel):
 
         Parameters
         ----------
-        table : pandas.DataFrame
+        table : pandas.DataFrame or another table
             A row a customer, with the key and the columns that features are made of.
         gate : float or "learned", optional
             How far a customer may be from the segment: by default any distance, "learned" for each segment's own gate.

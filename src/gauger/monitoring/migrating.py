@@ -124,7 +124,7 @@ def migration(
 
     Parameters
     ----------
-    before, after : Segmentation or pandas.DataFrame
+    before, after : Segmentation, pandas.DataFrame or another table
         The segments at both times, or assignments; customers are matched by key.
     key : str, optional
         The key column, for assignments.

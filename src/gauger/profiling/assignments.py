@@ -42,7 +42,7 @@ def segmentation_from_assignments(features: FeatureSet, assignments: AnyTable, *
     ----------
     features : FeatureSet
         The features that segments were made of, or others of the same customers.
-    assignments : pandas.DataFrame
+    assignments : pandas.DataFrame or another table
         A row a customer with the key, `segment` (0 for unassigned) and perhaps `segment_name`.
     method : str
         How the segmentation is said to have been made.

@@ -137,7 +137,7 @@ def compare(
     ----------
     seg : Segmentation
         The first side.
-    other : Segmentation, pandas.Series or pandas.DataFrame
+    other : Segmentation, pandas.Series, pandas.DataFrame or another table
         The second side: another segmentation, a known column (indexed by key; a gap is unassigned), or assignments.
     resamples : int
         Between two segmentations of the same features: how many bootstrap samples their stability is over; 0 for none.

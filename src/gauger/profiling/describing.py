@@ -63,7 +63,7 @@ def profile(
     ----------
     seg : Segmentation
         The segments.
-    table : pandas.DataFrame, optional
+    table : pandas.DataFrame or another table, optional
         Has the key column; its columns are matched to the customers by key, and what is missing for a customer is left
         out. Keys, constants and free text are left aside.
     totals : sequence of str, optional
@@ -137,9 +137,9 @@ def profile_assignments(
 
     Parameters
     ----------
-    assignments : pandas.DataFrame
+    assignments : pandas.DataFrame or another table
         A row a customer with the key, `segment` (0 for unassigned) and perhaps `segment_name`.
-    table : pandas.DataFrame
+    table : pandas.DataFrame or another table
         As for `profile`.
     key : str
         The key column of both.

@@ -31,9 +31,9 @@ def members(
 
     Parameters
     ----------
-    seg : Segmentation or pandas.DataFrame
+    seg : Segmentation, pandas.DataFrame or another table
         The segments, or assignments as of `Segmentation.assignments`.
-    table : pandas.DataFrame, optional
+    table : pandas.DataFrame or another table, optional
         Adds its columns, matched by key; what it lacks or has besides is in `remarks_of(result)`.
     key : str, optional
         The customers' column, where `seg` is a DataFrame.

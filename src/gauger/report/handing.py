@@ -45,9 +45,9 @@ def hand_off(
 
     Parameters
     ----------
-    assignments : pandas.DataFrame or Segmentation
+    assignments : Segmentation, pandas.DataFrame or another table
         A row a customer: the key (its first column, or `key`), segment, perhaps segment_name; or a Segmentation.
-    contacts : pandas.DataFrame
+    contacts : pandas.DataFrame or another table
         The same key, consent, and addresses.
     folder : str or path-like
         Where; it must be empty, or hold an earlier hand-off that `replace` allows to replace.

@@ -113,7 +113,7 @@ def draft_plan(
 
     Parameters
     ----------
-    table : str, path-like or pandas.DataFrame, optional
+    table : str, path-like, pandas.DataFrame or another table, optional
         The customers, a row each: a file, a database's URL, or what was read. With `events` it may be left out; it then
         says who has no event too.
     key : str

@@ -66,7 +66,7 @@ def save_study(
     folder : str or path-like
         Where. Written are assignments.csv, centres.csv, remarks.json, figures, model.json where the segments can place
         other customers, and plan.toml. All appear together, or none.
-    source : str, path-like or pandas.DataFrame, optional
+    source : str, path-like, pandas.DataFrame or another table, optional
         The file or database's URL that the customers were read from, to be read again when it is needed. A DataFrame
         is kept in the folder as customers.parquet; by default that has the columns which the features were made of.
     reading : mapping, optional
