@@ -111,7 +111,8 @@ def main() -> None:
         below = {name for parts in STACKED.values() for name in parts[1:]}
         for name in TERMINALS.keys() - below:
             parts = [shots / f"{part}.png" for part in STACKED.get(name, (name,))]
-            subprocess.run(["convert", *parts, "-append", "-strip", PICTURES / f"{name}.png"], check=True)
+            bare = ["-trim", "+repage", "-bordercolor", "white", "-border", "12", "-background", "white"]
+            subprocess.run(["convert", *parts, *bare, "-append", "-strip", PICTURES / f"{name}.png"], check=True)
         look = [GAUGER, "look", "behaviour.csv", "--key", "member_id", "--out", "behaviour"]
         subprocess.run(look, cwd=folder, check=True, capture_output=True)
         measures = [GAUGER, "tree", "behaviour.csv", "--key", "member_id", "--of", "features", "--out", "measures"]
