@@ -1,6 +1,7 @@
 """How the site is built: `make docs`, from these pages, the docstrings and the commands themselves, without network."""
 
 import os
+import shutil
 import sys
 from pathlib import Path
 
@@ -8,7 +9,10 @@ HERE = Path(__file__).parent
 sys.path[:0] = [str(HERE), str(HERE.parent)]
 
 os.environ |= {"GAUGER_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}  # processes share the cores here
-os.environ["IPYTHONDIR"] = str(HERE / "building" / "kernels")  # they say nothing that is not a warning of ours
+KERNELS = HERE / "_build" / "kernels"  # what they keep is of no use to anybody
+(KERNELS / "profile_default").mkdir(parents=True, exist_ok=True)
+shutil.copy(HERE / "building" / "ipython_kernel_config.py", KERNELS / "profile_default")
+os.environ["IPYTHONDIR"] = str(KERNELS)
 
 import gauger  # noqa: E402 - the page's own folder comes first
 
