@@ -102,6 +102,6 @@ def _begin_anew(app: Sphinx, docname: str, _source: list[str]) -> None:
 
 def setup(app: Sphinx) -> None:
     """Add the directive."""
-    app.add_config_value("demo_worlds", "", "env")
+    app.add_config_value("demo_worlds", "", "")
     app.add_directive("terminal", Terminal)
     app.connect("source-read", _begin_anew)
