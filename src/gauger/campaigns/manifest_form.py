@@ -2,10 +2,12 @@
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema
 
 Customers = Annotated[int, Field(ge=0)]
 """A number of customers."""
+Settings = Annotated[dict[str, object], WithJsonSchema({"type": "object"})]
+"""What was asked for; each of its values is told elsewhere."""
 Share = Annotated[float, Field(ge=0.0, le=1.0)]
 """A share of one."""
 
@@ -67,7 +69,7 @@ class ManifestForm(_Part):
     segments: dict[str, str] = Field(
         default_factory=dict, description="The names of the segments that go in, by number."
     )
-    settings: dict[str, object] = Field(default_factory=dict, description="What was asked for, as `hand_off` takes it.")
+    settings: Settings = Field(default_factory=dict, description="What was asked for, as `hand_off` takes it.")
     waterfall: WaterfallPart | None = Field(default=None, description="On which step everyone left.")
     holdouts: list[HoldoutPart] = Field(description="A row a segment that is contacted.")
     power: PowerPart | None = Field(default=None, description="What the smallest uplifts rest on.")
