@@ -164,6 +164,31 @@ def test_what_is_no_table_is_refused_with_the_way_out(table: Any, way_out: str) 
         gauger.look(table)
 
 
+@pytest.mark.parametrize(
+    "table",
+    [
+        pa.Table.from_arrays([pa.array(["a"]), pa.array([1]), pa.array([2])], names=["who", "visits", "visits"]),
+        SHOP.sql("SELECT 'a' AS who, 1 AS visits, 2 AS visits"),
+    ],
+    ids=["pyarrow", "DuckDB"],
+)
+def test_a_column_named_twice_is_refused(table: Any) -> None:
+    with pytest.raises(SettingError, match="the table has 'visits' more than once"):
+        gauger.look(table)
+
+
+def test_bytes_that_are_no_text_are_left_out_and_those_that_are_stay() -> None:
+    seen = gauger.look(polars.DataFrame({"who": [b"a", b"b"], "picture": [b"x", b"\xff"]}))
+    assert list(seen.columns.index) == ["who"]
+    assert [remark.features for remark in seen.remarks if remark.code == "nested-left-out"] == [("picture",)]
+
+
+def test_a_gap_among_levels_is_no_level() -> None:
+    codes = pa.DictionaryArray.from_arrays(pa.array([0, 1, 2]), pa.array(["low", None, "high"]), ordered=True)
+    table = pa.table({"who": ["a", "b", "c"], "band": codes})
+    assert gauger.look(table).columns.loc["band", "missing"] == 1
+
+
 def test_a_name_that_no_stream_carries_is_refused() -> None:
     """Handed on, it would end the process."""
     with pytest.raises(SettingError, match="the name of column 2 holds a NUL sign"):

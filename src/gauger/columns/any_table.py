@@ -1,5 +1,7 @@
 """A table from anywhere: a DataFrame, or whatever hands out an Arrow stream or speaks the dataframe protocol."""
 
+from collections import Counter
+from collections.abc import Sequence
 from typing import Any, Protocol, TypeAlias, TypeGuard, runtime_checkable
 
 import pandas as pd
@@ -9,6 +11,7 @@ from pyarrow.interchange import from_dataframe
 from gauger.columns.arrow import in_their_order, to_pandas, without_odd_columns
 from gauger.errors import SettingError
 from gauger.remarks import attach_remarks
+from gauger.wording import listed
 
 
 @runtime_checkable
@@ -53,7 +56,15 @@ def whole_table(value: AnyTable) -> pd.DataFrame:
     return _of_arrow(from_dataframe(value))
 
 
+def refuse_repeated_names(names: Sequence[str]) -> None:
+    """Raise SettingError where a table names a column twice."""
+    twice = [name for name, times in Counter(names).items() if times > 1]
+    if twice:
+        raise SettingError(f"the table has {listed(map(repr, twice))} more than once. Rename or drop the repeats.")
+
+
 def _of_arrow(table: pa.Table) -> pd.DataFrame:
+    refuse_repeated_names(table.column_names)
     plain, odd = without_odd_columns(table)
     frame = in_their_order(to_pandas(plain), plain)
     if odd:

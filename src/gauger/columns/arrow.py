@@ -39,7 +39,9 @@ def in_their_order(frame: pd.DataFrame, table: pa.Table) -> pd.DataFrame:
     """The DataFrame of a table with ordered categoricals where the table's columns have levels in an order."""
     ordered = [field.name for field in table.schema if pa.types.is_dictionary(field.type) and field.type.ordered]
     for name in ordered:
-        levels = dict.fromkeys(level for part in table[name].chunks for level in part.dictionary.to_pylist())
+        levels = dict.fromkeys(
+            level for part in table[name].chunks for level in part.dictionary.drop_null().to_pylist()
+        )
         frame[name] = pd.Categorical(frame[name], list(levels), ordered=True)
     return frame
 
@@ -63,8 +65,16 @@ def _is_odd(column: pa.ChunkedArray) -> bool:
         kind = kind.value_type
     if pa.types.is_nested(kind) or pa.types.is_interval(kind):
         return True
-    raw = pa.types.is_binary(kind) or pa.types.is_large_binary(kind) or pa.types.is_fixed_size_binary(kind)
-    return raw and not _is_text(column)
+    return _is_raw(kind) and not _is_text(column)
+
+
+def _is_raw(kind: pa.DataType) -> bool:
+    """Whether cells are bytes, which may be text and may be anything else."""
+    kinds = pa.types
+    return any(
+        is_one(kind)
+        for is_one in (kinds.is_binary, kinds.is_large_binary, kinds.is_fixed_size_binary, kinds.is_binary_view)
+    )
 
 
 def _is_text(column: pa.ChunkedArray) -> bool:
@@ -88,7 +98,7 @@ def _plain(name: str, column: pa.ChunkedArray) -> pa.ChunkedArray:
         return column.cast(pa.float64())
     if pa.types.is_dictionary(kind):
         return _plain(name, _decoded(column))
-    if pa.types.is_binary(kind) or pa.types.is_large_binary(kind) or pa.types.is_fixed_size_binary(kind):
+    if _is_raw(kind):
         return column.cast(pa.large_binary()).cast(pa.large_string())
     if pa.types.is_string_view(kind):
         return column.cast(pa.large_string())

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 import pandas as pd
 
-from gauger.columns.any_table import AnyTable, whole_table
+from gauger.columns.any_table import AnyTable, refuse_repeated_names, whole_table
 from gauger.errors import KeyColumnError, SettingError, TableFileError, UnknownColumnError
 from gauger.wording import listed
 
@@ -19,9 +19,7 @@ def checked_table(table: AnyTable, needed: Iterable[str] = ()) -> pd.DataFrame:
     """
     frame = whole_table(table)
     named = frame.rename(columns=str)
-    twice = named.columns[named.columns.duplicated()].unique()
-    if not twice.empty:
-        raise SettingError(f"the table has {listed(map(repr, twice))} more than once. Rename or drop the repeats.")
+    refuse_repeated_names(list(named.columns))
     asked = list(needed)
     odd = [name for name in asked if not isinstance(name, str)]
     if odd:
