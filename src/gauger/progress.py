@@ -1,5 +1,6 @@
 """Progress of long work: the core reports it here, and whoever listens shows it; nobody listening costs nothing."""
 
+import logging
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -18,6 +19,8 @@ class Listener(Protocol):
     def finished(self, mark: object) -> None:
         """The task is over, done or not."""
 
+
+_log = logging.getLogger("gauger")
 
 _listener: ContextVar[Listener | None] = ContextVar("gauger_progress", default=None)
 _otherwise: list[Callable[[], Listener | None]] = []
@@ -80,3 +83,12 @@ def task(name: str, total: int | None = None) -> Iterator[Callable[[int], None]]
         yield lambda steps: listener.advanced(mark, steps)
     finally:
         listener.finished(mark)
+
+
+def note(text: str) -> None:
+    """Say something that happened besides the work; a listener hears it by `noted`, else it goes to the log."""
+    hear = getattr(_listener.get(), "noted", None)
+    if hear is None:
+        _log.warning(text)
+    else:
+        hear(text)

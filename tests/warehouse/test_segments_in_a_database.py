@@ -133,7 +133,7 @@ def test_tables_that_are_there_are_kept_unless_they_are_to_be_replaced(shop: Sho
     shop.write("base", planted(2, 60))
     shop.write("segments", pd.DataFrame({"mine": [1]}))
     wanted = {"table": "base", "into": "segments", "count": 2, **PLAIN}
-    with pytest.raises(gauger.errors.DatabaseError, match="has a table segments already"):
+    with pytest.raises(gauger.errors.DatabaseError, match="table segments already exists; add --replace"):
         segmented(shop.url, **wanted)
     assert shop.run("SELECT mine FROM segments") == [(1,)]
     segmented(shop.url, replace=True, **wanted)

@@ -1,5 +1,6 @@
 """Audiences for campaigns, with consent, suppression and a holdout; the account of who went where; what came of it."""
 
+from gauger.campaigns.files import database_of
 from gauger.campaigns.folders import holds_only_a_hand_off
 from gauger.campaigns.hand_off_settings import HandOffSettings
 from gauger.campaigns.handing import HandOff, write_hand_off
@@ -11,6 +12,7 @@ __all__ = [
     "HandOff",
     "HandOffSettings",
     "Outcome",
+    "database_of",
     "holds_only_a_hand_off",
     "measure",
     "write_hand_off",

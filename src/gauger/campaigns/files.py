@@ -13,7 +13,7 @@ import pandas as pd
 
 from gauger.errors import OutputError
 from gauger.segmentation import UNASSIGNED_NAME
-from gauger.tables import connected, write_file
+from gauger.tables import FolderResults, Results, TableName, can_be_sent, connected, mark_table, write_file
 
 if TYPE_CHECKING:
     from sqlalchemy.engine import Connection
@@ -90,19 +90,30 @@ def _write_sqlite(path: Path, tables: dict[str, pd.DataFrame]) -> list[dict[str,
 
 
 @contextmanager
-def database_of(kind: str) -> "Iterator[Connection | None]":
-    """A transaction of the database whose URL the format is, None for files; it is kept when the block ends well."""
+def database_of(kind: str, campaign: str, results: FolderResults | Results) -> "Iterator[Connection | None]":
+    """A transaction in the database whose URL the format is, None for files. When the block ends well, the results are
+    sealed and the transaction is committed, so that neither is there without the other."""
     if kind in FORMATS:
         yield None
         return
     with connected(kind) as connection, connection.begin():
         yield connection
+        if can_be_sent(kind):
+            main = TableName(None, table_called(campaign, "audience"))
+            mark_table(connection, kind, main, f"Gauger: the audience of {campaign}.", results.token)
+            results.seal(kind, main.name)
+        else:
+            results.seal()
+
+
+def table_called(campaign: str, name: str) -> str:
+    """What the table of an audience is called in a database."""
+    return f"{_slug(campaign)}_{name}".replace("-", "_")
 
 
 def _write_database(connection: "Connection", campaign: str, tables: dict[str, pd.DataFrame]) -> list[dict[str, Any]]:
     """A table for each audience; none may be there already."""
-    prefix = _slug(campaign).replace("-", "_")
-    named = {f"{prefix}_{name.replace('-', '_')}": table for name, table in tables.items()}
+    named = {table_called(campaign, name): table for name, table in tables.items()}
     for name, table in named.items():
         try:
             _plain(table).to_sql(name, connection, index=False, if_exists="fail")

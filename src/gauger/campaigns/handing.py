@@ -1,11 +1,12 @@
 """Hand an audience to a campaign: consent, suppression, duplicates, a holdout, and the account of all of it."""
 
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from os import PathLike
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pandas as pd
@@ -29,6 +30,9 @@ from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation
 from gauger.tables import whole_folder
 from gauger.wording import listed, plural
+
+if TYPE_CHECKING:
+    from sqlalchemy.engine import Connection
 
 _LEAST_UPLIFT = 0.05
 """A holdout that shows no smaller uplift than this is worth a remark: judgement."""
@@ -109,8 +113,10 @@ def write_hand_off(
     model: SegmentModel | None = None,
     made_at: datetime | None = None,
     replace: bool = False,
+    connection: "Connection | None" = None,
 ) -> HandOff:
-    """As `gauger.hand_off` tells; `page` makes HTML of a manifest."""
+    """As `gauger.hand_off` tells; `page` makes HTML of a manifest. With the `connection` of a transaction that belongs
+    to a larger job, tables are written there, and the job commits them."""
     settings.refuse_bad()
     customers, names = _assigned(assignments, settings.key)
     chosen = _chosen(settings.segments, names)
@@ -121,9 +127,10 @@ def write_hand_off(
     audience, arms_table = _tables(funnel, names, settings.columns_to_write)
     target = Path(folder)
     with (
-        database_of(settings.format) as connection,
-        whole_folder(target, "a hand-off", replaceable=holds_only_a_hand_off, replace=replace) as stage,
+        whole_folder(target, "a hand-off", replaceable=holds_only_a_hand_off, replace=replace) as results,
+        nullcontext(connection) if connection else database_of(settings.format, settings.campaign, results) as there,
     ):
+        stage = results.stage
         hashes = funnel.hashes(settings.matches)
         files = write_files(
             stage,
@@ -133,7 +140,7 @@ def write_hand_off(
             names,
             campaign=settings.campaign,
             kind=settings.format,
-            connection=connection,
+            connection=there,
         )
         manifest = manifest_of(
             campaign=settings.campaign,

@@ -289,6 +289,10 @@ class ProgressBars:
             self._patience.start()
         return self._bars.add_task(visible(name), total=total)
 
+    def noted(self, text: str) -> None:
+        """What happened besides the work, as a line of its own on stderr."""
+        self._bars.console.print(Text(visible(text)))
+
     def advanced(self, mark: object, steps: int) -> None:
         assert isinstance(mark, int)
         if self._interrupted:

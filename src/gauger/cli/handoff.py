@@ -117,7 +117,7 @@ def _assigned(
             raise typer.BadParameter("say which column identifies a customer.", param_hint="--key")
         return read_table(source), model, key
     study = open_study(source)
-    own = source / MODEL
+    own = study.files.path(MODEL)
     return study.assignments_like(contacts), model or (own if own.is_file() else None), key or study.plan.key
 
 

@@ -30,7 +30,15 @@ def segment_inside(
     """Segment everyone by k-means inside the database, write the study, and tell it."""
     from gauger.choosing import study_counts
     from gauger.cli.options import asked
-    from gauger.study import FiguresPart, refuse_remarks, result_of, segment_there, study_in, told_features
+    from gauger.study import (
+        FiguresPart,
+        destination_of,
+        refuse_remarks,
+        result_of,
+        segment_there,
+        study_in,
+        told_features,
+    )
     from gauger.tables import can_be_sent
 
     _refuse(method, kmeans)
@@ -44,7 +52,7 @@ def segment_inside(
     settings = _given(known) | _given(given)
     sample = settings.pop("sample", None)
     number = count or str(getattr(plan.segments if plan is not None else None, "count", "auto"))
-    with study_in(out, replace=replace) as results, request.session() as session:
+    with study_in(out, replace=replace) as results, request.session(results, into) as session:
         wanted = request.wanted(session, **settings)
         if number == "auto":
             if sample is None:
@@ -56,7 +64,8 @@ def segment_inside(
             )
             tell_advice(advised.advice)
             number = str(advised.advice.count)
-        found = segment_there(session, request, into, wanted, int(number), sample, replace=replace)
+        destination = destination_of(into, results, replace=replace)
+        found = segment_there(session, request, destination, wanted, int(number), sample)
         if plan is not None:
             refuse_remarks(plan, found.remarks)
         if results is not None:

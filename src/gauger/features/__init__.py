@@ -11,7 +11,6 @@ from gauger.features.levels import Level
 from gauger.features.preparing import prepare
 from gauger.features.recipes import Recipe, TreatmentSettings, refuse_strangers
 from gauger.features.series import pivot_series
-from gauger.features.sql_words import sql_name, sql_text
 from gauger.features.transforms import TRANSFORMS, Power, Transform, learn_transform
 from gauger.features.treatment_sql import DOUBLE, sql_layers, sql_less, sql_number, sql_raw, sql_step
 from gauger.features.treatments import (
@@ -76,11 +75,9 @@ __all__ = [
     "refuse_strangers",
     "sql_layers",
     "sql_less",
-    "sql_name",
     "sql_number",
     "sql_raw",
     "sql_step",
-    "sql_text",
     "summarise_events",
     "summarise_to_file",
     "undo_all",

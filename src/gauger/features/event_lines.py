@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from gauger.columns import named_like_a_key
 from gauger.features.event_source import EVENTS, EventRows
 from gauger.features.measures import Period
-from gauger.features.sql_words import sql_day, sql_moment, sql_name
 from gauger.remarks import Remark
+from gauger.tables import sql_day, sql_moment, sql_name
 from gauger.wording import plural
 
 _SHORT_DAY = 0.5

@@ -29,10 +29,9 @@ from gauger.errors import (
 )
 from gauger.features.event_sql import EventColumns
 from gauger.features.query import run_query
-from gauger.features.sql_words import sql_name, sql_text
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
-from gauger.tables import FileBlocks, InferredKinds, Source, files_of, is_url, read_table
+from gauger.tables import FileBlocks, InferredKinds, Source, files_of, is_url, read_table, sql_name, sql_text
 from gauger.wording import data_rows, listed, plural, written_like
 
 if TYPE_CHECKING:

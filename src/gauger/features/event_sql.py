@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from gauger.errors import SettingError
 from gauger.features.measures import Measure, Period
-from gauger.features.sql_words import sql_moment, sql_name
+from gauger.tables import sql_moment, sql_name
 
 DIALECTS = ("duckdb", "postgres")
 

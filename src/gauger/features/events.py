@@ -16,9 +16,8 @@ from gauger.features.event_source import CUSTOMERS, EVENTS, EventRows, EventSour
 from gauger.features.event_sql import EventColumns, behaviour_sql, in_dialect
 from gauger.features.measures import Catalogue, Nouns, Period, noun_of
 from gauger.features.query import run_query
-from gauger.features.sql_words import sql_moment, sql_name, sql_text
 from gauger.remarks import Remark, attach_remarks
-from gauger.tables import Source
+from gauger.tables import Source, sql_moment, sql_name, sql_text
 from gauger.wording import plural
 
 Events = AnyTable | Source

@@ -14,8 +14,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.features.sql_words import sql_text
-from gauger.tables import is_plain_number
+from gauger.tables import is_plain_number, sql_text
 
 Kind = Literal["text", "flag", "number", "date"]
 KINDS: tuple[Kind, ...] = get_args(Kind)

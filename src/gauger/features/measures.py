@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import Literal
 
 from gauger.errors import SettingError
-from gauger.features.sql_words import sql_day, sql_moment, sql_text
+from gauger.tables import sql_day, sql_moment, sql_text
 from gauger.wording import listed, nearest
 
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")

@@ -3,9 +3,9 @@
 from collections.abc import Callable, Mapping, Sequence
 
 from gauger.features.columns import Indicator
-from gauger.features.sql_words import sql_name
 from gauger.features.transforms import Power, Transform
 from gauger.features.treatments import Cap, Fill, Rank, Scale, Treatment, Weight
+from gauger.tables import sql_name
 
 DOUBLE = "DOUBLE PRECISION"
 """The type of numbers, by a name that all databases know."""

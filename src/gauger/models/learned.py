@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from hashlib import sha256
 
 import numpy as np
 import pandas as pd
@@ -92,6 +93,12 @@ class LearnedModel(Readable):
     def segment_names(self) -> Mapping[int, str]:
         """What each segment is called, by number; 0 is "unassigned"."""
         return {UNASSIGNED: UNASSIGNED_NAME, **{segment.number: segment.name for segment in self.segments}}
+
+    @property
+    def identity(self) -> str:
+        """What tells this model from every other, whatever its segments are called: 16 hexadecimal digits."""
+        told = f"{self.fingerprint} {self.made_at} {self.key}".encode() + np.ascontiguousarray(self.centres).tobytes()
+        return sha256(told).hexdigest()[:16]
 
     @property
     def gates(self) -> Values:

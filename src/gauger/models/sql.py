@@ -11,17 +11,16 @@ from gauger.features import (
     Treatment,
     apply_all,
     sql_less,
-    sql_name,
     sql_number,
     sql_raw,
     sql_step,
-    sql_text,
     undo_all,
 )
 from gauger.models.assigning import BANDS, GATE, MISSING, gates_of
 from gauger.models.learned import LearnedFeature, LearnedModel
 from gauger.models.rules import NearestCentre, SameBands
 from gauger.segmentation import UNASSIGNED_NAME
+from gauger.tables import sql_name, sql_text
 
 DIALECTS = ("postgres", "duckdb", "sqlite", "mysql", "bigquery", "snowflake", "redshift", "tsql", "spark")
 

@@ -1,6 +1,7 @@
 """Every page that people open: the report of a study, its workbook, and the page of a hand-off."""
 
 from gauger.report.contents import Contents, Provenance
+from gauger.report.hand_off_page import hand_off_page
 from gauger.report.handing import hand_off
 from gauger.report.page import report_page
 from gauger.report.workbook import write_sheets
@@ -9,6 +10,7 @@ __all__ = [
     "Contents",
     "Provenance",
     "hand_off",
+    "hand_off_page",
     "report_page",
     "write_sheets",
 ]

@@ -8,7 +8,7 @@ from pandas.api import types
 
 from gauger.errors import MissingFileError, StudyError
 from gauger.study.plan_files import PLAN_FILE
-from gauger.tables import read_table
+from gauger.tables import Standing, read_table, standing_in
 
 ASSIGNMENTS, CENTRES, MODEL, REMARKS = "assignments.csv", "centres.csv", "model.json", "remarks.json"
 CUSTOMERS, BEHAVIOUR = "customers.parquet", "behaviour.parquet"
@@ -46,29 +46,22 @@ COMPARE_FILES_OF_SOME = ("worth.csv", "side-by-side.png")
 """Files of a step of a study: of each, and of those that have enough for them."""
 
 
-def assignments_of(folder: Path) -> Path:
-    """Where a study has who is in which segment: a file, or a folder of parts."""
-    known = (folder / name for name in (ASSIGNMENTS_PARQUET, ASSIGNED_PARTS))
-    return next((path for path in known if path.exists()), folder / ASSIGNMENTS)
-
-
 def read_assignments(folder: Path, *, keys_as_text: str | None = None) -> pd.DataFrame:
     """Who is in which segment, of everyone in a study; a key that is to be text is named."""
-    place = assignments_of(folder)
-    if place.name == ASSIGNMENTS:
-        return read_table(place, as_text=[] if keys_as_text is None else [keys_as_text])
-    paths = sorted(place.glob("**/*.parquet")) if place.is_dir() else [place]
-    table = pd.concat([read_table(path) for path in paths], ignore_index=True)
+    there = standing_in(folder)
+    names = assignment_files(there)
+    if names in ([], [ASSIGNMENTS]):
+        return read_table(there.path(ASSIGNMENTS), as_text=[] if keys_as_text is None else [keys_as_text])
+    table = pd.concat([read_table(there.path(name)) for name in names if name != ASSIGNMENTS], ignore_index=True)
     if keys_as_text is not None and not types.is_string_dtype(table[keys_as_text]):
         table[keys_as_text] = table[keys_as_text].astype("str")
     return table
 
 
-def assignment_files(folder: Path) -> list[str]:
-    """Every file of assignments that stands in a folder, whatever its form."""
-    parts = sorted((folder / ASSIGNED_PARTS).glob("**/*.parquet"))
-    names = [path.relative_to(folder).as_posix() for path in parts]
-    return [*(name for name in (ASSIGNMENTS, ASSIGNMENTS_PARQUET) if (folder / name).exists()), *names]
+def assignment_files(there: Standing) -> list[str]:
+    """Every file of assignments in a study's folder, whatever its form."""
+    parts = [name for name in there.names(ASSIGNED_PARTS) if name.endswith(".parquet")]
+    return [*(name for name in (ASSIGNMENTS, ASSIGNMENTS_PARQUET) if there.path(name).exists()), *parts]
 
 
 def study_folder(path: str | PathLike[str]) -> Path:
@@ -78,7 +71,7 @@ def study_folder(path: str | PathLike[str]) -> Path:
         raise MissingFileError.at(folder)
     if not folder.is_dir():
         raise StudyError(f"{folder} is a file, not the folder of a study (what `gauger segment` wrote with --out).")
-    if not (folder / PLAN_FILE).is_file():
+    if not is_study(folder):
         raise StudyError(
             f"{folder} is a folder without {PLAN_FILE}: no study. Name one that `gauger segment`, `gauger tree` or "
             "save_study wrote, or the file that is meant; of a folder of files say the key (--key)."
@@ -88,4 +81,4 @@ def study_folder(path: str | PathLike[str]) -> Path:
 
 def is_study(path: str | PathLike[str]) -> bool:
     """Whether a path is the folder of a study."""
-    return (Path(path) / PLAN_FILE).is_file()
+    return (Path(path) / PLAN_FILE).is_file() or standing_in(Path(path)).path(PLAN_FILE).is_file()

@@ -27,6 +27,7 @@ from gauger.study.plan import DensityPart, KmeansPart, LevelsPart, Plan, TreePar
 from gauger.study.plan_files import PLAN_FILE, from_environment, text_of
 from gauger.study.sampled import rows_of
 from gauger.study.sources import shown_place
+from gauger.tables import standing_in
 
 _ADDRESS = re.compile(r"[^@\s]+@[^@\s]+\.\w+|\+[\d ()/.-]{8,}\d")
 """What an e-mail address, or a telephone number with its country, looks like: neither is ever in a report."""
@@ -166,9 +167,10 @@ def provenance_of(plan: Plan, folder: Path, rows: int, *, with_keys: bool) -> Pr
         for one in (plan.source, plan.events)
         if one is not None and one.sha256 is not None
     }
-    if (folder / MODEL).is_file():
-        prints["what the model learned from"] = load_model(folder / MODEL).fingerprint
-    told = (folder / PLAN_FILE).read_text(encoding="utf-8")
+    there = standing_in(folder)
+    if there.path(MODEL).is_file():
+        prints["what the model learned from"] = load_model(there.path(MODEL)).fingerprint
+    told = there.path(PLAN_FILE).read_text(encoding="utf-8")
     if plan.figures.label and not with_keys:
         told = text_of(plan.model_copy(update={"figures": plan.figures.model_copy(update={"label": []})}))
     period = None if plan.events is None or plan.events.period is None else plan.events.period

@@ -115,9 +115,14 @@ class DatabaseRequest:
     told: Callable[[str], None] | None = None
 
     @contextmanager
-    def session(self) -> Iterator[Session]:
-        """A transaction there."""
-        with transaction(self.url, told=self.told) as session:
+    def session(self, results: Results | None = None, into: str | None = None) -> Iterator[Session]:
+        """A transaction there; before it is committed with a table `into`, the results that go with it are sealed."""
+
+        def ready() -> None:
+            if results is not None:
+                results.seal(self.url, into)
+
+        with transaction(self.url, told=self.told, ready=ready) as session:
             yield session
 
     def wanted(self, session: Session, **settings: Any) -> Wanted:
@@ -254,9 +259,10 @@ def segment_in_database(
     }
     request = DatabaseRequest(url, table, key, preparation)
     place = None if out is None else Path(out)
-    with study_in(place, replace=replace) as results, request.session() as session:
+    with study_in(place, replace=replace) as results, request.session(results, into) as session:
         wanted = request.wanted(session, starts=starts, max_iterations=max_iterations, seed=seed)
-        found = segment_there(session, request, into, wanted, count, sample, replace=replace, made_at=made_at)
+        destination = destination_of(into, results, replace=replace)
+        found = segment_there(session, request, destination, wanted, count, sample, made_at=made_at)
         if results is not None:
             request.write(results, found, made_at=made_at)
     return result_of(into, place, found)
@@ -265,19 +271,22 @@ def segment_in_database(
 def segment_there(
     session: Session,
     request: DatabaseRequest,
-    into: str,
+    destination: Destination,
     wanted: Wanted,
     count: int,
     sample: int | None,
     *,
-    replace: bool,
     made_at: datetime | None = None,
 ) -> PartSegments:
     """Segment everyone, and write who is where into a table."""
-    destination = Destination(into, replace)
     return segment_table(
         session, request.url, request.table, destination, wanted, count, sampled=sample or 0, made_at=made_at
     )
+
+
+def destination_of(into: str, results: Results | None, *, replace: bool) -> Destination:
+    """Where segments are written, as one write with the files that go with them."""
+    return Destination(into, replace) if results is None else Destination(into, replace, results.token)
 
 
 def study_in(folder: Path | None, *, replace: bool) -> AbstractContextManager[Results | None]:

@@ -1,6 +1,7 @@
 """What is asked again of a study whose customers stay in their database."""
 
 from collections.abc import Mapping, Sequence
+from functools import partial
 from pathlib import Path
 
 from gauger.features import FeatureSet, TreatmentSettings
@@ -9,7 +10,7 @@ from gauger.profiling import Profile
 from gauger.remarks import Remark
 from gauger.study.plan import Plan
 from gauger.study.sources import place_of
-from gauger.tables import transaction
+from gauger.tables import Results, transaction
 from gauger.warehouse import Destination, nobody, profile_table, rename_segments
 from gauger.wording import Noun
 
@@ -24,13 +25,14 @@ def profile_in_place(plan: Plan, folder: Path, model: SegmentModel, noun: Noun, 
         return profile_table(session, source.table, plan.into, model, noun, remarks)
 
 
-def rename_in_place(plan: Plan, folder: Path, names: Mapping[int, str]) -> None:
-    """Write names into the tables of segments and centres."""
+def rename_in_place(plan: Plan, results: Results, model: SegmentModel, names: Mapping[int, str]) -> None:
+    """Write names into a study's tables of segments and centres, together with the files of its folder."""
     source = plan.source
     assert source is not None
     assert plan.into is not None
-    with transaction(place_of(source, folder)) as session:
-        rename_segments(session, Destination(plan.into, replace=True), names)
+    url = place_of(source, results.folder)
+    with transaction(url, ready=partial(results.seal, url, plan.into)) as session:
+        rename_segments(session, Destination(plan.into, True, results.token), model, names)
 
 
 def nobody_of(plan: Plan, model: SegmentModel, noun: Noun) -> FeatureSet:

@@ -11,13 +11,13 @@ from gauger.models import load_model, save_model
 from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.study.describing import names_of
 from gauger.study.drawing import segments_figure
-from gauger.study.files import CENTRES, MODEL, assignment_files
+from gauger.study.files import CENTRES, MODEL, assignment_files, study_folder
 from gauger.study.in_place import rename_in_place
 from gauger.study.method_files import series_figure
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import TreePart
 from gauger.study.plan_files import PLAN_FILE, text_of
-from gauger.tables import Results, read_table, result_folder
+from gauger.tables import Results, locked, read_table, recover, result_folder
 
 _NAMED_FIGURES = ("segments.png", "spread.png", "levels.png", "tree.png", "series.png")
 """Figures that show the segments' names."""
@@ -66,18 +66,26 @@ def name_study(
     ...     gauger.name_study(f"{folder}/segments", {1: "regulars"}).model.segment_names
     {0: 'unassigned', 1: 'regulars', 2: 'segment 2'}
     """
-    study = open_study(folder, source=source)
     if not names and not suggested:
         raise SettingError("say which names: a number and a name, such as 1=regulars; or suggested=True (--suggested).")
+    place = study_folder(folder)
+    with locked(place):
+        recover(place)
+        _name(open_study(folder, source=source), names or {}, suggested=suggested)
+    return open_study(folder, source=source)
+
+
+def _name(study: Study, names: Mapping[int, str], *, suggested: bool) -> None:
+    """Name segments of a study that nobody else writes into."""
     seg = study.segmentation
-    wanted = {**(_suggested(study) if suggested else {}), **(names or {})}
+    wanted = {**(_suggested(study) if suggested else {}), **names}
     plain = [number for number, name in wanted.items() if name == f"segment {number}"]
     _refuse_bad_names(name for number, name in wanted.items() if number not in plain)
     kept = {number: name for number, name in seg.given_names.items() if number not in wanted}
     named = replace(seg, given_names=kept).rename({at: name for at, name in wanted.items() if at not in plain})
     there = [name for name in _NAMED_FIGURES if (study.folder / name).exists()]
     files = [name for name in (CENTRES, MODEL, PLAN_FILE) if (study.folder / name).exists()]
-    files += assignment_files(study.folder)
+    files += assignment_files(study.files)
     with result_folder(study.folder, files, optional=there, replace=True) as results:
         _rename_tables(study, named.names, results)
         if MODEL in files:
@@ -86,8 +94,7 @@ def name_study(
         plan = study.plan.model_copy(update={"names": names_of(named)})
         results.path(PLAN_FILE).write_text(text_of(plan), encoding="utf-8")
         if study.in_database:
-            rename_in_place(study.plan, study.folder, named.names)
-    return open_study(folder, source=source)
+            rename_in_place(study.plan, results, study.model, named.names)
 
 
 def _suggested(study: Study) -> dict[int, str]:
@@ -103,7 +110,7 @@ def _refuse_bad_names(names: Iterable[str]) -> None:
 
 
 def _rename_tables(study: Study, names: Mapping[int, str], results: Results) -> None:
-    for name in assignment_files(study.folder):
+    for name in assignment_files(study.files):
         assignments = read_table(study.folder / name, as_text=[study.plan.key])
         results.add_assignments(name, assignments.assign(segment_name=assignments["segment"].map(names)))
     centres = read_table(study.folder / CENTRES)

@@ -20,13 +20,13 @@ from gauger.profiling import profile as profile_of
 from gauger.readable import Readable
 from gauger.remarks import Remark, attach_remarks, remark_from, remarks_of
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, distances_to_own, segmentation_from_codes
-from gauger.study.files import BEHAVIOUR, MODEL, REMARKS, SAMPLE, assignments_of, read_assignments, study_folder
+from gauger.study.files import BEHAVIOUR, MODEL, REMARKS, SAMPLE, read_assignments, study_folder
 from gauger.study.in_place import nobody_of, profile_in_place
 from gauger.study.plan import EventsPart, Plan
 from gauger.study.plan_files import PLAN_FILE, read_plan
 from gauger.study.sampled import sampled_customers, sampled_features
 from gauger.study.sources import about_changed_events, place_of, read_customers, read_source, source_part
-from gauger.tables import read_table, recover_folder
+from gauger.tables import Standing, read_table, standing_in
 from gauger.wording import Noun, listed, plural
 
 _OWN_COLUMNS = ("segment", "segment_name", "distance")
@@ -65,19 +65,24 @@ class Study(Readable):
     source: str | None = None
 
     @cached_property
+    def files(self) -> Standing:
+        """The files of the folder, also those that a kill has kept from their places."""
+        return standing_in(self.folder)
+
+    @cached_property
     def table(self) -> pd.DataFrame:
         """The customers as their source has them now; `remarks_of` tells whether it has changed.
 
         Of a study by blocks, or in a database, it is the sample that was kept, and a remark says so.
         """
         if self.by_sample:
-            return sampled_customers(self.folder, self.plan)
+            return sampled_customers(self.files, self.plan)
         if self.in_database:
             raise StudyError(
                 f"the customers of {self.folder} stay in their database, and no sample of them was fetched. For what "
                 "shows customers segment again with a sample (sample=, --sample)."
             )
-        if self.source is None and self.plan.events is not None and (self.folder / BEHAVIOUR).is_file():
+        if self.source is None and self.plan.events is not None and self._has(BEHAVIOUR):
             return self._behaviour(self.plan.events)
         if self.source is None:
             return read_customers(self.plan, self.folder)
@@ -88,7 +93,7 @@ class Study(Readable):
 
     def _behaviour(self, events: EventsPart) -> pd.DataFrame:
         """The behaviour that the events came to when the study was made; a remark tells when they have changed."""
-        table = read_table(self.folder / BEHAVIOUR)
+        table = read_table(self.files.path(BEHAVIOUR))
         attach_remarks(table, [*remarks_of(table), *about_changed_events(events, self.folder)])
         return table
 
@@ -111,7 +116,7 @@ class Study(Readable):
     def by_sample(self) -> bool:
         """Whether the customers are not at hand, all of them, and are looked at by a sample."""
         whole = self.plan.by_blocks or self.plan.into is not None
-        return self.source is None and whole and (self.folder / SAMPLE).is_file()
+        return self.source is None and whole and self._has(SAMPLE)
 
     @cached_property
     def names(self) -> dict[int, str]:
@@ -151,12 +156,15 @@ class Study(Readable):
     @property
     def model_file(self) -> Path:
         """Where the model is; raises StudyError for a study without one."""
-        if not (self.folder / MODEL).is_file():
+        if not self._has(MODEL):
             raise StudyError(
                 f"{self.folder} has no {MODEL}: its segments, by {self.segmentation_words}, cannot place other "
                 "customers. Begin k-means with them: segment_by_kmeans(features, seeding=segments)."
             )
-        return self.folder / MODEL
+        return self.files.path(MODEL)
+
+    def _has(self, name: str) -> bool:
+        return self.files.path(name).is_file()
 
     @property
     def segmentation_words(self) -> str:
@@ -166,7 +174,7 @@ class Study(Readable):
     @cached_property
     def remarks(self) -> tuple[Remark, ...]:  # type: ignore[override]
         """The cautions that the study was made with."""
-        file = self.folder / REMARKS
+        file = self.files.path(REMARKS)
         if not file.is_file():
             return ()
         try:
@@ -237,9 +245,7 @@ class Study(Readable):
         indices = keys.get_indexer(pd.Index(everyone.keys))
         known = indices >= 0
         if not known.any():
-            raise StudyError(
-                f"no customer of {assignments_of(self.folder)} is in its source any more: is it the right file?"
-            )
+            raise StudyError(f"no customer of {self.folder} is in its source any more: is it the right file?")
         features = everyone if known.all() else everyone.part(np.flatnonzero(known))
         rows = indices[known]
         gone = len(keys) - len(rows)
@@ -293,7 +299,7 @@ class Study(Readable):
             if self.by_sample
             else self.assignments.drop(columns=[self.plan.key, *_OWN_COLUMNS], errors="ignore")
         )
-        model = self.model if (self.folder / MODEL).is_file() else None
+        model = self.model if self._has(MODEL) else None
         if whole and model is not None and "source-changed" not in {remark.code for remark in remarks}:
             centres = np.asarray(model.centres)
             seg = replace(seg, scaled_centres=centres, distances=distances_to_own(features, codes, centres))
@@ -351,8 +357,8 @@ def open_study(folder: str | PathLike[str], *, source: str | PathLike[str] | Non
     {0: 'unassigned', 1: 'regulars', 2: 'segment 2'}
     """
     place = study_folder(folder)
-    recover_folder(place)
-    return Study(place, read_plan(place / PLAN_FILE), None if source is None else str(source))
+    file = standing_in(place).path(PLAN_FILE)
+    return Study(place, read_plan(file), None if source is None else str(source))
 
 
 def _dated(column: pd.Series) -> bool:

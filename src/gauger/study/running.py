@@ -1,13 +1,14 @@
 """A run of a plan: read, prepare, study the count, segment, name, profile, compare, hand over; all of it or nothing."""
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
+from contextlib import ExitStack
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
 
 import pandas as pd
 
-from gauger.campaigns import holds_only_a_hand_off
+from gauger.campaigns import HandOffSettings, database_of, holds_only_a_hand_off, write_hand_off
 from gauger.choosing import CountStudy, study_counts
 from gauger.errors import OutputError, SettingError
 from gauger.features import FeatureSet, prepare
@@ -16,7 +17,7 @@ from gauger.profiling import Comparison, Profile
 from gauger.profiling import profile as profile_of
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
-from gauger.report import Contents, hand_off, report_page, write_sheets
+from gauger.report import Contents, hand_off_page, report_page, write_sheets
 from gauger.segmentation import Segmentation
 from gauger.study.carrying import with_earlier_names
 from gauger.study.comparing import compared
@@ -32,7 +33,6 @@ from gauger.study.finding import Found, counts_asked, find_segments, remarks_bes
 from gauger.study.gathering import earlier_of, moves_since, parted, provenance_of
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import ComparePart, HandOffPart, KmeansPart, Plan, ReportPart, TreePart
-from gauger.study.plan_files import from_environment
 from gauger.study.refusing import refuse_remarks
 from gauger.study.saving import Origin, add_study, study_results
 from gauger.study.sources import (
@@ -70,12 +70,14 @@ class Run:
     out: Path
     tell: Told
     caution: Caution
+    databases: ExitStack = field(default_factory=ExitStack, init=False)
 
     def whole(self, *, replace: bool) -> Study:
         """Do it, into the folder; the study, opened."""
         steps = 6 + len(self.plan.compare) + (self.plan.hand_off is not None) + (self.plan.report is not None)
         with (
             study_results(self.out, replace=replace, sources=self.sources(), also=self.files()) as results,
+            ExitStack() as self.databases,
             task("gauger run", steps) as advance,
         ):
             for _ in self._steps(results):
@@ -203,21 +205,26 @@ class Run:
         return comparison
 
     def hand_off(self, results: Results, who: Segmentation | pd.DataFrame, part: HandOffPart, plan: Plan) -> None:
-        settings = part.model_dump(exclude={"contacts", "suppress", "consent", "address", "format"})
-        done = hand_off(
-            who,
-            read_source(part.contacts, self.beside, named="hand_off.contacts"),
-            results.stage / _HAND_OFF,
+        own = part.model_dump(exclude={"contacts", "suppress", "consent", "address"})
+        settings = HandOffSettings(
+            **own,
             key=self.plan.key,
             suppress=None
             if part.suppress is None
             else read_source(part.suppress, self.beside, named="hand_off.suppress"),
             consent=None if part.consent == "none" else part.consent,
             address=None if part.address == "none" else part.address,
-            format=from_environment(part.format),
+        )
+        settings.refuse_bad()
+        done = write_hand_off(
+            who,
+            read_source(part.contacts, self.beside, named="hand_off.contacts"),
+            results.stage / _HAND_OFF,
+            settings,
+            page=hand_off_page,
+            connection=self.databases.enter_context(database_of(part.format, part.campaign, results)),
             model=load_model(results.stage / MODEL) if (results.stage / MODEL).is_file() else None,
             made_at=datetime.fromisoformat(plan.made_at) if plan.made_at is not None else None,
-            **settings,
         )
         self.heed("Handed off", done.headline(), done.remarks)
 

@@ -2,7 +2,7 @@
 
 import shutil
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -41,6 +41,7 @@ class BlockRun(Run):
             self._request() as request,
             task("gauger run", steps) as advance,
             request.results(self.out, replace=replace, also=self.files()) as results,
+            ExitStack() as self.databases,
             working_on(request) as everyone,
         ):
             for _ in self._block_steps(results, request, everyone):

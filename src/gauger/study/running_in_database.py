@@ -1,23 +1,23 @@
 """A run of a plan whose customers stay in their database: segments, profile and report are worked out there."""
 
 from collections.abc import Iterator
+from contextlib import ExitStack
 from dataclasses import replace as with_values
 
 from gauger.engine import Wanted
 from gauger.errors import SettingError
-from gauger.features import sql_name
 from gauger.progress import task
 from gauger.report import Contents
 from gauger.study.block_study import as_sampled
-from gauger.study.in_database import DatabaseRequest, segment_there, told_features
+from gauger.study.in_database import DatabaseRequest, destination_of, segment_there, told_features
 from gauger.study.opening import Study, open_study
 from gauger.study.plan import KmeansPart
 from gauger.study.running import PROFILE_FOLDER, Run
 from gauger.study.saving import study_results
 from gauger.study.sources import place_of
 from gauger.study.step_files import add_profile_files
-from gauger.tables import Results, Session, frame_of
-from gauger.warehouse import new_name, profile_table
+from gauger.tables import Results, Session, frame_of, new_name, sql_name
+from gauger.warehouse import profile_table
 from gauger.wording import Noun
 
 
@@ -35,7 +35,8 @@ class DatabaseRun(Run):
         with (
             study_results(self.out, replace=replace, also=self.files(), assignments=()) as results,
             task("gauger run", steps) as advance,
-            request.session() as session,
+            ExitStack() as self.databases,
+            request.session(results, self.plan.into) as session,
         ):
             for _ in self._steps_there(results, request, session, replace=replace):
                 advance(1)
@@ -56,7 +57,15 @@ class DatabaseRun(Run):
         wanted = request.wanted(session, starts=part.starts, max_iterations=part.max_iterations, seed=part.seed)
         count = self._count(results, request, session, wanted, part)
         yield
-        made = segment_there(session, request, into, wanted, count, part.sample, replace=replace, made_at=self.time())
+        made = segment_there(
+            session,
+            request,
+            destination_of(into, results, replace=replace),
+            wanted,
+            count,
+            part.sample,
+            made_at=self.time(),
+        )
         sizes = ", ".join(f"{size:,}" for size in made.sizes[:12])
         told = f"{count} of {made.customers:,} customers by k-means in table {into}: {sizes}"
         self.heed("Segments", told, made.remarks)

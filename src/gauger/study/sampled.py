@@ -15,13 +15,13 @@ from gauger.remarks import Remark, attach_remarks, remarks_of
 from gauger.study.files import SAMPLE
 from gauger.study.plan import Plan, SourcePart
 from gauger.study.sources import place_of
-from gauger.tables import files_of, read_table
+from gauger.tables import Standing, files_of, read_table
 from gauger.wording import Noun
 
 
-def sampled_customers(folder: Path, plan: Plan) -> pd.DataFrame:
+def sampled_customers(there: Standing, plan: Plan) -> pd.DataFrame:
     """The sample of a study by blocks; remarks say that it is one, and whether its files are what they were."""
-    table = read_table(folder / SAMPLE)
+    table, folder = read_table(there.path(SAMPLE)), there.folder
     everyone = rows_of(plan)
     remarks = [*remarks_of(table)]
     if everyone is not None and len(table) < everyone:

@@ -35,7 +35,7 @@ from gauger.study.opening import Study, open_study
 from gauger.study.plan import EventsPart, FiguresPart, Plan, SourcePart
 from gauger.study.plan_files import PLAN_FILE, text_of
 from gauger.study.sources import source_part, with_content
-from gauger.tables import Results, is_url, read_table, result_folder
+from gauger.tables import Results, Standing, is_url, read_table, result_folder
 from gauger.wording import listed, plural
 
 
@@ -118,8 +118,10 @@ def study_results(
     """The folder of a study that is being made, with `also` further files; who is where is written to `assignments`."""
     files = [one for one in sources if isinstance(one, (str, Path)) and not is_url(str(one))]
     own = [name for name in SOMETIMES if name != CUSTOMERS or not _is_among(folder / name, files)]
-    own += [name for name in assignment_files(folder) if name not in (*assignments, *also)]
-    return result_folder(folder, (*assignments, *ALWAYS), optional=(*own, *also), replace=replace, sources=files)
+    own += [name for name in assignment_files(Standing(folder)) if name not in (*assignments, *also)]
+    return result_folder(
+        folder, (*assignments, *ALWAYS), optional=(*own, *also), replace=replace, sources=files, alone=True
+    )
 
 
 def _is_among(path: Path, files: Sequence[str | Path]) -> bool:

@@ -18,10 +18,7 @@ from gauger.progress import task
 from gauger.remarks import Remark, attach_remarks, remarks_of
 from gauger.study.plan import EventsPart, Plan, SourcePart
 from gauger.study.plan_files import from_environment
-from gauger.tables import is_url, password_as, read_table, without_password
-
-PASSWORD_VARIABLE = "GAUGER_PASSWORD"
-"""The environment variable that a plan names for a password which was typed into a URL."""
+from gauger.tables import PASSWORD_VARIABLE, is_url, password_as, read_table, without_password
 
 Part = TypeVar("Part", bound=SourcePart)
 

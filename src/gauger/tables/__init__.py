@@ -2,29 +2,39 @@
 
 from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, join_pieces
 from gauger.tables.blocks import FileBlocks, head_of_file, with_numbers
-from gauger.tables.databases import connected, frame_of, is_url, password_as, without_password
+from gauger.tables.databases import PASSWORD_VARIABLE, connected, frame_of, is_url, password_as, without_password
+from gauger.tables.folder_locks import locked
 from gauger.tables.formats import write_file
 from gauger.tables.key_hashes import Hashes, hashes_of
 from gauger.tables.many_files import Source, files_of, is_many_files
 from gauger.tables.reading import READABLE, damage, read_table
 from gauger.tables.sessions import Row, Session, can_be_sent, dialect_of, heeding_interrupts, transaction
+from gauger.tables.sql_words import sql_day, sql_moment, sql_name, sql_text
+from gauger.tables.staging import Standing, recover, standing_in
+from gauger.tables.table_marks import Mark, mark_and_words, mark_of, mark_table, put_mark
+from gauger.tables.table_names import TableName, names_of, new_name
 from gauger.tables.text import kind_of_file
 from gauger.tables.type_inference import InferredKinds, ReadingRules, is_plain_number, typed_columns
-from gauger.tables.whole_folders import whole_folder
-from gauger.tables.writing import Results, recover_folder, result_folder, write_table
+from gauger.tables.whole_folders import FolderResults, whole_folder
+from gauger.tables.writing import Results, result_folder, write_table
 
 __all__ = [
     "BLOCK_ENDINGS",
+    "PASSWORD_VARIABLE",
     "READABLE",
     "BlockWriter",
     "FileBlocks",
+    "FolderResults",
     "Hashes",
     "InferredKinds",
+    "Mark",
     "ReadingRules",
     "Results",
     "Row",
     "Session",
     "Source",
+    "Standing",
+    "TableName",
     "can_be_sent",
     "connected",
     "damage",
@@ -39,10 +49,22 @@ __all__ = [
     "is_url",
     "join_pieces",
     "kind_of_file",
+    "locked",
+    "mark_and_words",
+    "mark_of",
+    "mark_table",
+    "names_of",
+    "new_name",
     "password_as",
+    "put_mark",
     "read_table",
-    "recover_folder",
+    "recover",
     "result_folder",
+    "sql_day",
+    "sql_moment",
+    "sql_name",
+    "sql_text",
+    "standing_in",
     "transaction",
     "typed_columns",
     "whole_folder",

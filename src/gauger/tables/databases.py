@@ -23,6 +23,9 @@ if TYPE_CHECKING:
 CHUNK = 20_000
 """Rows fetched at once: decides nothing but memory."""
 
+PASSWORD_VARIABLE = "GAUGER_PASSWORD"
+"""The environment variable that stands for a password which was typed into a URL."""
+
 _URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+://")
 _PASSWORD = re.compile(r"(://[^:/@]*):(.*)@")
 _IS_VARIABLE = re.compile(r"\$\{\w+\}")

@@ -75,8 +75,10 @@ def dialect_of(source: str) -> str:
 
 
 @contextmanager
-def transaction(source: str, *, told: Callable[[str], None] | None = None) -> Iterator[Session]:
-    """A session that is committed when the block ends well, and leaves nothing when it does not."""
+def transaction(
+    source: str, *, told: Callable[[str], None] | None = None, ready: Callable[[], None] = lambda: None
+) -> Iterator[Session]:
+    """A session that is committed when the block ends well, after a call of `ready`, and leaves nothing otherwise."""
     dialect = dialect_of(source)
     if dialect == "postgres":
         with connected(source) as plain:
@@ -90,10 +92,12 @@ def transaction(source: str, *, told: Callable[[str], None] | None = None) -> It
                 for setting in _SETTINGS:
                     ask(setting)
                 yield Session(dialect, without_password(source), ask, told)
+                ready()
         return
     with _duckdb(source) if dialect == "duckdb" else _sqlite(source) as fetch:
         fetch("BEGIN TRANSACTION")
         yield Session(dialect, source, fetch, told)
+        ready()
         fetch("COMMIT")
 
 

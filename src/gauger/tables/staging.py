@@ -1,161 +1,243 @@
-"""Folders that results are made in before they appear: owned while their maker lives, swept by the next run else."""
+"""Folders that results are made in before they appear: owned while their maker lives, finished or swept by the next."""
 
 import contextlib
-import json
 import os
+import secrets
 import shutil
-import tempfile
-import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
-from gauger.errors import OutputError
+from gauger.errors import GaugerError, OutputError
+from gauger.progress import note
+from gauger.tables.databases import PASSWORD_VARIABLE, password_as
+from gauger.tables.folder_locks import locked, try_lock
+from gauger.tables.journals import (
+    ASIDE,
+    OWNER,
+    PREFIX,
+    PREPARED,
+    READY,
+    RESULTS,
+    Journal,
+    Stage,
+    left_stages,
+    refuse_links,
+    to_disk,
+)
+from gauger.tables.table_marks import was_committed
 
-PREFIX = ".gauger-"
-
-_LOCK, _RESULTS, _UNLOCKED = "owner", "results", "new-"
-_READY, _GONE = "ready", "gone"
-"""Results that are complete and on the disk, and the list of files that go when they come."""
-_GRACE = 3_600.0
-"""A folder without an owner's lock may be just being made for so many seconds."""
 _FOR_ALL = (".png", ".svg", ".pdf")
 _OWN_FILE, _OWN_FOLDER = 0o600, 0o700
 """Rights of the owner alone."""
 
 
 @contextmanager
-def stage_in(folder: Path) -> Iterator[Path]:
-    """A hidden folder inside another, which is gone when the block ends; remains of dead makers are swept first."""
-    sweep(folder)
+def stage_in(folder: Path) -> Iterator[Stage]:
+    """A stage for results in a folder, gone when the block ends; what earlier commands left there is settled first.
+
+    Of results that are complete an error leaves the stage, because their database may have kept what belongs to them,
+    or some of their files are in place: the next command settles it.
+    """
+    recover(folder)
     with _owned(folder) as stage:
         try:
-            yield stage / _RESULTS
+            yield stage
         finally:
-            _remove(stage)
+            if stage.state == PREPARED:  # an error while the database committed: did it?
+                with contextlib.suppress(GaugerError):
+                    settle(stage)
+            if stage.state == RESULTS:
+                _remove(stage)
 
 
-def sweep(folder: Path) -> None:
-    """Remove what makers that no longer live have left in a folder; results that were complete take their place."""
-    for path in folder.glob(f"{PREFIX}*"):
-        if path.is_dir() and not path.is_symlink() and _is_left(path):
-            if (path / _READY).is_dir():
-                _take_place(path, folder)
-            shutil.rmtree(path, ignore_errors=True)
+def recover(folder: Path) -> None:
+    """Settle what this user's commands that no longer live have left in a folder: finish what was decided, ask the
+    database about what was sealed, remove the rest. Says what it did; leaves alone what is not this user's."""
+    for stage in left_stages(folder):
+        with _taken(stage) as mine:
+            if mine:
+                settle(stage)
 
 
-def publish_files(made: Path, folder: Path, gone: Sequence[str]) -> None:
-    """Put files in their places together, and remove others: on the disk first, then decided by one rename.
-
-    Who is killed before that rename has changed nothing; after it the next to look into the folder finishes the rest.
-    """
-    for path in made.rglob("*"):
-        if path.is_file() and path.suffix.lower() not in _FOR_ALL:
-            path.chmod(_OWN_FILE)
-        _to_disk(path)
-    stage = made.parent
-    (stage / _GONE).write_text(json.dumps(list(gone)), encoding="utf-8")
-    _to_disk(stage / _GONE)
-    made.rename(stage / _READY)
-    _to_disk(stage)
-    while True:
+def settle(stage: Stage) -> None:
+    """Finish or undo what a stage that this process holds was left with."""
+    if stage.state == PREPARED:
+        database = stage.checked_journal().database
+        if database is None or not was_committed(database):
+            note(f"An earlier command was stopped before it wrote into {stage.folder}; what it had begun was removed.")
+            return _remove(stage)
+        stage.decide()
+    if stage.state == READY:
         try:
-            return _take_place(stage, folder)
-        except KeyboardInterrupt:
-            continue
+            _take_place(stage, stage.checked_journal())
+        except OSError as error:
+            if isinstance(error, GaugerError):
+                raise
+            raise OutputError(
+                f"an earlier command was stopped while it wrote into {stage.folder}, and its files cannot take their "
+                f"places: {error.strerror}. They are in {stage.place / READY}."
+            ) from error
+        note(f"An earlier command was stopped while it wrote into {stage.folder}; its results are complete now.")
+    return _remove(stage)
 
 
-def _take_place(stage: Path, folder: Path) -> None:
-    """Move what is ready into the folder, and remove what is to go; what was done before is not done again."""
-    ready = stage / _READY
-    for path in sorted(path for path in ready.rglob("*") if path.is_file()):
-        target = folder / path.relative_to(ready)
-        target.parent.mkdir(parents=True, exist_ok=True)
-        os.replace(path, target)
-    for name in json.loads((stage / _GONE).read_text(encoding="utf-8")):
-        (folder / name).unlink(missing_ok=True)
-    _to_disk(folder)
+def make_ready(stage: Stage, gone: Sequence[str] = (), database: Mapping[str, str] | None = None) -> None:
+    """Put the results on the disk, with the journal of which files go where and which are removed."""
+    files = _on_disk(stage.results, also_folders=False)
+    stage.seal(Journal(files=files, gone=tuple(gone), database=database))
 
 
-def publish_folder(made: Path, target: Path) -> None:
-    """Put a whole folder in the place of none or of an empty one; its owner alone may look into it."""
-    for path in (*made.rglob("*"), made):
-        path.chmod(_OWN_FOLDER if path.is_dir() else _OWN_FILE)
-        _to_disk(path)
-    made.rename(target)
-    keep_entries(target.parent)
+def make_ready_as_a_whole(stage: Stage, target: Path, database: Mapping[str, str] | None = None) -> None:
+    """Put the results on the disk, as a folder that takes the place of another; its owner alone may look into it."""
+    _on_disk(stage.results, also_folders=True)
+    stage.seal(Journal(target=target.name, database=database))
 
 
-def keep_entries(folder: Path) -> None:
-    """Let the disk keep which files a folder holds."""
-    _to_disk(folder)
+def database_of_journal(url: str | None, into: str | None, token: str) -> dict[str, str] | None:
+    """Where the next command can see whether a write was committed; a password becomes a variable's name."""
+    if url is None or into is None:
+        return None
+    return {"url": password_as(url, PASSWORD_VARIABLE), "table": into, "write": token}
 
 
-def refuse_link(path: Path) -> None:
-    """Raise OutputError where a link stands in the place of what is to be written."""
-    if path.is_symlink():
-        raise OutputError(
-            f"{path} is a link to {path.readlink()}. Nothing was written: name the place itself, or remove the link."
-        )
+def publish(stage: Stage) -> None:
+    """Let results that are ready take their place. Who is killed before has changed nothing; afterwards the next
+    command that writes into the folder finishes the rest."""
+    journal = stage.own_journal()
+    with locked(stage.folder):
+        stage.decide()
+        while True:
+            try:
+                _take_place(stage, journal)
+            except KeyboardInterrupt:
+                continue
+            return _remove(stage)
 
 
-def _to_disk(path: Path) -> None:
-    with contextlib.suppress(PermissionError):  # some systems open no folders
-        descriptor = os.open(path, os.O_RDONLY)
-        try:
-            os.fsync(descriptor)
-        finally:
-            os.close(descriptor)
+def _on_disk(results: Path, *, also_folders: bool) -> tuple[str, ...]:
+    """Give files their rights and put them on the disk; their names."""
+    files = []
+    for path in (*sorted(results.rglob("*")), results):
+        if path.is_dir():
+            if also_folders:
+                path.chmod(_OWN_FOLDER)
+        else:
+            files.append(path.relative_to(results).as_posix())
+            if also_folders or path.suffix.lower() not in _FOR_ALL:
+                path.chmod(_OWN_FILE)
+        to_disk(path)
+    return tuple(files)
+
+
+def _take_place(stage: Stage, journal: Journal) -> None:
+    """Do what the journal says; what was done before a kill is not done again."""
+    if journal.target is not None:
+        return _take_place_as_a_whole(stage, stage.folder / journal.target)
+    refuse_links(stage.folder, (*journal.files, *journal.gone))
+    for name in journal.files:
+        ready, target = stage.place / READY / name, stage.folder / name
+        if ready.exists():
+            target.parent.mkdir(parents=True, exist_ok=True)
+            os.replace(ready, target)
+    for name in journal.gone:
+        (stage.folder / name).unlink(missing_ok=True)
+    to_disk(stage.folder)
+    return None
+
+
+def _take_place_as_a_whole(stage: Stage, target: Path) -> None:
+    ready, aside = stage.place / READY, stage.place / ASIDE
+    refuse_links(stage.folder, [target.name])
+    if target.exists() and not aside.exists() and not _is_empty(target):
+        target.rename(aside)
+    try:
+        ready.rename(target)
+    except OSError:
+        if aside.exists() and not target.exists():
+            aside.rename(target)
+        raise
+    to_disk(stage.folder)
+
+
+def _is_empty(folder: Path) -> bool:
+    return folder.is_dir() and not any(folder.iterdir())
 
 
 @contextmanager
-def _owned(folder: Path) -> Iterator[Path]:
-    """A new folder that is locked as long as this process lives, or the block lasts."""
+def _owned(folder: Path) -> Iterator[Stage]:
+    """A new stage, locked as long as this process lives, or the block lasts."""
+    token = secrets.token_hex(16)
+    stage = Stage(folder, folder / f"{PREFIX}{token}", token)
+    stage.claim()
     try:
-        new = Path(tempfile.mkdtemp(prefix=f"{PREFIX}{_UNLOCKED}", dir=folder))
-        lock = (new / _LOCK).open("w")
+        stage.place.mkdir(mode=_OWN_FOLDER)
+        lock = (stage.place / OWNER).open("w")
     except OSError as error:
+        stage.forget()
         raise OutputError(f"cannot write into {folder}: {error.strerror}. Choose another place.") from error
     with lock:
-        _lock(lock.fileno())
-        stage = new.with_name(new.name.replace(_UNLOCKED, "", 1))
-        new.rename(stage)
-        (stage / _RESULTS).mkdir()
+        try_lock(lock.fileno())
+        stage.results.mkdir()
         yield stage
 
 
-def _lock(descriptor: int) -> bool:
-    """Take the lock of a file; whether it was free. Systems without such locks leave remains until they are old."""
+@contextmanager
+def _taken(stage: Stage) -> Iterator[bool]:
+    """Take a stage that nobody holds, so that two commands never settle it at once; whether it was there to take."""
     try:
-        import fcntl
-    except ImportError:
-        return False
-    try:
-        fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        lock = (stage.place / OWNER).open("a")
     except OSError:
-        return False
-    return True
+        yield stage.place.is_dir()
+        return
+    with lock:
+        yield try_lock(lock.fileno()) is not False and stage.place.is_dir()
 
 
-def _is_left(path: Path) -> bool:
-    """Whether nobody who lives makes anything here."""
-    try:
-        with (path / _LOCK).open("r+") as lock:
-            locked = not path.name.startswith(f"{PREFIX}{_UNLOCKED}") and _lock(lock.fileno())
-    except OSError:
-        locked = False
-    if locked:
-        return True
-    with contextlib.suppress(OSError):
-        return not (path / _LOCK).exists() and time.time() - path.stat().st_mtime > _GRACE
-    return False
-
-
-def _remove(stage: Path) -> None:
-    """Remove what was staged, also when Ctrl-C is pressed again meanwhile."""
+def _remove(stage: Stage) -> None:
+    """Remove a stage, also when Ctrl-C is pressed again meanwhile."""
     while True:
         try:
-            shutil.rmtree(stage, ignore_errors=True)
+            shutil.rmtree(stage.place, ignore_errors=True)
+            if not stage.place.exists():
+                stage.forget()
         except KeyboardInterrupt:
             continue
         return
+
+
+@dataclass(frozen=True)
+class Standing:
+    """What a folder holds, with the files of complete results that a kill kept from taking their places.
+
+    Reading a folder goes through here, and changes nothing: the next command that writes into it finishes the rest.
+    """
+
+    folder: Path
+    waiting: Path | None = None
+    files: frozenset[str] = frozenset()
+    gone: frozenset[str] = frozenset()
+
+    def path(self, name: str) -> Path:
+        """Where to read a file of the folder, there or not."""
+        if self.waiting is not None and (self.waiting / name).exists():
+            return self.waiting / name
+        return self.folder / name if name not in self.gone else self.folder / PREFIX / name
+
+    def names(self, within: str) -> list[str]:
+        """The files in a folder inside the folder, by name, sorted."""
+        own = {path.relative_to(self.folder).as_posix() for path in (self.folder / within).glob("**/*")}
+        return sorted((own | {name for name in self.files if name.startswith(f"{within}/")}) - self.gone)
+
+
+def standing_in(folder: Path) -> Standing:
+    """What a folder holds, whether or not all of its files have taken their places."""
+    for stage in left_stages(folder):
+        if stage.state == RESULTS:
+            continue
+        journal = stage.checked_journal()
+        kept = stage.state == READY or (journal.database is not None and was_committed(journal.database))
+        if kept and journal.target is None:
+            return Standing(folder, stage.place / stage.state, frozenset(journal.files), frozenset(journal.gone))
+    return Standing(folder)

@@ -2,16 +2,43 @@
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 from gauger.errors import GaugerError, OutputError
-from gauger.tables.staging import publish_folder, refuse_link, stage_in
+from gauger.tables.folder_locks import locked
+from gauger.tables.journals import PREPARED, Stage, refuse_link
+from gauger.tables.staging import database_of_journal, make_ready_as_a_whole, publish, stage_in
+
+
+@dataclass(frozen=True)
+class FolderResults:
+    """A folder on its way to its place; made by `whole_folder`."""
+
+    target: Path
+    staged: Stage
+
+    @property
+    def stage(self) -> Path:
+        """Where to write the files for now."""
+        return self.staged.results
+
+    @property
+    def token(self) -> str:
+        """What tells this write from every other."""
+        return self.staged.token
+
+    def seal(self, url: str | None = None, into: str | None = None) -> None:
+        """Put the folder on the disk, complete, before a table `into` is committed in its database."""
+        if self.staged.state == PREPARED:
+            return
+        make_ready_as_a_whole(self.staged, self.target, database_of_journal(url, into, self.token))
 
 
 @contextmanager
 def whole_folder(
     folder: Path, what: str, *, replaceable: Callable[[Path], bool], replace: bool = False
-) -> Iterator[Path]:
+) -> Iterator[FolderResults]:
     """A place to write files into, which becomes `folder` by one rename when the block ends well.
 
     `what` is made, such as "a hand-off"; of the same kind are folders that are `replaceable`. Files can be read by
@@ -27,8 +54,12 @@ def whole_folder(
         raise OutputError(f"cannot write into {folder.parent}: {error.strerror}. Choose another place.") from error
     try:
         with stage_in(folder.parent) as stage:
-            yield stage
-            _publish(stage, folder, what, replaceable, replace=replace)
+            results = FolderResults(folder, stage)
+            yield results
+            with locked(folder.parent):
+                _refuse_filled(folder, what, replaceable, replace=replace)
+                results.seal()
+                publish(stage)
     except OSError as error:
         if isinstance(error, GaugerError):
             raise
@@ -52,21 +83,12 @@ def _refuse_full(folder: Path, what: str, replaceable: Callable[[Path], bool], *
         )
 
 
-def _publish(stage: Path, folder: Path, what: str, replaceable: Callable[[Path], bool], *, replace: bool) -> None:
-    try:
-        publish_folder(stage, folder)  # onto nothing, or an empty folder
-    except OSError as error:
-        if not replace:
-            other = what.removeprefix("a ")
-            raise OutputError(
-                f"{folder} was filled by another {other} meanwhile. Nothing was written: choose another place."
-            ) from error
+def _refuse_filled(folder: Path, what: str, replaceable: Callable[[Path], bool], *, replace: bool) -> None:
+    """Raise OutputError where somebody else has written into the folder since it was looked at."""
+    if replace:
         _refuse_full(folder, what, replaceable, replace=True)
-        with stage_in(folder.parent) as aside:
-            before = aside / "before"
-            folder.rename(before)
-            try:
-                publish_folder(stage, folder)
-            except OSError:
-                before.rename(folder)
-                raise
+    elif folder.is_dir() and any(folder.iterdir()):
+        raise OutputError(
+            f"{folder} was filled by another {what.removeprefix('a ')} meanwhile. Nothing was written: choose another "
+            "place."
+        )

@@ -15,8 +15,10 @@ from gauger.columns import AnyTable, whole_table
 from gauger.errors import GaugerError, OutputError
 from gauger.progress import task
 from gauger.tables.block_writing import BlockWriter
+from gauger.tables.folder_locks import locked
 from gauger.tables.formats import write_file
-from gauger.tables.staging import publish_files, refuse_link, stage_in, sweep
+from gauger.tables.journals import PREPARED, Stage, refuse_link, refuse_links
+from gauger.tables.staging import database_of_journal, make_ready, publish, stage_in
 from gauger.wording import listed, plural
 
 
@@ -73,8 +75,31 @@ class Results:
 
     folder: Path
     names: tuple[str, ...]
-    stage: Path
+    staged: Stage
     optional: tuple[str, ...] = ()
+
+    @property
+    def stage(self) -> Path:
+        """Where the files are for now."""
+        return self.staged.results
+
+    @property
+    def token(self) -> str:
+        """What tells this write from every other."""
+        return self.staged.token
+
+    def seal(self, url: str | None = None, into: str | None = None) -> None:
+        """Put the files on the disk, complete, before a table `into` is committed in their database.
+
+        After a kill the next command asks the database whether it has kept the table, and finishes or undoes the files.
+        """
+        if self.staged.state == PREPARED:
+            return
+        lacking = [name for name in self.names if not (self.stage / name).exists()]
+        if lacking:
+            raise ValueError(f"{plural(len(lacking), 'file')} announced but not written: {listed(lacking)}")
+        gone = [name for name in self.optional if not (self.stage / name).exists()]
+        make_ready(self.staged, gone, database_of_journal(url, into, self.token))
 
     def path(self, name: str) -> Path:
         """Where to write one of the announced files for now."""
@@ -114,23 +139,25 @@ def result_folder(
     optional: Sequence[str] = (),
     replace: bool = False,
     sources: Sequence[str | PathLike[str] | None] = (),
+    alone: bool = False,
 ) -> Iterator[Results]:
     """A folder that receives the announced files together, when the `with` block ends well.
 
-    They are written into a hidden folder beside their place, put on the disk and moved at the end; an error or Ctrl-C
-    inside the block leaves the target as it was, and what a killed process has left is swept by the next. Figures
-    apart, files can be read by their owner alone. `optional` files may be written or not; those of an earlier run
-    then go.
+    They are written into a hidden folder inside the target, put on the disk, and moved to their places at the end. An
+    error or Ctrl-C inside the block leaves the target as it was; what a killed process has left is finished or removed
+    by the next that writes there. Apart from figures, files can be read by their owner alone. `optional` files may be
+    written or not; those of an earlier run are removed. With `alone`, no other process may write into the folder while
+    the block lasts.
 
     Raises OutputError at once when a file is there already and `replace` is not set, when one of them is among the
-    `sources` that are read, stands behind a link, or when the folder cannot be written, so that no work is wasted; and
-    when writing fails later.
+    `sources` that are read, is behind a link, or when the folder cannot be written, so that no work is wasted; and when
+    writing fails later.
     """
     target = Path(folder)
     targets = [target / name for name in (*names, *optional)]
-    for path in (target, *targets):
-        if path.is_symlink() and not (path is target and path.is_dir()):
-            refuse_link(path)
+    if target.is_symlink() and not target.is_dir():
+        refuse_link(target)
+    refuse_links(target, (*names, *optional))
     _refuse_sources(targets, sources)
     there = [str(path) for path in targets if path.exists()]
     if there and not replace:
@@ -144,10 +171,11 @@ def result_folder(
     except OSError as error:
         raise OutputError(f"cannot write into {target}: {error.strerror}. Choose another place.") from error
     try:
-        with stage_in(target) as stage:
+        with locked(target) if alone else contextlib.nullcontext(), stage_in(target) as stage:
             results = Results(target, tuple(names), stage, tuple(optional))
             yield results
-            _publish(results)
+            results.seal()
+            publish(stage)
     except BaseException as error:
         _remove_empty(made)
         # A broken pipe is the reader of what is printed, not the disk.
@@ -156,28 +184,15 @@ def result_folder(
         raise
 
 
-def recover_folder(folder: Path) -> None:
-    """Finish what a killed process had ready for a folder, and sweep what it had not."""
-    with contextlib.suppress(OSError):  # a folder that can only be read holds nothing unfinished of ours
-        sweep(folder)
-
-
 def _refuse_sources(targets: Sequence[Path], sources: Sequence[str | PathLike[str] | None]) -> None:
     read = [Path(source) for source in sources if source is not None]
     for path in targets:
+        if path.is_dir():
+            raise OutputError(f"{path} is a folder, and a file is to be written there. Choose another place.")
         if path.exists() and any(source.exists() and path.samefile(source) for source in read):
             raise OutputError(
                 f"{path} is what is read: results never replace it. Nothing was written: choose another place."
             )
-
-
-def _publish(results: Results) -> None:
-    lacking = [name for name in results.names if not (results.stage / name).exists()]
-    if lacking:
-        raise ValueError(f"{plural(len(lacking), 'file')} announced but not written: {listed(lacking)}")
-    publish_files(
-        results.stage, results.folder, [name for name in results.optional if not (results.stage / name).exists()]
-    )
 
 
 def _make_folder(folder: Path) -> list[Path]:

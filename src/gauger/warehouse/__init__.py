@@ -5,7 +5,7 @@ from gauger.warehouse.behaviour import DatabaseBehaviour, summarise_in_database
 from gauger.warehouse.drifting import drift_in_database
 from gauger.warehouse.looking import look_in_database
 from gauger.warehouse.profiling import profile_table
-from gauger.warehouse.relations import new_name, numeric_columns_of
+from gauger.warehouse.relations import numeric_columns_of
 from gauger.warehouse.sampling import features_of_sample, nobody
 from gauger.warehouse.segmenting import Destination, rename_segments, segment_table
 from gauger.warehouse.showing import dialect_to_show, statements_for
@@ -19,7 +19,6 @@ __all__ = [
     "drift_in_database",
     "features_of_sample",
     "look_in_database",
-    "new_name",
     "nobody",
     "numeric_columns_of",
     "profile_table",

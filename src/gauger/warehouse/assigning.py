@@ -1,6 +1,7 @@
 """Find the segment of a table's customers by a model, inside the database."""
 
 from dataclasses import dataclass
+from secrets import token_hex
 
 import pandas as pd
 
@@ -8,9 +9,10 @@ from gauger.models import WHYS, LearnedModel, SegmentModel, about_left_out, gate
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED_NAME
-from gauger.tables import Session, transaction
+from gauger.tables import Mark, Session, new_name, transaction
 from gauger.warehouse.customers import Customers
-from gauger.warehouse.relations import new_name, refuse_standing, relation_of
+from gauger.warehouse.relations import relation_of
+from gauger.warehouse.replacing import refuse_taken
 from gauger.warehouse.survey import refuse_bad_keys
 from gauger.warehouse.writing import say_what_it_is, write_assignments
 from gauger.wording import Noun
@@ -121,12 +123,12 @@ def assign_in_database(
     """
     name = new_name(into)
     with transaction(url) as session:
-        refuse_standing(session, [name], relation_of(session, table), replace=replace)
+        refuse_taken(session, [name], [relation_of(session, table)], replace=replace)
         customers = customers_for(session, table, model)
         write_assignments(customers, model, name, gates=gates_of(model, gate), left_out=False)
         noun = Noun.of_key(model.key)
         told = f"{noun.many} of {customers.relation.name.typed} by the {model.headline()}, {model.made_at}."
-        say_what_it_is(session, {name: f"Gauger {model.made_by}: {told}"})
+        say_what_it_is(session, {name: f"Gauger {model.made_by}: {told}"}, Mark(model.identity, token_hex(16)))
         rows = session.rows(f"SELECT segment, why, COUNT(*) FROM {name.sql} GROUP BY segment, why")
     reasons = pd.Series(0, index=range(len(WHYS)))
     sizes = dict.fromkeys([one.number for one in model.segments], 0)

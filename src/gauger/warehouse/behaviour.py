@@ -3,17 +3,19 @@
 import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from secrets import token_hex
 from typing import Any
 
 import pandas as pd
 
 from gauger.errors import ColumnValuesError, DatabaseError, KeyColumnError, MissingValuesError, SettingError
-from gauger.features import CUSTOMERS, EVENTS, EventColumns, behaviour_of, in_dialect, nouns_of, sql_name
+from gauger.features import CUSTOMERS, EVENTS, EventColumns, behaviour_of, in_dialect, nouns_of
 from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.tables import Session, transaction
-from gauger.warehouse.relations import DATE, NUMBERS, Relation, new_name, refuse_standing, relation_of
+from gauger.tables import Mark, Session, new_name, sql_name, transaction
+from gauger.warehouse.relations import DATE, NUMBERS, Relation, relation_of
+from gauger.warehouse.replacing import refuse_taken
 from gauger.warehouse.writing import make_table, say_what_it_is
 from gauger.wording import Noun, plural
 
@@ -169,10 +171,10 @@ def summarise_in_database(
                 "summarise_events(read_table(url, table=…), …)."
             )
         relation = relation_of(session, table)
-        refuse_standing(session, [name], relation, replace=replace)
+        there = None if customers is None else relation_of(session, customers)
+        refuse_taken(session, [name], [one for one in (relation, there) if one is not None], replace=replace)
         source = _events(session, relation, columns)
-        if customers is not None:
-            there = relation_of(session, customers)
+        if there is not None:
             there.refuse_lacking([customer])
             _see_as(session, there, CUSTOMERS)
         statement, told = behaviour_of(source, nouns, measures, as_of, with_customers=customers is not None)
@@ -180,7 +182,7 @@ def summarise_in_database(
         say = (
             f"Gauger: behaviour of {Noun.of_key(customer).many} from {relation.name.typed}, as of {told.facts['as_of']}"
         )
-        say_what_it_is(session, {name: say})
+        say_what_it_is(session, {name: say}, Mark("", token_hex(16)))
         (rows,) = session.row(f"SELECT COUNT(*) FROM {name.sql}")
         made = tuple(relation_of(session, into).kinds)
         for seen in (EVENTS, *([CUSTOMERS] if customers is not None else [])):

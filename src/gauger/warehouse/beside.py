@@ -3,9 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from gauger.features import sql_name
+from gauger.tables import TableName, sql_name
 from gauger.warehouse.customers import Customers
-from gauger.warehouse.relations import TableName
 
 
 @dataclass(frozen=True, eq=False)

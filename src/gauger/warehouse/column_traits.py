@@ -9,8 +9,8 @@ import numpy as np
 
 from gauger.algorithms.kmeans import BITS
 from gauger.columns import NumberTraits, are_flags, named_like_a_key, numbers_name_rows
-from gauger.features import sql_less, sql_name, sql_number
-from gauger.tables import Session
+from gauger.features import sql_less, sql_number
+from gauger.tables import Session, sql_name
 from gauger.warehouse.dialects import Dialect
 from gauger.warehouse.relations import DATE, DECIMAL, FLOAT, MONEY, TEXT, WHOLE, Relation
 

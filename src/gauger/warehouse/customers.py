@@ -4,8 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from gauger.engine import Steps
-from gauger.features import Indicator, Treatment, sql_layers, sql_name, sql_raw
-from gauger.tables import Row, Session
+from gauger.features import Indicator, Treatment, sql_layers, sql_raw
+from gauger.tables import Row, Session, sql_name
 from gauger.warehouse.dialects import Dialect
 from gauger.warehouse.relations import DECIMAL, FLOAT, Relation
 

@@ -13,11 +13,11 @@ from gauger.errors import SettingError
 from gauger.features import sql_number
 from gauger.models import GATE_SHARE, LearnedFeature, SegmentModel, bins_of
 from gauger.progress import task
+from gauger.tables import TableName
 from gauger.warehouse.beside import Beside
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.learning import Learned, moments_in, moments_of
 from gauger.warehouse.order_statistics import grouped_quantiles
-from gauger.warehouse.relations import TableName
 
 _GRID, _COARSE, _FEW = 200, 20, 2_000
 """Quantiles of a feature between which bins for later comparison are looked for, twenty for each bin, and of fewer

@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from gauger.features import DOUBLE, sql_name, sql_number, sql_text
+from gauger.features import DOUBLE, sql_number
+from gauger.tables import sql_name
 
 _AT_ONCE = 1_000
 """The largest exponent of a power of two that floats hold, with room."""
@@ -79,10 +80,6 @@ class Dialect:
         """A table that only this transaction, or connection, sees."""
         end = " ON COMMIT DROP" if self.name == "postgres" else ""
         return f"CREATE TEMPORARY TABLE {sql_name(name)}{end} AS {select}"
-
-    def comment(self, table: str, text: str) -> str | None:
-        """What says of a table what it is, where there is such a thing."""
-        return None if self.name == "sqlite" else f"COMMENT ON TABLE {table} IS {sql_text(text)}"
 
 
 def times_power(number: str, exponent: int) -> str:

@@ -7,12 +7,12 @@ import numpy as np
 from gauger.columns import Values
 from gauger.engine import QUARTILES
 from gauger.errors import SettingError
-from gauger.features import sql_name, sql_number
+from gauger.features import sql_number
 from gauger.models import SegmentModel, about_values, changed_unit_of, placing_select
 from gauger.monitoring import CustomersNow, Drift, FeatureNow, SegmentNow, drift_from
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.tables import Row, transaction
+from gauger.tables import Row, sql_name, transaction
 from gauger.warehouse.assigning import customers_for
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.describing import counts_between

@@ -21,10 +21,9 @@ from gauger.columns import (
     about_tails,
     role_of,
 )
-from gauger.features import sql_name, sql_text
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.tables import transaction
+from gauger.tables import sql_name, sql_text, transaction
 from gauger.warehouse.column_traits import ColumnTraits, traits_of
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.order_statistics import grouped_quantiles

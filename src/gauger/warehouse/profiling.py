@@ -10,7 +10,7 @@ from gauger.algorithms.statistics import Moments
 from gauger.columns import levels_in_order, role_of
 from gauger.engine import QUARTILES
 from gauger.errors import DatabaseError, UnknownTableError
-from gauger.features import LARGEST, sql_name
+from gauger.features import LARGEST
 from gauger.models import SegmentModel
 from gauger.profiling import (
     CIRCULAR,
@@ -24,7 +24,7 @@ from gauger.profiling import (
 )
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.tables import Session
+from gauger.tables import Session, sql_name
 from gauger.warehouse.beside import Beside
 from gauger.warehouse.column_traits import ColumnTraits, traits_of
 from gauger.warehouse.customers import Customers

@@ -1,12 +1,11 @@
 """Tables and views of a database: found by the name that was typed, with their columns and what these hold."""
 
-import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from gauger.errors import ColumnValuesError, DatabaseError, SettingError, UnknownColumnError, UnknownTableError
-from gauger.features import DOUBLE, sql_name, sql_text
-from gauger.tables import Session
+from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError, UnknownTableError
+from gauger.features import DOUBLE
+from gauger.tables import Session, TableName, names_of, sql_name, sql_text
 
 WHOLE, DECIMAL, FLOAT, MONEY, FLAG = "whole", "decimal", "float", "money", "flag"
 DATE, TEXT, OTHER = "date", "text", "other"
@@ -22,29 +21,6 @@ _KINDS = {
     DATE: ("date", "timestamp"),
     TEXT: ("text", "character", "varchar", "uuid", "enum", "bpchar", "name", "citext"),
 }
-
-
-@dataclass(frozen=True)
-class TableName:
-    """A table's name, perhaps with its schema."""
-
-    schema: str | None
-    name: str
-
-    @property
-    def sql(self) -> str:
-        """The name as SQL."""
-        parts = (self.schema, self.name) if self.schema else (self.name,)
-        return ".".join(map(sql_name, parts))
-
-    @property
-    def typed(self) -> str:
-        """The name as it may be typed."""
-        return self.name if self.schema is None else f"{self.schema}.{self.name}"
-
-    def beside(self, ending: str) -> "TableName":
-        """Another table in the same schema, called alike."""
-        return TableName(self.schema, f"{self.name}{ending}")
 
 
 @dataclass(frozen=True)
@@ -84,33 +60,6 @@ class Relation:
                 )
 
 
-def names_of(typed: str) -> Iterator[TableName]:
-    """What a typed name may mean: the parts between points, quoted or not; or all of it as one name."""
-    if not typed or "\x00" in typed:
-        raise SettingError(f"{typed!r} is no name of a table.")
-    if '"' in typed:
-        parts = [part.replace('""', '"') for part in _quoted_parts(typed)]
-        yield TableName(".".join(parts[:-1]) or None, parts[-1])
-        return
-    schema, _, name = typed.rpartition(".")
-    if schema and name:
-        yield TableName(schema, name)
-    yield TableName(None, typed)
-
-
-def _quoted_parts(typed: str) -> list[str]:
-    found = re.findall(r'"((?:[^"]|"")*)"|([^".]+)', typed)
-    parts = [quoted or plain for quoted, plain in found]
-    if not 1 <= len(parts) <= 2 or ".".join(parts).replace('"', "") != typed.replace('"', ""):
-        raise SettingError(f"{typed!r} is no name of a table: write schema.table, with quotes around either.")
-    return parts
-
-
-def new_name(typed: str) -> TableName:
-    """The name of a table that is to be made."""
-    return next(names_of(typed))
-
-
 def relation_of(session: Session, typed: str) -> Relation:
     """The table or view that a typed name means; raises UnknownTableError where there is none."""
     for name in names_of(typed):
@@ -139,13 +88,15 @@ def kinds_of(session: Session, name: TableName) -> dict[str, str]:
             f"a.attrelid = to_regclass({sql_text(name.sql)}) AND a.attnum > 0 AND NOT a.attisdropped ORDER BY a.attnum"
         )
     elif session.dialect == "duckdb":
-        schema = f"table_schema = {sql_text(name.schema)}" if name.schema else "table_schema = current_schema()"
+        schema = "current_schema()" if name.schema is None else sql_text(name.schema)
         rows = session.rows(
             "SELECT column_name, data_type FROM information_schema.columns WHERE table_catalog = current_database() "
-            f"AND {schema} AND table_name = {sql_text(name.name)} ORDER BY ordinal_position"
+            f"AND lower(table_schema) = lower({schema}) AND lower(table_name) = lower({sql_text(name.name)}) "
+            "ORDER BY ordinal_position"
         )
     else:
-        columns = session.rows(f"SELECT name FROM pragma_table_info({sql_text(name.name)})")
+        where = sql_text(name.name) if name.schema is None else f"{sql_text(name.name)}, {sql_text(name.schema)}"
+        columns = session.rows(f"SELECT name FROM pragma_table_info({where})")
         return {str(column): _kind_of_values(session, name, str(column)) for (column,) in columns}
     return {str(column): _kind_of_type(str(kind)) for column, kind in rows}
 
@@ -182,15 +133,3 @@ def _present(session: Session) -> list[str]:
     )
     (current,) = session.row(f"SELECT {here}")
     return [str(name) if schema == current else f"{schema}.{name}" for schema, name in rows]
-
-
-def refuse_standing(session: Session, names: Sequence[TableName], source: Relation, *, replace: bool) -> None:
-    """Raise DatabaseError where tables to be written are there already, or are what is read."""
-    for name in names:
-        if name.name == source.name.name and name.schema in (None, source.name.schema):
-            raise DatabaseError(f"{name.typed} is the table that is read: results go into another one (into=, --into).")
-        if not replace and kinds_of(session, name):
-            raise DatabaseError(
-                f"{session.shown} has a table {name.typed} already. Say replace (replace=True, --replace), or name "
-                "another one (into=, --into)."
-            )

@@ -6,8 +6,8 @@ import numpy as np
 import pandas as pd
 
 from gauger.engine import Wanted, learned_features
-from gauger.features import FeatureSet, Indicator, Recipe, Treatment, prepare, sql_name
-from gauger.tables import Session, frame_of
+from gauger.features import FeatureSet, Indicator, Recipe, Treatment, prepare
+from gauger.tables import Session, frame_of, sql_name
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.learning import Learned, learn
 from gauger.warehouse.relations import NUMBERS, TEXT

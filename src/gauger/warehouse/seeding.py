@@ -12,8 +12,9 @@ from gauger.algorithms import Stream
 from gauger.algorithms.kmeans import iterate, steps_for
 from gauger.columns import Values
 from gauger.errors import SettingError
-from gauger.features import DOUBLE, sql_name, sql_number
+from gauger.features import DOUBLE, sql_number
 from gauger.progress import task
+from gauger.tables import sql_name
 from gauger.warehouse.dialects import times_power
 from gauger.warehouse.learning import Learned, moments_in, moments_of
 from gauger.warehouse.sampling import chance_below, chance_of

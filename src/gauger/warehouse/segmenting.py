@@ -1,7 +1,8 @@
 """k-means in a database: learned, iterated, written and described where the customers live, in one transaction."""
 
+import secrets
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from importlib.metadata import version
 
@@ -12,17 +13,18 @@ from gauger.algorithms.kmeans import Iterated, iterate
 from gauger.clustering import kmeans_refit
 from gauger.columns import Values
 from gauger.engine import PartSegments, Wanted, about_left_out, about_sample, about_tiny, refuse_count
-from gauger.features import FeatureSet, sql_text
+from gauger.features import FeatureSet
 from gauger.models import GATE_SHARE, Exceptions, LearnedFeature, LearnedSegment, NearestCentre, SegmentModel
 from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.segmentation import AssignmentRule, Segmentation, order_by_size
-from gauger.tables import Session, transaction
+from gauger.tables import Mark, Session, TableName, mark_and_words, new_name, put_mark, sql_text, transaction
 from gauger.warehouse.cautions import about_features
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.describing import describe, profile_of, with_what_was_seen
 from gauger.warehouse.learning import Learned, learn
-from gauger.warehouse.relations import TableName, new_name, refuse_standing, relation_of
+from gauger.warehouse.relations import relation_of
+from gauger.warehouse.replacing import refuse_other_study, refuse_taken
 from gauger.warehouse.sampling import as_features, draw_sample
 from gauger.warehouse.seeding import seeded_centres
 from gauger.warehouse.sums import DatabaseSums, Points
@@ -41,10 +43,12 @@ _SMALL, _FINE = 1e12, 1024.0
 
 @dataclass(frozen=True)
 class Destination:
-    """Where segments are written: the table as it was typed, and whether one that is there may be replaced."""
+    """Where segments are written: the table as it was typed, whether one that Gauger made may be replaced, and the
+    token that tells this write from every other."""
 
     into: str
     replace: bool
+    token: str = field(default_factory=lambda: secrets.token_hex(16))
 
     @property
     def segments(self) -> TableName:
@@ -74,7 +78,7 @@ def segment_table(
     made_at: datetime | None = None,
 ) -> PartSegments:
     """Segment the customers of a table, and write them into others; `sampled` of them are fetched to be looked at."""
-    refuse_standing(session, destination.tables, relation_of(session, table), replace=destination.replace)
+    refuse_taken(session, destination.tables, [relation_of(session, table)], replace=destination.replace)
     learned = learn(session, table, wanted)
     refuse_count(count, learned.survey.kept)
     before = _print_of(learned.customers)
@@ -232,7 +236,8 @@ def _say(session: Session, model: SegmentModel, learned: Learned, destination: D
         f"of {learned.customers.relation.name.typed} by k-means on {', '.join(learned.names)}; learned from "
         f"{model.fingerprint[:16]}."
     )
-    say_what_it_is(session, {destination.segments: told, destination.centres: f"Centres in original units. {told}"})
+    texts = {destination.segments: told, destination.centres: f"Centres in original units. {told}"}
+    say_what_it_is(session, texts, Mark(model.identity, destination.token))
 
 
 def noun_of(wanted: Wanted) -> Noun:
@@ -288,8 +293,12 @@ def _remarks(learned: Learned, sizes: pd.Series, seg: Segmentation, wanted: Want
         yield from (said(one) for one in sampled if one.code not in told)
 
 
-def rename_segments(session: Session, destination: Destination, names: Mapping[int, str]) -> None:
-    """Give segments other names in the tables that tell of them."""
+def rename_segments(session: Session, destination: Destination, model: SegmentModel, names: Mapping[int, str]) -> None:
+    """Give a study's segments other names in its tables; raises DatabaseError where these are another study's."""
+    for table in destination.tables:
+        refuse_other_study(session, table, model)
     cases = " ".join(f"WHEN {number} THEN {sql_text(name)}" for number, name in names.items())
     for table in destination.tables:
+        known = mark_and_words(session, table)
+        put_mark(session, table, "" if known is None else known[1], Mark(model.identity, destination.token))
         session.rows(f"UPDATE {table.sql} SET segment_name = CASE segment {cases} ELSE segment_name END")

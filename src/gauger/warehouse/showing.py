@@ -8,9 +8,8 @@ from pathlib import Path
 
 from gauger.engine import Wanted
 from gauger.errors import DatabaseError
-from gauger.features import DOUBLE, sql_name
-from gauger.tables import transaction
-from gauger.warehouse.relations import TableName, names_of
+from gauger.features import DOUBLE
+from gauger.tables import TableName, names_of, sql_name, transaction
 from gauger.warehouse.segmenting import Destination, segment_table
 
 _DIALECTS = {

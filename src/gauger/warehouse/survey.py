@@ -8,8 +8,8 @@ import pyarrow as pa
 
 from gauger.engine import MOST_COUNTED, BottomRows, Survey, Wanted, dropped_by, refuse_gaps, refuse_many_levels
 from gauger.errors import ColumnValuesError, KeyColumnError, SettingError
-from gauger.features import LARGEST, Level, Recipe, sql_name, sql_text
-from gauger.tables import Session
+from gauger.features import LARGEST, Level, Recipe
+from gauger.tables import Session, sql_name, sql_text
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.relations import TEXT, Relation, relation_of
 from gauger.wording import plural

@@ -5,12 +5,12 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 import pandas as pd
 
-from gauger.features import DOUBLE, sql_name, sql_number, sql_text
+from gauger.features import DOUBLE, sql_number
 from gauger.models import MISSING, SegmentModel, placing_select
-from gauger.tables import Session
+from gauger.tables import Mark, Session, TableName, put_mark, sql_name, sql_text
 from gauger.warehouse.customers import Customers
-from gauger.warehouse.dialects import Dialect, Nested
-from gauger.warehouse.relations import TableName, kinds_of
+from gauger.warehouse.dialects import Nested
+from gauger.warehouse.relations import kinds_of
 
 
 def write_assignments(
@@ -50,16 +50,14 @@ def write_centres(
 
 def make_table(session: Session, name: TableName, select: str) -> None:
     """Make a table of what a select gives, in place of one that is there."""
-    if kinds_of(session, name):
+    if kinds_of(session, name):  # `refuse_taken` has seen that Gauger made it
         session.rows(f"DROP TABLE {name.sql}")
     session.rows(f"CREATE TABLE {name.sql} AS {select}")
     if session.dialect == "postgres":
         session.rows(f"ANALYZE {name.sql}")
 
 
-def say_what_it_is(session: Session, texts: Mapping[TableName, str]) -> None:
-    """Write on each table what it is, where the database keeps such a thing."""
+def say_what_it_is(session: Session, texts: Mapping[TableName, str], mark: Mark) -> None:
+    """Write on each table what it is, with the mark by which it can be replaced."""
     for name, text in texts.items():
-        statement = Dialect(session.dialect).comment(name.sql, text)
-        if statement is not None:
-            session.rows(statement)
+        put_mark(session, name, text, mark)
