@@ -85,6 +85,21 @@ class PlanError(GaugerError, ValueError):
         return cls("\n".join(f"{file.name}, {shortened(fault, 2 * LONGEST_PART)}" for fault in faults))
 
 
+class UnapprovedError(PlanError):
+    """Raised when a plan names a server or a query that this user has never approved; nothing was connected to."""
+
+    @classmethod
+    def naming(cls, told: Sequence[str]) -> "UnapprovedError":
+        """What would be connected to, or run."""
+        what = plural(len(told), "a database or query", "databases or queries")
+        listing = "\n".join(told)
+        return cls(
+            f"the plan uses {what} that you have not approved:\n{listing}\nNothing was connected to. If you trust the "
+            "plan, add --trust-plan to use them (in Python: trust=True); that is remembered. Scheduled jobs set "
+            "GAUGER_TRUST_PLANS=1."
+        )
+
+
 class StudyError(GaugerError, ValueError):
     """Raised when a folder is no study, or a study lacks what is asked of it."""
 

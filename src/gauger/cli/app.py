@@ -16,7 +16,7 @@ from gauger.cli.counts import counts
 from gauger.cli.demo import demo
 from gauger.cli.drift import drift
 from gauger.cli.features import features
-from gauger.cli.groups import with_groups
+from gauger.cli.groups import with_groups, with_trust
 from gauger.cli.handoff import handoff
 from gauger.cli.look import look
 from gauger.cli.measure import measure
@@ -111,8 +111,12 @@ COMMANDS = (
     *(assign, drift, migrate, handoff, measure, run, demo),
 )
 
+FOLLOWING_PLANS = (counts, segment, tree, radius, name, profile, compare, report, assign, drift, migrate, handoff, run)
+"""The commands that go by a plan, or by the plan of a study."""
+
 for command in COMMANDS:
-    app.command()(with_groups(command))
+    flat = with_groups(command)
+    app.command()(with_trust(flat) if command in FOLLOWING_PLANS else flat)
 
 
 def main() -> None:

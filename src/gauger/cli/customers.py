@@ -169,11 +169,14 @@ def customers_of(
 def _with_source(plan: "Plan", now: str | None, beside: Path) -> "Plan":
     """The plan with its customers read from somewhere else."""
     from gauger.study import source_part
+    from gauger.tables import approve_typed, is_url
 
     if now is None:
         return plan
     kept = {} if plan.source is None else plan.source.reading()
     told = {} if plan.source is None else plan.source.model_dump(include={"bytes", "rows", "sha256"})
+    if is_url(now):
+        approve_typed(now, kept.get("query"))
     part = source_part(now, beside, kept)
     return plan.model_copy(update={"source": part.model_copy(update=told), "events": None})
 
@@ -183,7 +186,12 @@ def _with_reading(plan: "Plan", reading: Reading) -> "Plan":
     changed = {name: value for name, value in reading.settings().items() if name != "skip_bad_lines"}
     if not changed or plan.source is None:
         return plan
-    return plan.model_copy(update={"source": plan.source.model_copy(update=changed)})
+    source = plan.source.model_copy(update=changed)
+    if source.url is not None and reading.query is not None:
+        from gauger.tables import approve_query
+
+        approve_query(source.url, reading.query)
+    return plan.model_copy(update={"source": source})
 
 
 def _typed_options(group: Reading | Preparation) -> list[str]:

@@ -5,9 +5,19 @@ from collections.abc import Callable
 from dataclasses import MISSING, fields, is_dataclass
 from functools import wraps
 from inspect import Parameter
-from typing import Any
+from typing import Annotated, Any
+
+import typer
 
 from gauger.cli.completing import complete
+
+TrustPlan = Annotated[
+    bool,
+    typer.Option(
+        "--trust-plan",
+        help="Use, and remember as approved, the databases and queries that the plan or the study names.",
+    ),
+]
 
 
 def with_groups(command: Callable[..., None]) -> Callable[..., None]:
@@ -34,6 +44,26 @@ def with_groups(command: Callable[..., None]) -> Callable[..., None]:
     flat.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
     flat.__annotations__ = {parameter.name: parameter.annotation for parameter in parameters}
     return flat
+
+
+def with_trust(command: Callable[..., None]) -> Callable[..., None]:
+    """A command that follows a plan, with the option to use the databases and queries that the plan names."""
+    own = inspect.signature(command)
+    trust = Parameter("trust_plan", Parameter.KEYWORD_ONLY, default=False, annotation=TrustPlan)
+
+    @wraps(command)
+    def trusting(*, trust_plan: bool, **given: Any) -> None:
+        if not trust_plan:
+            command(**given)
+            return
+        from gauger.tables import trusting_plans
+
+        with trusting_plans():
+            command(**given)
+
+    trusting.__signature__ = own.replace(parameters=[*own.parameters.values(), trust])  # type: ignore[attr-defined]
+    trusting.__annotations__ = {**command.__annotations__, "trust_plan": TrustPlan}
+    return trusting
 
 
 def _option(name: str, kind: object, default: object) -> Parameter:

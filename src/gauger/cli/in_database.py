@@ -52,7 +52,7 @@ def show_statement(statement: str) -> None:
 
 def url_and_table(source: str | None, reading: Reading) -> tuple[str, str]:
     """A database's URL and the table in it that were typed; raises wrong usage for what is none."""
-    from gauger.tables import is_url
+    from gauger.tables import approve_typed, is_url
 
     if source is None or not is_url(source):
         raise typer.BadParameter(
@@ -62,6 +62,7 @@ def url_and_table(source: str | None, reading: Reading) -> tuple[str, str]:
         raise typer.BadParameter("say which table or view of the database.", param_hint="--table")
     if reading != Reading(table=reading.table):
         raise typer.BadParameter("inside a database a table or view is read as it is, by --table alone.")
+    approve_typed(source)
     return source, reading.table
 
 
@@ -150,7 +151,8 @@ def database_customers(
         return None
     source = place.source or origin
     if source is None and plan is not None and plan.source is not None:
-        source = place_of(plan.source, beside)
+        writes = database.into is not None or plan.into is not None
+        source = place_of(plan.source, beside, writes=writes)
         if reading.table is None:
             reading = Reading(table=plan.source.table)
     url, table = url_and_table(source, reading)

@@ -9,6 +9,7 @@ from gauger.columns import AnyTable
 from gauger.models import SegmentModel
 from gauger.report.hand_off_page import hand_off_page
 from gauger.segmentation import Segmentation
+from gauger.tables import approve_typed, is_url
 
 
 def hand_off(
@@ -127,6 +128,8 @@ def hand_off(
     >>> made.waterfall.loc["all", ["everyone", "unassigned", "no consent", "contacted"]].tolist()
     [4, 1, 1, 2]
     """
+    if isinstance(format, str) and is_url(format):
+        approve_typed(format)
     settings = HandOffSettings(
         campaign=campaign,
         key=key,

@@ -33,10 +33,10 @@ from .finding import remarks_beside as remarks_beside
 from .gathering import contents_of as contents_of
 from .in_database import DatabaseRequest as DatabaseRequest
 from .in_database import DatabaseSegments as DatabaseSegments
+from .in_database import destination_of as destination_of
 from .in_database import prepare_in_database as prepare_in_database
 from .in_database import result_of as result_of
 from .in_database import segment_in_database as segment_in_database
-from .in_database import destination_of as destination_of
 from .in_database import segment_there as segment_there
 from .in_database import study_in as study_in
 from .in_database import told_features as told_features

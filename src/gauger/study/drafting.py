@@ -18,7 +18,7 @@ from gauger.study.plan import EventsPart, Plan, SourcePart
 from gauger.study.plan_files import draft_text
 from gauger.study.proposals import Proposal, first_proposal, settled, with_gaps
 from gauger.study.sources import read_customers, read_source, source_part
-from gauger.tables import result_folder
+from gauger.tables import approve_typed, is_url, result_folder
 from gauger.wording import listed, plural
 
 
@@ -175,6 +175,9 @@ def draft_plan(
 def _source(
     table: object, source: str | PathLike[str] | None, reading: dict[str, Any], folder: Path
 ) -> SourcePart | None:
+    for typed in (table, source):
+        if isinstance(typed, str) and is_url(typed):
+            approve_typed(typed, reading.get("query"))
     if isinstance(table, (str, PathLike)):
         return source_part(table, folder, reading)
     if isinstance(table, pd.DataFrame):
@@ -187,6 +190,8 @@ def _events_part(events: Mapping[str, Any], key: str, folder: Path) -> EventsPar
     place = settings.pop("file", None) or settings.pop("url", None)
     if place is None:
         raise SettingError("say where the events are: file, or url with a table.")
+    if is_url(str(place)):
+        approve_typed(str(place), settings.get("query"))
     own = {name: settings.pop(name) for name in list(settings) if name not in SourcePart.model_fields}
     part = source_part(place, folder, settings)
     if own.get("when") is None:

@@ -21,7 +21,7 @@ from gauger.study.plan import FiguresPart, Plan
 from gauger.study.sampled import as_sample
 from gauger.study.saving import study_results
 from gauger.study.sources import source_part
-from gauger.tables import Results, Session, transaction
+from gauger.tables import Results, Session, approve_typed, transaction
 from gauger.warehouse import Destination, features_of_sample, numeric_columns_of, segment_table
 from gauger.wording import plural
 
@@ -257,6 +257,7 @@ def segment_in_database(
         "weight": weight,
         "noun": noun,
     }
+    approve_typed(url)
     request = DatabaseRequest(url, table, key, preparation)
     place = None if out is None else Path(out)
     with study_in(place, replace=replace) as results, request.session(results, into) as session:
@@ -376,6 +377,7 @@ def prepare_in_database(
         "weight": weight,
         "noun": noun,
     }
+    approve_typed(url)
     request = DatabaseRequest(url, table, key, preparation)
     with request.session() as session:
         return told_features(session, request, request.wanted(session, sample=sample, seed=seed))

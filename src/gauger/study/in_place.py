@@ -10,8 +10,8 @@ from gauger.profiling import Profile
 from gauger.remarks import Remark
 from gauger.study.plan import Plan
 from gauger.study.sources import place_of
-from gauger.tables import Results, transaction
-from gauger.warehouse import Destination, nobody, profile_table, rename_segments
+from gauger.tables import Results, new_name, transaction
+from gauger.warehouse import Destination, nobody, profile_table, refuse_other_study, rename_segments
 from gauger.wording import Noun
 
 
@@ -22,6 +22,7 @@ def profile_in_place(plan: Plan, folder: Path, model: SegmentModel, noun: Noun, 
     assert source.table is not None
     assert plan.into is not None
     with transaction(place_of(source, folder)) as session:
+        refuse_other_study(session, new_name(plan.into), model)
         return profile_table(session, source.table, plan.into, model, noun, remarks)
 
 
@@ -30,7 +31,7 @@ def rename_in_place(plan: Plan, results: Results, model: SegmentModel, names: Ma
     source = plan.source
     assert source is not None
     assert plan.into is not None
-    url = place_of(source, results.folder)
+    url = place_of(source, results.folder, writes=True)
     with transaction(url, ready=partial(results.seal, url, plan.into)) as session:
         rename_segments(session, Destination(plan.into, True, results.token), model, names)
 

@@ -29,6 +29,7 @@ def name_study(
     *,
     suggested: bool = False,
     source: str | PathLike[str] | None = None,
+    trust: bool = False,
 ) -> Study:
     """Name segments of a study, in everything that its folder holds: all at once, or nothing.
 
@@ -42,6 +43,8 @@ def name_study(
         Give the names that its profile suggests to the segments that `names` does not speak of.
     source : str or path-like, optional
         Where its customers are now, when the source that its plan names is gone: figures are drawn again.
+    trust : bool
+        As for `open_study`.
 
     Returns
     -------
@@ -71,7 +74,7 @@ def name_study(
     place = study_folder(folder)
     with locked(place):
         recover(place)
-        _name(open_study(folder, source=source), names or {}, suggested=suggested)
+        _name(open_study(folder, source=source, trust=trust), names or {}, suggested=suggested)
     return open_study(folder, source=source)
 
 

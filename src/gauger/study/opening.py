@@ -25,8 +25,16 @@ from gauger.study.in_place import nobody_of, profile_in_place
 from gauger.study.plan import EventsPart, Plan
 from gauger.study.plan_files import PLAN_FILE, read_plan
 from gauger.study.sampled import sampled_customers, sampled_features
-from gauger.study.sources import about_changed_events, place_of, read_customers, read_source, source_part
-from gauger.tables import Standing, read_table, standing_in
+from gauger.study.sources import (
+    about_changed_events,
+    approve_plan,
+    place_of,
+    read_customers,
+    read_source,
+    source_part,
+)
+from gauger.tables import Standing, approve_typed, is_url, new_name, read_table, standing_in, transaction
+from gauger.warehouse import refuse_other_study
 from gauger.wording import Noun, listed, plural
 
 _OWN_COLUMNS = ("segment", "segment_name", "distance")
@@ -104,7 +112,10 @@ class Study(Readable):
         Of a study in a database it is the table there, which is read.
         """
         if self.in_database and self.plan.source is not None:
-            return read_table(place_of(self.plan.source, self.folder), table=self.plan.into)
+            place = place_of(self.plan.source, self.folder)
+            with transaction(place) as session:
+                refuse_other_study(session, new_name(str(self.plan.into)), self.model)
+            return read_table(place, table=self.plan.into)
         return self.assignments_like(self.table)
 
     @property
@@ -322,7 +333,7 @@ class Study(Readable):
         )
 
 
-def open_study(folder: str | PathLike[str], *, source: str | PathLike[str] | None = None) -> Study:
+def open_study(folder: str | PathLike[str], *, source: str | PathLike[str] | None = None, trust: bool = False) -> Study:
     """Open the folder of a study, as `gauger segment`, `gauger tree` or `save_study` wrote it.
 
     Parameters
@@ -331,6 +342,9 @@ def open_study(folder: str | PathLike[str], *, source: str | PathLike[str] | Non
         The folder.
     source : str or path-like, optional
         Where its customers are now, when the source that its plan names is gone.
+    trust : bool
+        Whether to approve, and remember, the databases and queries that its plan names: of a study that somebody else
+        made, none is used before.
 
     Returns
     -------
@@ -358,7 +372,12 @@ def open_study(folder: str | PathLike[str], *, source: str | PathLike[str] | Non
     """
     place = study_folder(folder)
     file = standing_in(place).path(PLAN_FILE)
-    return Study(place, read_plan(file), None if source is None else str(source))
+    plan = read_plan(file)
+    if trust:
+        approve_plan(plan)
+    if isinstance(source, str) and is_url(source):
+        approve_typed(source)
+    return Study(place, plan, None if source is None else str(source))
 
 
 def _dated(column: pd.Series) -> bool:

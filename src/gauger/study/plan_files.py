@@ -3,7 +3,8 @@
 import os
 import re
 import tomllib
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from os import PathLike
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ from typing import Any
 import tomlkit
 from pydantic import BaseModel, ValidationError
 
-from gauger.errors import MissingFileError, PlanError
+from gauger.errors import GaugerError, MissingFileError, PlanError
 from gauger.study.faults import faults_of
 from gauger.study.plan import PLAN_FORMAT, PLAN_VERSION, Plan
 from gauger.wording import visible
@@ -159,6 +160,21 @@ def from_environment(text: str) -> str:
         return value
 
     return _FROM_ENVIRONMENT.sub(found, text)
+
+
+@contextmanager
+def hidden_variables(text: str) -> Iterator[None]:
+    """Let no message of the block show what the variables that a text names have as their values."""
+    known = [(os.environ[name], name) for name in _FROM_ENVIRONMENT.findall(text) if os.environ.get(name)]
+    try:
+        yield
+    except GaugerError as error:
+        told = str(error)
+        for value, name in known:
+            told = told.replace(value, f"${{{name}}}")
+        if told == str(error):
+            raise
+        raise type(error)(told) from None
 
 
 def draft_text(plan: Plan, notes: Mapping[tuple[str, ...], str], about: Sequence[str], optional: str) -> str:

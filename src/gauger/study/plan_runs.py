@@ -8,6 +8,8 @@ from gauger.study.plan_files import read_plan
 from gauger.study.running import Caution, Run, Told
 from gauger.study.running_blocks import BlockRun
 from gauger.study.running_in_database import DatabaseRun
+from gauger.study.sources import approve_plan, connections_of
+from gauger.tables import refuse_unapproved
 
 
 def _unheard(*_: object) -> None:
@@ -19,6 +21,7 @@ def run_plan(
     folder: str | PathLike[str],
     *,
     replace: bool = False,
+    trust: bool = False,
     tell: Told = _unheard,
     caution: Caution = _unheard,
 ) -> Study:
@@ -32,6 +35,9 @@ def run_plan(
         Where the study goes. Everything appears together at the end, or nothing does.
     replace : bool
         Whether a study that stands in the folder may be replaced.
+    trust : bool
+        Whether to approve, and remember, the databases and queries that the plan names; of a plan that somebody else
+        made, none is used before.
     tell : callable
         Hears each step and what it found, as two texts.
     caution : callable
@@ -46,6 +52,8 @@ def run_plan(
     ------
     PlanError
         For what is wrong with the plan, each fault with its line.
+    UnapprovedError
+        For a database or a query that you have never approved.
     RefusedRemarkError
         For a remark that the plan does not accept.
     GaugerError
@@ -68,5 +76,8 @@ def run_plan(
     """
     file = Path(plan)
     wanted = read_plan(file).for_other_content()
+    if trust:
+        approve_plan(wanted)
+    refuse_unapproved(connections_of(wanted))
     run = DatabaseRun if wanted.into is not None else BlockRun if wanted.by_blocks else Run
     return run(wanted, file.parent, Path(folder), tell, caution).whole(replace=replace)

@@ -46,7 +46,9 @@ class DatabaseRun(Run):
         part, preparation = self.plan.source, self.plan.preparation()
         if part is None or part.url is None or part.table is None:
             raise SettingError("a plan with into = a table needs a [source] with url = and table =.")
-        return DatabaseRequest(place_of(part, self.beside), part.table, preparation.pop("key"), preparation)
+        return DatabaseRequest(
+            place_of(part, self.beside, writes=True), part.table, preparation.pop("key"), preparation
+        )
 
     def _steps_there(
         self, results: Results, request: DatabaseRequest, session: Session, *, replace: bool

@@ -17,8 +17,18 @@ from gauger.features import summarise_events
 from gauger.progress import task
 from gauger.remarks import Remark, attach_remarks, remarks_of
 from gauger.study.plan import EventsPart, Plan, SourcePart
-from gauger.study.plan_files import from_environment
-from gauger.tables import PASSWORD_VARIABLE, is_url, password_as, read_table, without_password
+from gauger.study.plan_files import from_environment, hidden_variables
+from gauger.tables import (
+    PASSWORD_VARIABLE,
+    Connection,
+    approve,
+    is_url,
+    password_as,
+    read_table,
+    refuse_unapproved,
+    standing_in,
+    without_password,
+)
 
 Part = TypeVar("Part", bound=SourcePart)
 
@@ -64,6 +74,28 @@ def parts_of(plan: Plan) -> list[SourcePart]:
     return [part for part in found if part is not None]
 
 
+def connections_of(plan: Plan) -> list[Connection]:
+    """Every database that a plan names, with what it does there."""
+    parts = {"source": plan.source, "events": plan.events, "profile.table": plan.profile.table}
+    parts |= {f"compare.table {at}": one.table for at, one in enumerate(plan.compare, 1)}
+    if plan.hand_off is not None:
+        parts |= {"hand_off.contacts": plan.hand_off.contacts, "hand_off.suppress": plan.hand_off.suppress}
+    found = [
+        Connection(part.url, part.query, named == "source" and plan.into is not None, named)
+        for named, part in parts.items()
+        if part is not None and part.url is not None
+    ]
+    if plan.hand_off is not None and is_url(plan.hand_off.format):
+        found.append(Connection(plan.hand_off.format, writes=True, named="hand_off"))
+    return found
+
+
+def approve_plan(plan: Plan) -> None:
+    """Approve and remember every database and query that a plan names."""
+    for one in connections_of(plan):
+        approve(one)
+
+
 def moved_plan(plan: Plan, beside: Path, folder: Path) -> Plan:
     """The same plan for another folder: its paths lead to the same places from there."""
     changed: dict[str, Any] = {name: _moved(getattr(plan, name), beside, folder) for name in ("source", "events")}
@@ -103,11 +135,22 @@ def with_content(part: Part, beside: Path, table: pd.DataFrame) -> Part:
     return part.model_copy(update={"bytes": found.bytes, "rows": found.rows, "sha256": found.sha256})
 
 
-def place_of(part: SourcePart, beside: Path) -> str:
-    """The path or URL of a source, with what the environment has to tell."""
+def place_of(part: SourcePart, beside: Path, *, named: str = "source", writes: bool = False) -> str:
+    """The path of a source, or its URL as it is written.
+
+    Raises UnapprovedError for a connection or a query that the user has not approved. A file that the study keeps may
+    still wait for its place.
+    """
     if part.url is not None:
-        return from_environment(part.url)
-    return str(beside / from_environment(part.file or ""))
+        refuse_unapproved([Connection(part.url, part.query, writes, named)])
+        return part.url
+    file = Path(from_environment(part.file or ""))
+    return str(standing_in(beside).path(file.name) if file.name == str(file) else beside / file)
+
+
+def shown_file(part: SourcePart, beside: Path) -> str:
+    """The path of a source with its variables as they are written."""
+    return str(beside / (part.file or ""))
 
 
 def shown_place(part: SourcePart) -> str:
@@ -120,12 +163,12 @@ def read_source(part: SourcePart, beside: Path, *, named: str = "") -> pd.DataFr
 
     Raises StudyError when a file is gone, with the option to give, or with the part of the plan that has `named` it.
     """
-    place = place_of(part, beside)
+    place = place_of(part, beside, named=named or "source")
     try:
-        with _bad_lines(part) as kept:
+        with hidden_variables(part.file or ""), _bad_lines(part) as kept:
             table = read_table(place, **{name: _setting(part, name) for name in _READING}, skip_bad_lines=kept)
     except MissingFileError as error:
-        raise StudyError(_gone(place, named)) from error
+        raise StudyError(_gone(shown_file(part, beside), named)) from error
     changed = list(about_change(part, beside, table))
     if changed:
         attach_remarks(table, [*remarks_of(table), *changed])
@@ -162,10 +205,11 @@ def read_customers(plan: Plan, beside: Path, *, named: bool = False) -> pd.DataF
         return read_source(plan.source, beside, named="source" if named else "")
     everyone = None if plan.source is None else read_source(plan.source, beside, named="source")
     events = plan.events
-    file = place_of(events, beside)
+    file = place_of(events, beside, named="events")
     settings = {**{name: getattr(events, name) for name in EVENT_SETTINGS}, "customer": plan.key}
     if _plain(events) and Path(file).is_file():
-        behaviour = summarise_events(file, customers=everyone, **settings)
+        with hidden_variables(events.file or ""):
+            behaviour = summarise_events(file, customers=everyone, **settings)
         changed = list(about_change(events, beside, behaviour)) if events.sha256 else []
     else:
         table = read_source(events, beside, named="events")
@@ -215,7 +259,7 @@ def _content(part: SourcePart, beside: Path, table: pd.DataFrame) -> Content:
     if part.url is not None:
         return Content(None, len(table), digest_of_rows(table))
     file = Path(place_of(part, beside))
-    with task(f"checking {file.name}"), file.open("rb") as stream:
+    with task(f"checking {Path(part.file or '').name}"), file.open("rb") as stream:
         return Content(file.stat().st_size, None, hashlib.file_digest(stream, hashlib.sha256).hexdigest())
 
 

@@ -1,5 +1,14 @@
 """Read and write open formats: files, databases, and folders of results that appear whole."""
 
+from gauger.tables.approvals import (
+    Connection,
+    approve,
+    approve_query,
+    approve_typed,
+    refuse_unapproved,
+    trusting_plans,
+    trusts_every_plan,
+)
 from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, join_pieces
 from gauger.tables.blocks import FileBlocks, head_of_file, with_numbers
 from gauger.tables.databases import PASSWORD_VARIABLE, connected, frame_of, is_url, password_as, without_password
@@ -23,6 +32,7 @@ __all__ = [
     "PASSWORD_VARIABLE",
     "READABLE",
     "BlockWriter",
+    "Connection",
     "FileBlocks",
     "FolderResults",
     "Hashes",
@@ -35,6 +45,9 @@ __all__ = [
     "Source",
     "Standing",
     "TableName",
+    "approve",
+    "approve_query",
+    "approve_typed",
     "can_be_sent",
     "connected",
     "damage",
@@ -59,6 +72,7 @@ __all__ = [
     "put_mark",
     "read_table",
     "recover",
+    "refuse_unapproved",
     "result_folder",
     "sql_day",
     "sql_moment",
@@ -66,6 +80,8 @@ __all__ = [
     "sql_text",
     "standing_in",
     "transaction",
+    "trusting_plans",
+    "trusts_every_plan",
     "typed_columns",
     "whole_folder",
     "with_numbers",

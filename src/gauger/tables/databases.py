@@ -1,11 +1,12 @@
 """Tables and queries of a database, by URL."""
 
 import re
+import sqlite3
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
-from urllib.parse import unquote
+from urllib.parse import quote, unquote
 
 import pandas as pd
 import pyarrow as pa
@@ -14,8 +15,10 @@ from gauger.columns import refuse_bad_names, to_pandas
 from gauger.errors import DatabaseError, MissingFileError, SettingError, UnknownTableError, needed_package
 from gauger.progress import task
 from gauger.tables.cells import column_of, joined
+from gauger.tables.queries import refuse_other_than_select
 from gauger.tables.text import Readout
 from gauger.tables.type_inference import ReadingRules, apply_rules
+from gauger.tables.url_variables import SentUrl, sent_url
 
 if TYPE_CHECKING:
     from sqlalchemy import URL, Connection, Engine, Executable
@@ -63,8 +66,10 @@ def refuse_both(table: str | None, query: str | None) -> None:
 def read_database(source: str, table: str | None, query: str | None, rules: ReadingRules) -> Readout:
     """Read one table or one query's result, in chunks."""
     refuse_both(table, query)
-    with connected(source) as connection:
-        statement, rows = _whole_table(connection, source, table) if table else _own_query(query or "")
+    if query is not None:
+        refuse_other_than_select(query, kind_of_database(source))
+    with connected(source, only_reads=True) as connection:
+        statement, rows = _whole_table(connection, source, table) if table else _own_query(connection, query or "")
         name = f"reading {table}" if table else "reading the query's result"
         result = connection.execution_options(stream_results=True, yield_per=CHUNK).execute(statement)
         names = list(result.keys())
@@ -98,47 +103,78 @@ def _whole_table(connection: "Connection", source: str, name: str) -> "tuple[Exe
     return sa.select(sa.text("*")).select_from(table), rows
 
 
-def _own_query(query: str) -> "tuple[Executable, None]":
+def kind_of_database(source: str) -> str:
+    """What a URL begins with, without the driver: "postgresql", "sqlite", "duckdb" or another."""
+    return source.partition("://")[0].partition("+")[0].lower()
+
+
+def _own_query(connection: "Connection", query: str) -> "tuple[Executable, None]":
     import sqlalchemy as sa
 
+    if connection.dialect.name == "sqlite":
+        connection.connection.driver_connection.set_authorizer(_only_selects)  # type: ignore[union-attr]
     return sa.text(query.replace(":", r"\:")), None
 
 
+def _only_selects(action: int, *_: object) -> int:
+    """What a query may do in SQLite, which asks for each step."""
+    allowed = (sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE)
+    return sqlite3.SQLITE_OK if action in allowed else sqlite3.SQLITE_DENY
+
+
 @contextmanager
-def connected(source: str) -> "Iterator[Connection]":
-    """A connection; whatever goes wrong with it is told without the password."""
+def connected(source: str, *, only_reads: bool = False) -> "Iterator[Connection]":
+    """A connection, which the driver itself keeps from writing where it `only_reads`.
+
+    Whatever goes wrong is told without the password and without the values of variables.
+    """
     with needed_package("sqlalchemy", "sql"):
         import sqlalchemy as sa
-    shown = without_password(source)
+    shown, sent = without_password(source), sent_url(source)
     try:
-        url = sa.make_url(source)
+        url = sa.make_url(sent.text)
     except (sa.exc.ArgumentError, ValueError):
         form = "postgresql+psycopg://user@host:5432/shop, or sqlite:///shop.db"
         raise DatabaseError(f"{shown} is not a database's URL. Write it like {form}.") from None
-    secret = _PASSWORD.search(source)
+    secret = _PASSWORD.search(sent.text)
     if secret is not None and url.password != unquote(secret.group(2)):
         # The driver would take a part of the password for the host, and repeat it in its own words.
         raise DatabaseError(
             f"{shown}: the password holds a sign that means something in a URL: write @ as %40, / as %2F."
         )
     try:
-        _refuse_missing_file(url)
-        engine = _engine(url, shown)
+        _refuse_missing_file(url, sent)
+        engine = _engine(url, shown, only_reads=only_reads)
         try:
             with engine.connect() as connection:
-                yield connection
+                yield _reading(connection) if only_reads else connection
         finally:
             engine.dispose()
     except sa.exc.SQLAlchemyError as error:
         told = str(getattr(error, "orig", None) or error).strip().splitlines()[0]
         # The driver's own words may quote the URL, so the chain of causes is cut.
-        raise DatabaseError(f"{shown}: {_without_secrets(told, source)}") from None
+        raise DatabaseError(f"{shown}: {_without_secrets(told, sent)}") from None
 
 
-def _engine(url: "URL", shown: str) -> "Engine":
+def _reading(connection: "Connection") -> "Connection":
+    """A connection whose transaction cannot write; SQLite's file was opened so."""
+    import sqlalchemy as sa
+
+    if connection.dialect.name == "postgresql":
+        return connection.execution_options(postgresql_readonly=True)
+    if connection.dialect.name in ("mysql", "mariadb"):
+        connection.execute(sa.text("SET SESSION TRANSACTION READ ONLY"))
+    return connection
+
+
+def _engine(url: "URL", shown: str, *, only_reads: bool) -> "Engine":
     import sqlalchemy as sa
 
     try:
+        file = url.database if url.get_backend_name() == "sqlite" else None
+        if only_reads and file and file != ":memory:" and not file.startswith("file:"):
+            name = f"file:{quote(str(Path(file).resolve()))}?mode=ro"
+            return sa.create_engine(url.set(query={}), creator=lambda: sqlite3.connect(name, uri=True))
         if url.drivername in ("postgres", "postgresql"):
             url = url.set(drivername="postgresql+psycopg")
         return sa.create_engine(url)
@@ -148,17 +184,18 @@ def _engine(url: "URL", shown: str) -> "Engine":
         ) from None
 
 
-def _refuse_missing_file(url: "URL") -> None:
+def _refuse_missing_file(url: "URL", sent: SentUrl) -> None:
     """A missing SQLite file would be made, empty, by looking into it."""
     if url.get_backend_name() == "sqlite" and url.database and url.database != ":memory:":
         file = Path(url.database)
         if not file.exists():
-            raise MissingFileError.at(file)
+            raise MissingFileError(sent.hide(str(MissingFileError.at(file))))
 
 
-def _without_secrets(told: str, source: str) -> str:
+def _without_secrets(told: str, sent: SentUrl) -> str:
+    source = sent.text
     secrets = [found.group(2) for pattern in (_PASSWORD, _SECRET_SETTING) for found in pattern.finditer(source)]
     told = without_password(told.replace(source, without_password(source)))
     for secret in filter(None, (*secrets, *map(unquote, secrets))):
         told = told.replace(secret, "***")
-    return told
+    return sent.hide(told)

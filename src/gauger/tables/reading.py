@@ -16,6 +16,7 @@ from gauger.columns import in_their_order, refuse_bad_names, to_pandas, without_
 from gauger.errors import GaugerError, MissingFileError, SettingError, TableFileError
 from gauger.progress import task
 from gauger.remarks import attach_remarks
+from gauger.tables.approvals import approve_typed
 from gauger.tables.bad_lines import refuse_to_replace
 from gauger.tables.databases import is_url, read_database, without_password
 from gauger.tables.delimited import read_delimited
@@ -116,6 +117,7 @@ def read_table(
     rules = ReadingRules(decimal, thousands, dates, tuple(as_text), as_missing or {}, header, encoding, kept)
     if isinstance(source, str) and is_url(source):
         _refuse_setting("sheet", sheet, "a workbook (.xlsx)")
+        approve_typed(source, query)
         name = without_password(source)
         read = read_duckdb if source.startswith("duckdb:") else read_database
         found, remarks = read(source, table, query, rules)

@@ -11,10 +11,12 @@ from typing import Any, TypeVar
 from urllib.parse import unquote
 
 from gauger.algorithms import thread_count
-from gauger.errors import DatabaseError, MissingFileError
+from gauger.errors import DatabaseError, MissingFileError, SettingError
 from gauger.tables.databases import connected, refuse_both, without_password
+from gauger.tables.queries import refuse_other_than_select
 from gauger.tables.text import Readout
 from gauger.tables.type_inference import ReadingRules, apply_rules
+from gauger.tables.url_variables import sent_url
 
 Row = tuple[Any, ...]
 Made = TypeVar("Made")
@@ -23,6 +25,15 @@ _TICK = 0.1
 """Seconds between looks whether Ctrl-C was pressed: judgement."""
 
 _SCHEME = re.compile(r"(postgres(?:ql)?|duckdb|sqlite)(?:\+\w+)?:")
+
+_ALONE: dict[str, str | bool | int | float | list[str]] = {
+    "enable_external_access": "false",
+    "autoload_known_extensions": "false",
+    "autoinstall_known_extensions": "false",
+    "allow_community_extensions": "false",
+    "lock_configuration": "true",
+}
+"""DuckDB left alone with its file, whatever a query or a view says: no other file, no server, nothing installed."""
 
 _SETTINGS = (
     "SET LOCAL jit = off",
@@ -103,10 +114,11 @@ def transaction(
 
 def file_of(source: str) -> Path:
     """The file of an embedded database, which must be there."""
-    _, _, rest = source.partition("://")
+    sent = sent_url(source)
+    _, _, rest = sent.text.partition("://")
     file = Path(unquote(rest.removeprefix("/").partition("?")[0]))
     if not file.is_file():
-        raise MissingFileError.at(file)
+        raise MissingFileError(sent.hide(str(MissingFileError.at(file))))
     return file
 
 
@@ -116,7 +128,8 @@ def _duckdb(source: str) -> Iterator[Callable[[str], list[Row]]]:
 
     file = file_of(source)
     try:
-        with ThreadPoolExecutor(1) as pool, duckdb.connect(str(file), config={"threads": thread_count()}) as database:
+        settings = {**_ALONE, "threads": thread_count()}
+        with ThreadPoolExecutor(1) as pool, duckdb.connect(str(file), config=settings) as database:
 
             def work(statement: str) -> list[Row]:
                 found = database.execute(statement)
@@ -124,7 +137,7 @@ def _duckdb(source: str) -> Iterator[Callable[[str], list[Row]]]:
 
             yield lambda statement: heeding_interrupts(pool, lambda: work(statement), database.interrupt)
     except duckdb.Error as error:
-        raise DatabaseError(f"{source}: {_first_line(error)}") from error
+        raise _told(source, error) from error
 
 
 @contextmanager
@@ -134,6 +147,7 @@ def _sqlite(source: str) -> Iterator[Callable[[str], list[Row]]]:
     file = file_of(source)
     try:
         database = sqlite3.connect(file, check_same_thread=False, isolation_level=None)
+        database.execute("PRAGMA trusted_schema = OFF")
         database.create_function("key_hash", 2, _key_hash, deterministic=True)
         try:
             with ThreadPoolExecutor(1) as pool:
@@ -143,11 +157,15 @@ def _sqlite(source: str) -> Iterator[Callable[[str], list[Row]]]:
         finally:
             database.close()
     except sqlite3.Error as error:
-        raise DatabaseError(f"{source}: {_first_line(error)}") from error
+        raise _told(source, error) from error
 
 
-def _first_line(error: Exception) -> str:
-    return str(error).strip().splitlines()[0]
+def _told(source: str, error: Exception) -> DatabaseError:
+    """What a driver says, in one line, without the values of variables."""
+    said = sent_url(source).hide(str(error).strip().splitlines()[0])
+    if "disabled by configuration" in said:
+        said += ". Nothing outside the database's own file is read: give Gauger the other files by their paths"
+    return DatabaseError(f"{source}: {said}")
 
 
 def _key_hash(text: str, seed: int) -> int:
@@ -182,11 +200,17 @@ def read_duckdb(source: str, table: str | None, query: str | None, rules: Readin
     import duckdb
 
     refuse_both(table, query)
+    if query is not None:
+        refuse_other_than_select(query, "duckdb")
     quoted = ".".join('"' + part.replace('"', '""') + '"' for part in (table or "").split("."))
     statement = query if table is None else f"SELECT * FROM {quoted}"
     try:
-        with duckdb.connect(str(file_of(source)), read_only=True) as database:
+        with duckdb.connect(str(file_of(source)), read_only=True, config=_ALONE) as database:
+            if query is not None and [one.type for one in database.extract_statements(query)] != [
+                duckdb.StatementType.SELECT
+            ]:
+                raise SettingError("a query must be exactly one SELECT. Nothing was sent to the database.")
             found = database.sql(str(statement)).to_arrow_table()
     except duckdb.Error as error:
-        raise DatabaseError(f"{source}: {_first_line(error)}") from error
+        raise _told(source, error) from error
     return apply_rules(found, rules, iso_dates=True), []

@@ -9,7 +9,7 @@ from gauger.models import WHYS, LearnedModel, SegmentModel, about_left_out, gate
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED_NAME
-from gauger.tables import Mark, Session, new_name, transaction
+from gauger.tables import Mark, Session, approve_typed, new_name, transaction
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.relations import relation_of
 from gauger.warehouse.replacing import refuse_taken
@@ -121,6 +121,7 @@ def assign_in_database(
     >>> done.into, done.customers["customers"].tolist()
     ('again', [42, 28])
     """
+    approve_typed(url)
     name = new_name(into)
     with transaction(url) as session:
         refuse_taken(session, [name], [relation_of(session, table)], replace=replace)

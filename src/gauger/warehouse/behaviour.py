@@ -13,7 +13,7 @@ from gauger.features import CUSTOMERS, EVENTS, EventColumns, behaviour_of, in_di
 from gauger.progress import task
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.tables import Mark, Session, new_name, sql_name, transaction
+from gauger.tables import Mark, Session, approve_typed, new_name, sql_name, transaction
 from gauger.warehouse.relations import DATE, NUMBERS, Relation, relation_of
 from gauger.warehouse.replacing import refuse_taken
 from gauger.warehouse.writing import make_table, say_what_it_is
@@ -161,6 +161,7 @@ def summarise_in_database(
     ...     gauger.read_table(url, table="behaviour").sort_values("who")["visits"].tolist()
     [3, 2, 2, 2]
     """
+    approve_typed(url)
     columns = EventColumns(customer, when, amount, quantity, category, event_key)
     nouns = nouns_of(columns, event_noun, amount_noun, quantity_noun, category_noun)
     name = new_name(into)

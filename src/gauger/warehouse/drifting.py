@@ -12,7 +12,7 @@ from gauger.models import SegmentModel, about_values, changed_unit_of, placing_s
 from gauger.monitoring import CustomersNow, Drift, FeatureNow, SegmentNow, drift_from
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.tables import Row, sql_name, transaction
+from gauger.tables import Row, approve_typed, sql_name, transaction
 from gauger.warehouse.assigning import customers_for
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.describing import counts_between
@@ -55,6 +55,7 @@ def drift_in_database(model: SegmentModel, url: str, *, table: str) -> Drift:
     ...     gauger.drift_in_database(model, url, table="base").advice.action
     'keep'
     """
+    approve_typed(url)
     with transaction(url) as session, task("comparing", 4) as advance:
         customers = customers_for(session, table, model)
         (rows,) = session.row(f"SELECT COUNT(*) FROM {customers.relation.sql}")

@@ -23,7 +23,7 @@ from gauger.columns import (
 )
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.tables import sql_name, sql_text, transaction
+from gauger.tables import approve_typed, sql_name, sql_text, transaction
 from gauger.warehouse.column_traits import ColumnTraits, traits_of
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.order_statistics import grouped_quantiles
@@ -67,6 +67,7 @@ def look_in_database(url: str, *, table: str, key: str | None = None, today: dat
     ...     gauger.look_in_database(f"duckdb:///{folder}/shop.duckdb", table="base", key="who").measures
     ['visits']
     """
+    approve_typed(url)
     with transaction(url) as session:
         relation = relation_of(session, table)
         if key is not None:
