@@ -150,6 +150,24 @@ class KeyColumnError(GaugerError, ValueError):
         )
 
     @classmethod
+    def fractional(cls, key: str, rows: Sequence[int], count: int) -> "KeyColumnError":
+        """`count` keys are floating-point numbers that are not whole, or too large to be exact."""
+        where = f" ({data_rows(rows)})" if rows else ""
+        return cls(
+            f"the key {key!r} holds decimal numbers that are not whole, or are too large to be exact, in {count:,} "
+            f"{plural(count, 'row')}{where}. A key is text or a whole number: name another column, or export this one "
+            "as text."
+        )
+
+    @classmethod
+    def mixed(cls, key: str) -> "KeyColumnError":
+        """Some keys are text and some are numbers."""
+        return cls(
+            f"the key {key!r} mixes text and numbers, which no file keeps apart: 7 and '7' would become one customer. "
+            f"Make it one of them first: table[{key!r}] = table[{key!r}].astype(str)."
+        )
+
+    @classmethod
     def missing(cls, key: str, rows: Sequence[int], count: int) -> "KeyColumnError":
         """`count` rows lack the key, first of all those at `rows`, counted from 0."""
         return cls(

@@ -20,7 +20,7 @@ class Readable(ABC):
 
     def __post_init__(self) -> None:
         if self.noun != CUSTOMER:
-            own = tuple(replace(one, text=self.noun.said(one.text, (*one.features, *one.who))) for one in self.remarks)
+            own = tuple(replace(one, text=self.noun.said(one.text, one.features)) for one in self.remarks)
             object.__setattr__(self, "remarks", own)
 
     @property

@@ -26,6 +26,12 @@ _KINDS = (
     RemarkKind(
         "bad-lines-skipped", "reading", "malformed lines were left out, as told", "look at the file they are in"
     ),
+    RemarkKind(
+        "keys-made-whole",
+        "reading",
+        "a key stored as decimal numbers, all of them whole, is read as whole numbers",
+        "no action needed; export the key as whole numbers or text to be rid of it",
+    ),
     RemarkKind("other-sheets", "reading", "the workbook has more sheets than the one read", "name the one you mean"),
     RemarkKind(
         "nested-left-out",

@@ -1,7 +1,7 @@
 """Cautions that travel with a result: true, worth knowing, and not an error."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 from gauger.remark_register import REMARKS
@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Remark:
-    """One caution: true, worth knowing, and not an error.
+    """One caution: true, worth knowing, and not an error. Its text never holds a customer's key.
 
     Parameters
     ----------
@@ -24,8 +24,6 @@ class Remark:
         The features it speaks of.
     segments : tuple of int
         The segments it speaks of.
-    who : tuple of str
-        The parts of the text that name customers by their keys; `anonymous` leaves them out.
 
     Examples
     --------
@@ -38,20 +36,11 @@ class Remark:
     text: str
     features: tuple[str, ...] = ()
     segments: tuple[int, ...] = ()
-    who: tuple[str, ...] = ()
 
     @property
     def to_do(self) -> str:
         """What to do about it, in a few words; empty for a code that is not Gauger's."""
         return REMARKS[self.code].to_do if self.code in REMARKS else ""
-
-    @property
-    def anonymous(self) -> "Remark":
-        """The same without the keys of customers."""
-        text = self.text
-        for part in self.who:
-            text = text.replace(f" ({part})", "")
-        return replace(self, text=text, who=())
 
     def __str__(self) -> str:
         return f"{self.text} [{self.code}]"
@@ -86,5 +75,5 @@ def remarks_of(table: "pd.DataFrame") -> tuple[Remark, ...]:
 
 def remark_from(entry: Mapping[str, Any]) -> Remark:
     """A remark of what `asdict` made of it."""
-    parts = {name: tuple(entry.get(name, ())) for name in ("features", "segments", "who")}
+    parts = {name: tuple(entry.get(name, ())) for name in ("features", "segments")}
     return Remark(entry["code"], entry["text"], **parts)

@@ -2,19 +2,12 @@
 
 from collections.abc import Iterator
 
-import numpy as np
-from numpy.typing import NDArray
-
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 from gauger.wording import plural
 
 TINY_SHARE = 0.01
 """A segment of no more than this share is tiny: judgement."""
-
-
-_KEYS_SHOWN = 3
-"""Keys that a remark names."""
 
 
 _TINY_SHOWN = 6
@@ -26,10 +19,9 @@ def tiny_segments(seg: Segmentation) -> Iterator[Remark]:
     sizes = seg.sizes
     tiny = tuple(int(number) for number in sizes.index[sizes <= max(1, TINY_SHARE * len(seg.codes))])
     if tiny and seg.count > 1:
-        who = tuple(keys_shown(seg, np.flatnonzero(seg.codes == number)) for number in tiny[:_TINY_SHOWN])
         parts = [
-            f"segment {number} has {sizes[number]:,} {plural(int(sizes[number]), 'customer')} ({keys})"
-            for number, keys in zip(tiny, who, strict=False)
+            f"segment {number} has {sizes[number]:,} {plural(int(sizes[number]), 'customer')}"
+            for number in tiny[:_TINY_SHOWN]
         ]
         if len(tiny) > _TINY_SHOWN:
             parts.append(f"and {len(tiny) - _TINY_SHOWN} more as small")
@@ -37,13 +29,7 @@ def tiny_segments(seg: Segmentation) -> Iterator[Remark]:
             "tiny-segment",
             f"{'; '.join(parts)}: at most {TINY_SHARE:.0%} of all. Extreme customers often end up so. Cap the features "
             "they are extreme in (cap=, --cap), scale those by rank or by their quartiles (scale=, --scale), let "
-            "density leave them out (segment_by_density), or treat these customers as a case of their own.",
+            "density leave them out (segment_by_density), or treat these customers as a case of their own. To list "
+            f"them: gauger profile STUDY --members {tiny[0]}.",
             segments=tiny,
-            who=who,
         )
-
-
-def keys_shown(seg: Segmentation, rows: NDArray[np.intp]) -> str:
-    """The keys of the first few, and dots for the rest."""
-    more = ", …" if len(rows) > _KEYS_SHOWN else ""
-    return ", ".join(map(str, seg.features.keys[rows[:_KEYS_SHOWN]])) + more

@@ -1,14 +1,15 @@
 """What k-means has to say about its own result: iterations that ran out, tiny segments, far customers, samples."""
 
+import math
 from collections.abc import Iterator
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.clustering.cautions import keys_shown, tiny_segments
+from gauger.clustering.cautions import tiny_segments
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
-from gauger.wording import plural
+from gauger.wording import listed, plural
 
 _FAR_WIDTHS = 6.0
 """Quartile widths beyond the median from which a customer is far from every centre: judgement."""
@@ -47,25 +48,38 @@ def _unsettled(seg: Segmentation, max_iterations: int) -> Iterator[Remark]:
 
 
 def _far(seg: Segmentation) -> Iterator[Remark]:
-    far = np.zeros(len(seg.codes), dtype=np.bool_)
+    found: dict[int, tuple[int, str]] = {}
     for number in seg.numbers:
-        own = seg.codes == number
-        low, middle, high = np.quantile(seg.distances[own], (0.25, 0.5, 0.75))
-        far |= own & (seg.distances > middle + _FAR_WIDTHS * (high - low)) & (high > low)
-    rows = np.flatnonzero(far)
-    if rows.size:
-        farthest = rows[np.argsort(-seg.distances[rows], kind="stable")]
-        homes = tuple(int(number) for number in np.unique(seg.codes[rows]))
-        keys = keys_shown(seg, farthest)
+        own = seg.distances[seg.codes == number]
+        low, middle, high = np.quantile(own, (0.25, 0.5, 0.75))
+        limit = middle + _FAR_WIDTHS * (high - low)
+        far = own[own > limit]
+        if far.size and high > low:
+            found[number] = far.size, _between(float(limit), float(far.min()))
+    if found:
+        everyone = sum(count for count, _ in found.values())
+        most = max(found, key=lambda number: found[number][0])
+        others = [f"{found[number][0]:,} in segment {number} beyond {found[number][1]}" for number in found]
+        where = f" ({listed(others, most=6)})" if len(found) > 1 else ""
         yield Remark(
             "far-customers",
-            f"{rows.size:,} {plural(rows.size, 'customer lies', 'customers lie')} ({keys}) "
-            f"far from every centre: {seg.distances[farthest[0]]:.3g} on the working scale at most, where half of all "
-            f"lie within {np.median(seg.distances):.2g}. They pull at their segments' centres: look at them, cap "
-            "(cap=, --cap), or scale by rank or quartiles (scale=, --scale).",
-            segments=homes,
-            who=(keys,),
+            f"{everyone:,} {plural(everyone, 'customer lies', 'customers lie')} far from every centre: "
+            f"{seg.distances.max():.3g} on the working scale at most, where half of all lie within "
+            f"{np.median(seg.distances):.2g}. They pull at their segments' centres: look at them, cap (cap=, --cap), "
+            f"or scale by rank or quartiles (scale=, --scale). To list them: gauger profile STUDY --members {most} "
+            f"--where 'distance > {found[most][1]}'{where}.",
+            segments=tuple(found),
         )
+
+
+def _between(limit: float, least: float) -> str:
+    """The shortest number from a limit up to below the least distance beyond it."""
+    for digits in range(2, 17):
+        step = 10.0 ** (math.floor(math.log10(least)) - digits + 1)
+        rounded = math.ceil(limit / step) * step
+        if limit <= float(f"{rounded:.{digits}g}") < least:
+            return f"{rounded:.{digits}g}"
+    return repr(limit)
 
 
 def _sampled(seg: Segmentation, learners: int, other: Values) -> Remark:

@@ -36,6 +36,7 @@ from gauger.columns.roles import (
     numbers_name_rows,
     role_of,
 )
+from gauger.columns.whole_keys import KeyForm, about_whole_keys, refuse_fractions, whole_keys
 
 __all__ = [
     "LONG_TAIL",
@@ -45,6 +46,7 @@ __all__ = [
     "AnyTable",
     "ColumnFacts",
     "CustomerRows",
+    "KeyForm",
     "NumberTraits",
     "TableLook",
     "Values",
@@ -57,6 +59,7 @@ __all__ = [
     "about_single_levels",
     "about_stand_ins",
     "about_tails",
+    "about_whole_keys",
     "are_flags",
     "checked_table",
     "guess_role",
@@ -71,10 +74,12 @@ __all__ = [
     "numbers_name_rows",
     "refuse_bad_key",
     "refuse_bad_names",
+    "refuse_fractions",
     "refuse_missing_key",
     "refuse_reserved_key",
     "role_of",
     "to_pandas",
+    "whole_keys",
     "whole_table",
     "without_odd_columns",
 ]

@@ -12,9 +12,10 @@ import pandas as pd
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from gauger.columns import refuse_missing_key, to_pandas
+from gauger.columns import refuse_fractions, refuse_missing_key, to_pandas
 from gauger.engine.dask_crew import crew_for
 from gauger.engine.parts import Part, parts_of, refuse_output_among
+from gauger.engine.survey import as_whole
 from gauger.errors import SettingError
 from gauger.features import about_new_levels, new_levels
 from gauger.models import (
@@ -208,6 +209,9 @@ def _columns(model: SegmentModel, keys: pa.ChunkedArray | None, placed: Assigned
     by_name = pa.DictionaryArray.from_arrays(pa.array(placed.codes), names)
     why = pa.DictionaryArray.from_arrays(pa.array(placed.why), pa.array(WHYS))
     distance = pa.array(placed.distances, from_pandas=True)
+    if keys is not None and pa.types.is_floating(keys.type):
+        refuse_fractions(model.key, keys.cast(pa.float64()).to_numpy())
+        keys = as_whole(keys)
     columns = {"segment": pa.array(placed.codes), "segment_name": by_name, "distance": distance, "why": why}
     return pa.table({model.key: keys if keys is not None else pa.array([], pa.string()), **columns})
 

@@ -49,7 +49,7 @@ def placement_of(features: Treated, centres: Values) -> Placement:
         names,
         np.concatenate([seen.lows, np.zeros(indicators + 1)]),
         np.concatenate([seen.highs, np.ones(indicators), [farthest]]),
-        seen.whole_keys,
+        seen.keys.become_whole,
     )
 
 

@@ -13,6 +13,7 @@ from gauger.engine.learning import Found
 from gauger.engine.moments import Moments
 from gauger.engine.parts import Part
 from gauger.engine.reading import Customers, Reader, Steps, treated
+from gauger.engine.survey import as_whole
 from gauger.models import Assigner
 from gauger.tables import BlockWriter
 
@@ -76,7 +77,7 @@ def _assignments(placement: Placement, keys: pa.ChunkedArray, codes: NDArray[np.
     names = pa.DictionaryArray.from_arrays(pa.array(codes - np.int32(1)), list(placement.names))
     columns = (pa.array(codes), names, pa.array(distances))
     if placement.whole_keys:
-        keys = keys.cast(pa.int64())
+        keys = as_whole(keys)
     return pa.table({placement.reader.key: keys, **dict(zip(ASSIGNED, columns, strict=True))})
 
 

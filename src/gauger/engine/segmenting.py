@@ -153,4 +153,4 @@ def about_sample(sample: Segmentation, customers: int, max_iterations: int) -> I
 
 def _said(remarks: Iterator[Remark], noun: Noun) -> tuple[Remark, ...]:
     """Remarks in the word for whoever is segmented."""
-    return tuple(replace(one, text=noun.said(one.text, (*one.features, *one.who))) for one in remarks)
+    return tuple(replace(one, text=noun.said(one.text, one.features)) for one in remarks)

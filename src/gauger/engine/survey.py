@@ -8,10 +8,11 @@ from uuid import uuid4
 import numpy as np
 import pandas as pd
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from gauger.algorithms import as_shares, remixed
-from gauger.columns import Values, to_pandas
+from gauger.columns import KeyForm, Values, to_pandas
 from gauger.engine.bottom_rows import BottomRows
 from gauger.engine.parts import Part
 from gauger.engine.reading import numbers_of
@@ -31,8 +32,8 @@ class Survey:
     """What was seen of some customers: `rows` read, `kept` of them without a gap that leaves them out.
 
     `missing` are gaps by column among all rows; `lows` and `highs` (d,) the ends of measures among those kept; `levels`
-    how many of those kept have each level of a category; `check` a sum over the hashes of keys; `whole_keys` whether
-    keys that a file has as text are whole numbers, all of them.
+    how many of those kept have each level of a category; `check` a sum over the hashes of keys; `keys` how keys
+    are written.
     """
 
     rows: int
@@ -43,7 +44,7 @@ class Survey:
     levels: Mapping[str, Mapping[Level, int]]
     kept_missing: Mapping[str, int]
     check: int
-    whole_keys: bool
+    keys: KeyForm
     sample: BottomRows
 
     def __add__(self, other: "Survey") -> "Survey":
@@ -56,7 +57,7 @@ class Survey:
             {name: _added(self.levels[name], other.levels[name]) for name in self.levels},
             _added(self.kept_missing, other.kept_missing),
             (self.check + other.check) % 2**64,
-            self.whole_keys and other.whole_keys,
+            self.keys + other.keys,
             self.sample + other.sample,
         )
 
@@ -152,17 +153,20 @@ def _survey_block(question: Question, block: pa.Table, hashes: Hashes, part: Par
         {name: _levels(name, block[name], kept) for name in question.categories},
         {name: int((gap & kept).sum()) for name, gap in gaps.items()},
         int(hashes.sum(dtype=np.uint64)),
-        _are_whole(question, block),
+        _form_of_keys(question, block),
         sample,
     )
 
 
-def _are_whole(question: Question, block: pa.Table) -> bool:
-    """Whether keys that are text read as whole numbers, as they would if the file were read at once."""
-    if not pa.types.is_string(block[question.key].type):
-        return False
-    typed = typed_columns(block.select([question.key]), question.rules)
-    return bool(pa.types.is_integer(typed[question.key].type))
+def _form_of_keys(question: Question, block: pa.Table) -> KeyForm:
+    """How keys are written; text is taken for what it would be if the file were read at once."""
+    keys = block[question.key]
+    as_text = pa.types.is_string(keys.type)
+    if as_text:
+        keys = typed_columns(block.select([question.key]), question.rules)[question.key]
+    if pa.types.is_floating(keys.type):
+        return KeyForm.of_numbers(keys.cast(pa.float64()).to_numpy(), as_text=as_text)
+    return KeyForm(words=not pa.types.is_integer(keys.type), as_text=as_text)
 
 
 def refuse_many_levels(name: str, levels: int) -> None:
@@ -197,7 +201,7 @@ def _nothing(question: Question) -> Survey:
         {name: {} for name in question.categories},
         {},
         0,
-        True,
+        KeyForm(),
         BottomRows(question.sample, np.empty(0), empty),
     )
 
@@ -229,9 +233,16 @@ def refuse_gaps(found: Survey, recipes: Mapping[str, Recipe], categories: Sequen
         raise MissingValuesError("missing='drop' leaves nobody: every customer lacks a feature. Fill those with gaps.")
 
 
+def as_whole(keys: pa.ChunkedArray) -> pa.ChunkedArray:
+    """Keys that are whole numbers, written as text or with a decimal point, as whole numbers."""
+    if pa.types.is_string(keys.type) and pc.any(pc.match_substring(keys, ".")).as_py():
+        keys = keys.cast(pa.float64())
+    return keys.cast(pa.int64())
+
+
 def sample_table(found: Survey) -> pd.DataFrame:
     """The customers of the sample, in an order that depends on their keys alone."""
     rows = found.sample.trimmed().rows
-    if found.whole_keys:
-        rows = rows.set_column(0, rows.column_names[0], rows[0].cast(pa.int64()))
+    if found.keys.become_whole:
+        rows = rows.set_column(0, rows.column_names[0], as_whole(rows[0]))
     return to_pandas(rows)

@@ -1,14 +1,14 @@
 """Features learned from everyone in some parts: surveyed, treated, and a coreset of them drawn."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from operator import attrgetter
 from pathlib import Path
 
 import numpy as np
 import pandas as pd
 
-from gauger.columns import Values
+from gauger.columns import Values, about_whole_keys
 from gauger.engine.bottom_rows import share_let_through
 from gauger.engine.crews import Everyone
 from gauger.engine.file_sums import Working
@@ -106,7 +106,7 @@ def treat_parts(parts: Parts, wanted: Wanted, everyone: Everyone, scratch: Path 
     return Treated(
         reader,
         Working(treatments, order),
-        learned_features(guess, table, reader.names, indicators, treatments, recipes),
+        _with_remark(learned_features(guess, table, reader.names, indicators, treatments, recipes), seen),
         table,
         seen,
         on_each(rest, ends),
@@ -135,9 +135,17 @@ def survey_parts(
     )
     held = everyone.hold(f"reading {parts.called()}", survey, question)
     seen: Survey = everyone.crew.total("adding up", attrgetter("survey"), [(one,) for one in held])
+    seen.keys.refuse_fractions(wanted.key)
     refuse_gaps(seen, recipes, wanted.categories)
     refuse_repeated_keys(wanted.key, everyone, held, parts.rules, seen.rows)
     return seen
+
+
+def _with_remark(features: FeatureSet, seen: Survey) -> FeatureSet:
+    """The features, with a remark where keys are read as whole numbers."""
+    if not seen.keys.decimals or not seen.keys.become_whole:
+        return features
+    return replace(features, remarks=(about_whole_keys(features.key), *features.remarks))
 
 
 def _guess(wanted: Wanted, table: pd.DataFrame) -> FeatureSet:

@@ -9,7 +9,16 @@ from numpy.typing import NDArray
 
 from gauger.algorithms import map_jobs
 from gauger.algorithms.statistics import skewness
-from gauger.columns import AnyTable, ColumnFacts, Values, checked_table, refuse_bad_key, refuse_reserved_key
+from gauger.columns import (
+    AnyTable,
+    ColumnFacts,
+    Values,
+    about_whole_keys,
+    checked_table,
+    refuse_bad_key,
+    refuse_reserved_key,
+    whole_keys,
+)
 from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
 from gauger.features.cautions import FeatureFacts, feature_cautions
 from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns
@@ -119,7 +128,8 @@ def prepare(
     settings = TreatmentSettings(missing, cap, transform, scale, weight)
     recipes = settings.by_feature(names, categories)
     refuse_strangers("flag_missing", flag_missing, names)
-    refuse_bad_key(table[key])
+    refuse_bad_key(own := table[key])
+    keys = whole_keys(own)
 
     raw = {name: as_numbers(table, name, {}) for name in names}
     kept = _customers_kept(table, raw, recipes, categories)
@@ -134,8 +144,9 @@ def prepare(
     shares = {name: float(np.nanmean(columns[name])) for name in indicators}
     all_recipes = recipes | settings.of_indicators(indicators, shares, recipes)
 
-    index = pd.Index(chosen[key].to_numpy(copy=True), name=key)
-    remarks = [*_left_out(table, key, [*names, *categories], features), *_dropped(len(index), kept, recipes)]
+    index = pd.Index((keys if kept.all() else keys[kept]).to_numpy(copy=True), name=key)
+    remarks = [] if keys is own else [about_whole_keys(key)]
+    remarks += [*_left_out(table, key, [*names, *categories], features), *_dropped(len(index), kept, recipes)]
     values, treatments, evidence = _treat_all(chosen, columns, all_recipes)
     remarks += feature_cautions(chosen, index, values, evidence, indicators)
     original = pd.DataFrame(columns, index=index, copy=True)

@@ -86,6 +86,5 @@ class Contents:
             *self.migrations.values(),
             *self.outcomes,
         )
-        every = [one for part in parts if part is not None for one in part.remarks]
-        told = [one if self.with_keys else one.anonymous for one in every]
+        told = [one for part in parts if part is not None for one in part.remarks]
         return tuple({(one.code, one.text): one for one in told}.values())

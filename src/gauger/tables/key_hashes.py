@@ -2,6 +2,7 @@
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from gauger.algorithms import hash_numbers, hash_texts
@@ -19,8 +20,8 @@ def _hashes_of_array(keys: pa.Array) -> Hashes:
     if pa.types.is_dictionary(keys.type):
         keys = keys.cast(keys.type.value_type)
     hashes: Hashes = np.empty(len(keys), dtype=np.uint64)
-    if pa.types.is_floating(keys.type) and (keys.cast(pa.int64(), safe=False).cast(keys.type) == keys).all():
-        keys = keys.cast(pa.int64(), safe=False)
+    if pa.types.is_floating(keys.type):  # those that are not whole are refused
+        keys = pc.floor(keys).cast(pa.int64(), safe=False)
     if pa.types.is_integer(keys.type):
         hash_numbers(keys.cast(pa.int64(), safe=False).to_numpy(zero_copy_only=False), hashes)
         return hashes

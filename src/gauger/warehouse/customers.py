@@ -54,6 +54,12 @@ class Customers:
         }
 
     @property
+    def written_key(self) -> str:
+        """The key as results have it: floating-point numbers, which are whole, as whole numbers."""
+        key = sql_name(self.key)
+        return f"CAST({key} AS BIGINT)" if self.relation.kinds[self.key] == FLOAT else key
+
+    @property
     def source(self) -> str:
         """The table, without those whom gaps leave out."""
         return self.source_where()

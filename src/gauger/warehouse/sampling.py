@@ -10,7 +10,7 @@ from gauger.features import FeatureSet, Indicator, Recipe, Treatment, prepare
 from gauger.tables import Session, frame_of, sql_name
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.learning import Learned, learn
-from gauger.warehouse.relations import NUMBERS, TEXT
+from gauger.warehouse.relations import FLOAT, NUMBERS, TEXT
 from gauger.wording import Noun
 
 _MORE, _ALSO = 1.2, 200
@@ -53,6 +53,8 @@ def features_of_sample(session: Session, table: str, wanted: Wanted) -> tuple[Fe
 
 def _as_it_is(customers: Customers, name: str) -> str:
     kind = customers.relation.kinds[name]
+    if name == customers.key and kind == FLOAT:
+        return customers.written_key
     if name in customers.measures and kind in NUMBERS:
         return customers.known(name)
     return f"CAST({sql_name(name)} AS TEXT)" if kind == TEXT else sql_name(name)

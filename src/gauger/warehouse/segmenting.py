@@ -11,7 +11,7 @@ import pandas as pd
 
 from gauger.algorithms.kmeans import Iterated, iterate
 from gauger.clustering import kmeans_refit
-from gauger.columns import Values
+from gauger.columns import Values, about_whole_keys
 from gauger.engine import PartSegments, Wanted, about_left_out, about_sample, about_tiny, refuse_count
 from gauger.features import FeatureSet
 from gauger.models import GATE_SHARE, Exceptions, LearnedFeature, LearnedSegment, NearestCentre, SegmentModel
@@ -23,7 +23,7 @@ from gauger.warehouse.cautions import about_features
 from gauger.warehouse.customers import Customers
 from gauger.warehouse.describing import describe, profile_of, with_what_was_seen
 from gauger.warehouse.learning import Learned, learn
-from gauger.warehouse.relations import relation_of
+from gauger.warehouse.relations import FLOAT, relation_of
 from gauger.warehouse.replacing import refuse_other_study, refuse_taken
 from gauger.warehouse.sampling import as_features, draw_sample
 from gauger.warehouse.seeding import seeded_centres
@@ -266,8 +266,10 @@ def _remarks(learned: Learned, sizes: pd.Series, seg: Segmentation, wanted: Want
     noun = noun_of(wanted)
 
     def said(remark: Remark) -> Remark:
-        return replace(remark, text=noun.said(remark.text, (*remark.features, *remark.who)))
+        return replace(remark, text=noun.said(remark.text, remark.features))
 
+    if learned.customers.relation.kinds[learned.customers.key] == FLOAT:
+        yield about_whole_keys(learned.customers.key)
     yield from map(said, about_left_out(learned.survey, learned.customers.dropped))
     if changed:
         name = learned.customers.relation.name.typed

@@ -6,12 +6,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 import pyarrow as pa
 
+from gauger.columns import KeyForm
 from gauger.engine import MOST_COUNTED, BottomRows, Survey, Wanted, dropped_by, refuse_gaps, refuse_many_levels
 from gauger.errors import ColumnValuesError, KeyColumnError, SettingError
 from gauger.features import LARGEST, Level, Recipe
 from gauger.tables import Session, sql_name, sql_text
 from gauger.warehouse.customers import Customers
-from gauger.warehouse.relations import TEXT, Relation, relation_of
+from gauger.warehouse.relations import FLOAT, TEXT, Relation, relation_of
 from gauger.wording import plural
 
 
@@ -46,7 +47,7 @@ def survey_table(
         {name: _levels(customers, name) for name in wanted.categories},
         {name: kept.rows - kept.known[name] for name in names},
         0,
-        False,
+        KeyForm(),
         BottomRows(1, np.empty(0), pa.table({})),
     )
     refuse_gaps(found, recipes, wanted.categories)
@@ -114,6 +115,8 @@ def refuse_bad_keys(customers: Customers) -> None:
             f"{key!r} is missing in {rows - keys:,} of {rows:,} rows: every customer needs a key. Leave those rows out "
             f"(a view with WHERE {key} IS NOT NULL)."
         )
+    if customers.relation.kinds[key] == FLOAT:
+        _refuse_fractions(customers)
     if is_unique(session, customers.relation, key):
         return
     repeats = f"SELECT 1 AS one FROM {customers.relation.sql} GROUP BY {sql_name(key)} HAVING COUNT(*) > 1"
@@ -123,6 +126,15 @@ def refuse_bad_keys(customers: Customers) -> None:
             f"{again:,} {plural(int(again), 'key')} of {key!r} {plural(int(again), 'stands', 'stand')} in more "
             "than one row: segments need a row a customer. Events become that with `gauger features --in-database`."
         )
+
+
+def _refuse_fractions(customers: Customers) -> None:
+    """Raise KeyColumnError for floating-point keys that are not whole, or too large to be exact."""
+    key = sql_name(customers.key)
+    odd = f"{key} <> ROUND({key}) OR ABS({key}) >= {2.0**53!r}"
+    (count,) = customers.session.row(f"SELECT COUNT(*) FROM {customers.relation.sql} WHERE {odd}")
+    if count:
+        raise KeyColumnError.fractional(customers.key, [], int(count))
 
 
 def is_unique(session: Session, relation: Relation, key: str) -> bool:

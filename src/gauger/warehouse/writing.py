@@ -27,7 +27,13 @@ def write_assignments(
     numbers = {name: customers.known(name) for name in {one.column for one in model.features} & set(customers.measures)}
     dialect = customers.session.dialect
     placed = placing_select(model, customers.relation.sql, chain, dialect, gates, numbers)
-    columns = [sql_name(customers.key), "segment", "segment_name", "distance", *([] if left_out else ["why"])]
+    columns = [
+        f"{customers.written_key} AS {sql_name(customers.key)}",
+        "segment",
+        "segment_name",
+        "distance",
+        *([] if left_out else ["why"]),
+    ]
     kept = f" WHERE why <> {sql_text(MISSING)}" if left_out else ""
     make_table(customers.session, into, f"SELECT {', '.join(columns)} FROM ({placed}) AS placed{kept}")
 
