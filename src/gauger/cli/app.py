@@ -1,5 +1,6 @@
 """The `gauger` command: which commands there are, and what happens when one fails."""
 
+import contextlib
 import io
 import os
 import signal
@@ -57,6 +58,18 @@ class _Commands(TyperGroup):
             if not _comes_from_ctrl_c(error):
                 raise
             _stop()
+
+
+def _give_up_printing() -> None:
+    """Let what is still to be printed go nowhere: a full disk would refuse it once more at the very end."""
+    with contextlib.suppress(OSError, ValueError):
+        nowhere = os.open(os.devnull, os.O_WRONLY)
+        os.dup2(nowhere, sys.stdout.fileno())
+        os.close(nowhere)
+
+
+def _of_file(error: OSError) -> str:
+    return f" ({error.filename})" if error.filename else ""
 
 
 def _stop() -> NoReturn:
@@ -124,4 +137,15 @@ def main() -> None:
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")  # a terminal that lacks a sign gets a question mark, not a crash
-    app(prog_name="gauger")
+    try:
+        try:
+            app(prog_name="gauger")
+        finally:
+            sys.stdout.flush()  # here, where a full disk can still be reported in words
+    except OSError as error:
+        _give_up_printing()
+        if not isinstance(error, BrokenPipeError):  # whoever read the output has had enough
+            from gauger.cli import console
+
+            console.fault(f"stopped by the system: {error.strerror or error}{_of_file(error)}.")
+        sys.exit(FAULT)

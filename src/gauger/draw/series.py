@@ -16,7 +16,7 @@ from gauger.draw.typeface import AXIS, SMALL
 from gauger.errors import SettingError
 from gauger.profiling import pattern_of
 from gauger.segmentation import Segmentation
-from gauger.wording import listed, plural
+from gauger.wording import data_rows, listed, plural
 
 MOST_PANELS = 12
 """Panels that can be read."""
@@ -103,7 +103,10 @@ def _values(seg: Segmentation, *, relative: bool) -> NDArray[np.float64]:
     means = values.mean(axis=1, keepdims=True)
     flat = np.flatnonzero(np.abs(means[:, 0]) <= 1e-12 * np.abs(values).max(axis=1))
     if flat.size:
-        raise SettingError(f"the series of {seg.features.keys[flat[0]]} has a mean of 0: nothing to be relative to.")
+        raise SettingError(
+            f"{len(flat):,} {plural(len(flat), 'series has', 'series have')} a mean of 0, so nothing to be relative to "
+            f"({data_rows([int(one) for one in flat[:3]])})."
+        )
     return np.asarray(values / means)
 
 

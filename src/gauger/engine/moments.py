@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms.kmeans import BLOCK_ROWS, WholeSums, moments_block, steps_for
+from gauger.algorithms.kmeans import BLOCK_ROWS, WholeSums, moments_block, square_steps_for, steps_for
 from gauger.columns import Values
 
 Whole = NDArray[np.int64]
@@ -34,11 +34,12 @@ class Moments:
     def with_block(self, columns: Values, codes: NDArray[np.int32]) -> "Moments":
         """These and those of some rows: columns (d, n), NaN for gaps, codes (n,) from 0."""
         found = self
-        scales, square_scales = (2.0 ** steps.astype(np.float64) for steps in self._steps())
+        steps, squared = self._steps()
+        scale, one, other = (2.0 ** own.astype(np.float64) for own in (steps, squared // 2, squared - squared // 2))
         for start in range(0, columns.shape[1], BLOCK_ROWS):
             stop = min(start + BLOCK_ROWS, columns.shape[1])
             known, sums, squares = (np.zeros(self.known.shape, dtype=np.int64) for _ in range(3))
-            moments_block(columns, codes, start, stop, self.lows, scales, square_scales, known, sums, squares)
+            moments_block(columns, codes, start, stop, self.lows, scale, one, other, known, sums, squares)
             found += Moments(self.lows, self.spans, known, WholeSums.of(sums), WholeSums.of(squares))
         return found
 
@@ -48,7 +49,7 @@ class Moments:
         )
 
     def _steps(self) -> tuple[Whole, Whole]:
-        return steps_for(self.spans), steps_for(self.spans**2)
+        return steps_for(self.spans), square_steps_for(self.spans)
 
     def of_everyone(self) -> "Moments":
         """Those of all segments together (1, d)."""
@@ -66,9 +67,11 @@ class Moments:
     def deviations(self) -> Values:
         """Standard deviations (k, d), of all values rather than of a sample; NaN where there is no value."""
         steps, square_steps = self._steps()
+        units = np.frexp(self.spans)[1]  # so that no square leaves the range of numbers
         with np.errstate(invalid="ignore"):
-            mean = self.sums.values(steps) / self.known
-            return np.asarray(np.sqrt(np.maximum(self.squares.values(square_steps) / self.known - mean**2, 0.0)))
+            mean = self.sums.values(steps + units) / self.known
+            square = self.squares.values(square_steps + 2 * units) / self.known
+            return np.asarray(np.ldexp(np.sqrt(np.maximum(square - mean**2, 0.0)), units))
 
     def square_sums(self) -> Values:
         """The sums of the squares of values less the low ends (k, d)."""

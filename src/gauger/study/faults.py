@@ -1,6 +1,5 @@
 """What is wrong with a plan, fault by fault: the line, the setting, and what it may be."""
 
-import tomllib
 import types
 import typing
 from collections.abc import Iterator, Mapping, Sequence
@@ -11,7 +10,8 @@ from pydantic import BaseModel, ValidationError
 
 from gauger.clustering import METHODS
 from gauger.study.plan import Plan
-from gauger.wording import listed, nearest
+from gauger.study.toml_lines import Place, TomlLines
+from gauger.wording import listed, nearest, plural
 
 _KINDS = {
     "string_type": "text in quotes",
@@ -27,57 +27,44 @@ _KINDS = {
 }
 """What a setting must be, by the kind of pydantic's complaint."""
 
-Place = tuple[str | int, ...]
+_MOST_FAULTS = 20
+"""Faults that are listed: more than anyone mends at a time; chosen by us."""
 
 
 def faults_of(text: str, content: Mapping[str, Any], error: ValidationError) -> list[str]:
-    """A line for each fault, in the order of the file."""
-    told: dict[Place, list[str]] = {}
+    """A line for each fault, in the order of the file; of very many the first, and how many more there are."""
+    lines, found = TomlLines(text), _by_place(content, error)
+    ordered = sorted(found, key=lines.line_of)
+    told = [
+        f"line {lines.line_of(place)}, {_path(place)}: {_joined(_words(found[place], place, content))}"
+        for place in ordered[:_MOST_FAULTS]
+    ]
+    more = len(ordered) - _MOST_FAULTS
+    return [*told, f"and {more:,} more {plural(more, 'fault')} below"] if more > 0 else told
+
+
+def _by_place(content: Mapping[str, Any], error: ValidationError) -> dict[Place, list[tuple[Any, Place]]]:
+    """The complaints by the place they are about, each with the alternatives that pydantic tried."""
+    found: dict[Place, list[tuple[Any, Place]]] = {}
     for one in error.errors():
         place, rest = _within(content, one["loc"], missing=one["type"] == "missing")
-        said = told.setdefault(place, [])
+        found.setdefault(place, []).append((one, rest))
+    return found
+
+
+def _words(complaints: Sequence[tuple[Any, Place]], place: Place, content: Mapping[str, Any]) -> list[str]:
+    said: list[str] = []
+    for one, rest in complaints:
         word = _in_words(one, place, content)
         if word not in said and not (rest and one["type"] == "literal_error" and said):
             said.append(word)
-    lines = {place: line_of(text, place) for place in told}
-    ordered = sorted(told, key=lambda place: lines[place])
-    return [f"line {lines[place]}, {_path(place)}: {_joined(told[place])}" for place in ordered]
+    return said
 
 
 def told_faults(content: Mapping[str, Any], error: ValidationError) -> list[tuple[str, str]]:
     """Each setting that is wrong, and how: of what was typed, not of a file."""
-    told: dict[Place, list[str]] = {}
-    for one in error.errors():
-        place, _ = _within(content, one["loc"], missing=one["type"] == "missing")
-        told.setdefault(place, []).append(_in_words(one, place, content))
-    return [(_path(place), _joined(words)) for place, words in told.items()]
-
-
-def line_of(text: str, place: Place) -> int:
-    """The line, from 1, where a setting is first there in full; of what is nowhere, that of the part it belongs to.
-
-    Every beginning of the file that is TOML in itself is read; the setting begins after the last one without it.
-    """
-    lines = text.split("\n")
-    for depth in range(len(place), 0, -1):
-        start = 0
-        for end in range(1, len(lines) + 1):
-            try:
-                content = tomllib.loads("\n".join(lines[:end]))
-            except tomllib.TOMLDecodeError:
-                continue
-            if _has(content, place[:depth]):
-                return _first_written(lines, start, end)
-            start = end
-    return 1
-
-
-def _first_written(lines: Sequence[str], start: int, end: int) -> int:
-    """The first line between two that is neither empty nor a comment."""
-    for index in range(start, end):
-        if lines[index].strip() and not lines[index].lstrip().startswith("#"):
-            return index + 1
-    return end
+    found = _by_place(content, error)
+    return [(_path(place), _joined([_in_words(one, place, content) for one, _ in own])) for place, own in found.items()]
 
 
 def _has(content: Any, place: Place) -> bool:

@@ -1,6 +1,5 @@
 """A study's folder, opened: its table, features, segments, profile, model, names and plan, each made when asked for."""
 
-import json
 from dataclasses import dataclass, replace
 from functools import cached_property
 from os import PathLike
@@ -10,6 +9,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 from pandas.api import types
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from gauger.clustering import refit_of, rule_of, words_of
 from gauger.errors import StudyError
@@ -18,7 +18,7 @@ from gauger.models import SegmentModel, load_model
 from gauger.profiling import Profile, checked_assignments
 from gauger.profiling import profile as profile_of
 from gauger.readable import Readable
-from gauger.remarks import Remark, attach_remarks, remark_from, remarks_of
+from gauger.remarks import Remark, attach_remarks, remarks_of
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, distances_to_own, segmentation_from_codes
 from gauger.study.files import BEHAVIOUR, MODEL, REMARKS, SAMPLE, read_assignments, study_folder
 from gauger.study.in_place import nobody_of, profile_in_place
@@ -36,6 +36,20 @@ from gauger.study.sources import (
 from gauger.tables import Standing, approve_typed, is_url, new_name, read_table, standing_in, transaction
 from gauger.warehouse import refuse_other_study
 from gauger.wording import Noun, listed, plural
+
+
+class _RemarkForm(BaseModel):
+    """A remark as remarks.json has it; what another version adds is passed over."""
+
+    model_config = ConfigDict(strict=True)
+
+    code: str
+    text: str
+    features: list[str] = Field(default_factory=list)
+    segments: list[int] = Field(default_factory=list)
+
+
+_REMARKS = TypeAdapter(list[_RemarkForm])
 
 _OWN_COLUMNS = ("segment", "segment_name", "distance")
 
@@ -189,10 +203,10 @@ class Study(Readable):
         if not file.is_file():
             return ()
         try:
-            content = json.loads(file.read_text(encoding="utf-8"))
-            return tuple(map(remark_from, content))
-        except (ValueError, KeyError, TypeError) as error:
+            found = _REMARKS.validate_json(file.read_bytes())
+        except (ValidationError, RecursionError) as error:
             raise StudyError(f"{file} is damaged. Remove it, or segment again.") from error
+        return tuple(Remark(one.code, one.text, tuple(one.features), tuple(one.segments)) for one in found)
 
     @property
     def noun(self) -> Noun:

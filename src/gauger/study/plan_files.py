@@ -99,6 +99,8 @@ def plan_from_text(text: str, file: Path) -> Plan:
         content = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise PlanError(f"{file.name} cannot be read as TOML: {error}.") from error
+    except RecursionError as error:
+        raise PlanError(f"{file.name} cannot be read as a plan: its lists or tables are nested too deeply.") from error
     _refuse_other_forms(file, content)
     try:
         return Plan.model_validate(content)

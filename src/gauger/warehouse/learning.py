@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gauger.algorithms.kmeans import WholeSums, steps_for
+from gauger.algorithms.kmeans import WholeSums, square_steps_for, steps_for
 from gauger.columns import Values
 from gauger.engine import (
     BeforeScale,
@@ -159,11 +159,12 @@ def moments_in(
     asked = []
     for column, low, span in zip(columns, lows.tolist(), spans.tolist(), strict=True):
         gap = f"({sql_less(column, low)})"
-        step, square = (int(steps_for(np.array([size]))[0]) for size in (span, span**2))
+        step, square = (int(steps(np.array([span]))[0]) for steps in (steps_for, square_steps_for))
+        factors = times_power(gap, square // 2), times_power(gap, square - square // 2)
         asked += [
             f"COUNT({column})",
             dialect.whole_sum(times_power(gap, step)),
-            dialect.whole_sum(times_power(f"{gap} * {gap}", square)),
+            dialect.whole_sum(" * ".join(f"({one})" for one in factors)),
         ]
     group = f"{by}, " if by else ""
     return f"SELECT {group}{', '.join([*asked, *also])} FROM {source}{f' GROUP BY {by}' if by else ''}"

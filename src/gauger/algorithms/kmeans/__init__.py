@@ -1,7 +1,15 @@
 """k-means on arrays: seedings, raced starts, Lloyd's iterations with Hamerly's bounds, mergeable sums, coresets."""
 
 from gauger.algorithms.kmeans.compiling import compile_kmeans, is_compiled
-from gauger.algorithms.kmeans.exact_sums import BITS, BLOCK_ROWS, WholeSums, look_block, moments_block, steps_for
+from gauger.algorithms.kmeans.exact_sums import (
+    BITS,
+    BLOCK_ROWS,
+    WholeSums,
+    look_block,
+    moments_block,
+    square_steps_for,
+    steps_for,
+)
 from gauger.algorithms.kmeans.iterating import Iterated, SegmentSums, SumSource, begin_anew, iterate
 from gauger.algorithms.kmeans.kernels import refill
 from gauger.algorithms.kmeans.lloyd import (
@@ -57,6 +65,7 @@ __all__ = [
     "seed_plusplus",
     "small_fit",
     "split_centres",
+    "square_steps_for",
     "squares_to_own",
     "steps_for",
     "sums_of",

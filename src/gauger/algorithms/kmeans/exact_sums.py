@@ -32,6 +32,15 @@ def steps_for(largest: Values) -> Whole:
     return np.array([BITS - frexp(max(float(one), np.finfo(float).tiny))[1] for one in largest], dtype=np.int64)
 
 
+def square_steps_for(largest: Values) -> Whole:
+    """The same for the squares of such values, which may themselves be smaller or larger than any number."""
+    found = []
+    for one in largest:
+        part, exponent = frexp(max(float(one), np.finfo(float).tiny))
+        found.append(BITS - 2 * exponent - frexp(part * part)[1])
+    return np.array(found, dtype=np.int64)
+
+
 @dataclass(frozen=True, eq=False)
 class WholeSums:
     """Exact sums (any shape) of values in steps of 2 ** -exponent, as whole numbers: high * 2 ** 32 + low."""
@@ -126,18 +135,19 @@ def look_block(
 
 
 @njit(nogil=True, cache=True)
-def moments_block(columns, codes, start, stop, lows, scales, square_scales, known, sums, squares):
+def moments_block(columns, codes, start, stop, lows, scales, one_scales, other_scales, known, sums, squares):
     """Add up the rows start … stop by segment: of every column the values that are there, less its low end.
 
     columns (d, n) with NaN for gaps, codes (n,) from 0; adds to known (k, d), sums (k, d) and squares (k, d) of whole
-    numbers, scales (d,) and square_scales (d,) being powers of two.
+    numbers. All scales (d,) are powers of two; the two factors of a square have one each, because their product may be
+    beyond what a number holds.
     """
     for f in range(columns.shape[0]):
-        low, scale, square_scale = lows[f], scales[f], square_scales[f]
+        low, scale, one_scale, other_scale = lows[f], scales[f], one_scales[f], other_scales[f]
         for r in range(start, stop):
             value = columns[f, r] - low
             if value == value:
                 j = codes[r]
                 known[j, f] += 1
                 sums[j, f] += np.int64(np.rint(value * scale))
-                squares[j, f] += np.int64(np.rint(value * value * square_scale))
+                squares[j, f] += np.int64(np.rint((value * one_scale) * (value * other_scale)))
