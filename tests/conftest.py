@@ -44,6 +44,12 @@ def pytest_configure(config: pytest.Config) -> None:
         assert not any(half.wait() for half in halves)
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _own_state(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """Keep what Gauger remembers for a user out of the user's own folder."""
+    os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
+
+
 @pytest.fixture(scope="session")
 def world() -> World:
     return build_world()

@@ -36,6 +36,24 @@ def emails_in(column: pd.Series) -> "pd.Series[Any]":
     return found
 
 
+def mailboxes_of(found: "pd.Series[Any]", *, together: bool) -> "pd.Series[Any]":
+    """What tells people apart by their e-mail addresses: each address as `emails_in` gives it, in folded case.
+
+    So `straße@…` and `STRASSE@…` are one person; and, where sub-addresses belong `together`, so are `name@…` and
+    `name+shop@…`, which most providers deliver to the same person.
+    """
+    return found.map(lambda own: tuple(dict.fromkeys(mailbox_of(one, together=together) for one in own)))
+
+
+def mailbox_of(address: str, *, together: bool) -> str:
+    """An address in folded case, and without its sub-address where these belong `together`."""
+    name, _, domain = address.rpartition("@")
+    name = unicodedata.normalize("NFKC", unicodedata.normalize("NFKC", name).casefold())
+    if together:
+        name = name[:1] + name[1:].partition("+")[0]  # what begins with + has no name before it
+    return f"{name}@{domain}"
+
+
 def phones_in(column: pd.Series, region: str | None) -> "pd.Series[Any]":
     """The telephone numbers in each cell, as a tuple of E.164 forms (+ and digits); empty where there is none.
 

@@ -17,8 +17,9 @@ STEPS = (
     CONTACTED,
 )
 DUPLICATE_RULE = (
-    "contacts with the same e-mail address or the same telephone number, in whatever form they are written, also by "
-    "way of a third, are one person; of those who may be contacted the one with the lowest key goes."
+    "contacts with the same e-mail address (whatever its case and, unless these are kept apart, its sub-address) or "
+    "the same telephone number, in whatever form they are written, also by way of a third, are one person; of those "
+    "who may be contacted the one with the lowest key goes."
 )
 
 _YES = frozenset({"1", "1.0", "true", "t", "yes", "y"})

@@ -31,6 +31,7 @@ class HandOffSettings:
     phone: str | None = "phone"
     region: str | None = None
     refusal_binds: str = "person"
+    sub_addresses: str = "together"
     unreadable: str = "refuse"
     format: str = "csv"
     base_rate: float = 0.02
@@ -67,6 +68,7 @@ class HandOffSettings:
             raise SettingError.not_one_of("format", self.format, (*FORMATS, "a database's URL"))
         for name, given, words in (
             ("refusal_binds", self.refusal_binds, ("person", "customer")),
+            ("sub_addresses", self.sub_addresses, ("together", "apart")),
             ("unreadable", self.unreadable, ("refuse", "skip")),
         ):
             if given not in words:
@@ -79,11 +81,13 @@ class HandOffSettings:
             "columns": columns,
             "holdout": self.holdout,
             "refusal_binds": self.refusal_binds,
+            "sub_addresses": self.sub_addresses,
             "suppression": {
                 "read": account.read,
                 "matched": account.matched,
                 "nobody": account.nobody,
                 "unreadable": account.unreadable,
+                "by_sub_address": account.by_sub_address,
             },
             "consent": self.consent if self.consent is not None else "not needed, as the caller said",
             "address": self.address,

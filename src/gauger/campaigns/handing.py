@@ -164,7 +164,7 @@ def _travelled(
     """Every customer at the step where it left, or in its arm; what became of the suppression list; the remarks."""
     key, email, phone, region = str(customers.columns[0]), settings.email, settings.phone, settings.region
     contacts = _contacts(contacts, key, [settings.consent, *(settings.columns or ()), settings.address])
-    people = People.of(contacts, email, phone, region)
+    people = People.of(contacts, email, phone, region, together=settings.sub_addresses == "together")
     suppression = Suppression.of(settings.suppress, key=key, email=email, phone=phone, region=region)
     if settings.unreadable == "refuse":
         suppression.refuse_unreadable()

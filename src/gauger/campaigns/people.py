@@ -9,26 +9,34 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from gauger.campaigns.addresses import emails_in, first_of, phones_in
+from gauger.campaigns.addresses import emails_in, first_of, mailboxes_of, phones_in
 
 Mask = NDArray[np.bool_]
 
 
 @dataclass(frozen=True, eq=False)
 class People:
-    """Contacts (n,) with their addresses, as tuples of one form each, None for a column there is not; and the `person`
-    (n,) that each is."""
+    """Contacts (n,) with their addresses, as tuples of one form each, None for a column there is not; the `mailboxes`
+    that tell people apart by e-mail; and the `person` (n,) that each contact is.
+
+    Addresses that differ only in their sub-address (`name+shop@…`) are one person's where they belong `together`.
+    """
 
     emails: "pd.Series[Any] | None"
     phones: "pd.Series[Any] | None"
+    mailboxes: "pd.Series[Any] | None"
+    together: bool
     person: NDArray[np.intp]
 
     @classmethod
-    def of(cls, contacts: pd.DataFrame, email: str | None, phone: str | None, region: str | None) -> "People":
+    def of(
+        cls, contacts: pd.DataFrame, email: str | None, phone: str | None, region: str | None, *, together: bool
+    ) -> "People":
         """The people in a table of contacts, by the columns of addresses that it has."""
         emails = emails_in(contacts[email]) if email is not None and email in contacts.columns else None
         phones = phones_in(contacts[phone], region) if phone is not None and phone in contacts.columns else None
-        return cls(emails, phones, _persons(len(contacts), emails, phones))
+        mailboxes = None if emails is None else mailboxes_of(emails, together=together)
+        return cls(emails, phones, mailboxes, together, _persons(len(contacts), mailboxes, phones))
 
     def usable(self, kind: str) -> "pd.Series[str] | None":
         """The first address of a kind ("email" or "phone") of each contact, missing where there is none."""

@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.campaigns.addresses import emails_in, phones_in, plain_text
+from gauger.campaigns.addresses import emails_in, mailbox_of, mailboxes_of, phones_in, plain_text
 from gauger.campaigns.people import People
 from gauger.columns import checked_table, is_table, keys_as_text
 from gauger.errors import ColumnValuesError, SettingError, UnknownColumnError
@@ -23,11 +23,13 @@ _ZEROS = re.compile(r"^0+(?=.)")
 
 @dataclass(frozen=True)
 class Account:
-    """How many entries of a suppression list were `read`, `matched` somebody, matched nobody, or were `unreadable`."""
+    """How many entries of a suppression list were `read`, `matched` somebody, matched nobody, or were `unreadable`; and
+    how many of the matched found somebody `by_sub_address`, who is written with another one than the entry."""
 
     read: int
     matched: int
     unreadable: int
+    by_sub_address: int
 
     @property
     def nobody(self) -> int:
@@ -85,18 +87,24 @@ class Suppression:
         exact = keys_as_text(pd.Series(keys)).to_numpy(dtype=object)
         named = np.zeros(len(keys), dtype=np.bool_)
         indices = {"exact": _places(exact), "loose": _places([loose_key(one) for one in exact])}
-        by_email, by_phone = (_places_of_cells(column) for column in (people.emails, people.phones))
-        matched = 0
+        by_email, by_phone = (_places_of_cells(column) for column in (people.mailboxes, people.phones))
+        apart = None if people.emails is None else mailboxes_of(people.emails, together=False)
+        by_address = _places_of_cells(apart)
+        matched, by_sub_address = 0, 0
         for entry in self.entries:
             own: list[int] = []
             if entry.key is not None:
                 own += indices["exact"].get(entry.key) or indices["loose"].get(loose_key(entry.key), [])
-            own += [index for address in entry.emails for index in by_email.get(address, [])]
             own += [index for number in entry.phones for index in by_phone.get(number, [])]
+            plain = [index for one in entry.emails for index in by_address.get(mailbox_of(one, together=False), [])]
+            boxes = {mailbox_of(one, together=people.together) for one in entry.emails}
+            mailed = [index for box in boxes for index in by_email.get(box, [])]
+            by_sub_address += bool(set(mailed) - set(plain) - set(own))
+            own += mailed
             matched += bool(own)
             named[own] = True
         unreadable = sum(not entry.readable for entry in self.entries)
-        return named, Account(len(self.entries), matched, unreadable)
+        return named, Account(len(self.entries), matched, unreadable, by_sub_address)
 
     def refuse_unreadable(self) -> None:
         """Raise ColumnValuesError, by row and never by what it says, where an entry cannot be read."""
@@ -122,6 +130,11 @@ def about_suppression(account: Account) -> Iterator[Remark]:
         return
     entries = f"{account.read:,} suppression {plural(account.read, 'entry was', 'entries were')} read"
     parts = [f"{account.matched:,} {plural(account.matched, 'matches', 'match')} somebody of the contacts"]
+    if account.by_sub_address:
+        parts[0] += (
+            f" ({account.by_sub_address:,} {plural(account.by_sub_address, 'finds', 'find')} further contacts by a "
+            "sub-address, such as name+shop@…; to keep these apart: --sub-addresses apart)"
+        )
     if account.nobody:
         parts.append(f"{account.nobody:,} {plural(account.nobody, 'matches', 'match')} nobody")
     if account.unreadable:

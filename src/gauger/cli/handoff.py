@@ -44,6 +44,9 @@ def handoff(
     refusal_binds: Annotated[
         str, option("person|customer", "Whom a refusal of consent binds: all who share the address, or only that one.")
     ] = "person",
+    sub_addresses: Annotated[
+        str, option("together|apart", "Whether name@… and name+shop@… are one person; a suppression entry stops both.")
+    ] = "together",
     skip_unreadable: Annotated[
         bool, typer.Option("--skip-unreadable", help="Go on without suppression entries that cannot be read.")
     ] = False,
@@ -89,6 +92,7 @@ def handoff(
         consent=None if consent == _NO_CONSENT else consent,
         region=region,
         refusal_binds=refusal_binds,
+        sub_addresses=sub_addresses,
         unreadable="skip" if skip_unreadable else "refuse",
         min_size=min_size,
         match_on=split_names(match_on or ""),

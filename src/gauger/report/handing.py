@@ -31,6 +31,7 @@ def hand_off(
     phone: str | None = "phone",
     region: str | None = None,
     refusal_binds: str = "person",
+    sub_addresses: str = "together",
     unreadable: str = "refuse",
     format: str = "csv",  # noqa: A002 - the word for it
     base_rate: float = 0.02,
@@ -83,6 +84,9 @@ def hand_off(
         The country (ISO 3166, such as "GB") of telephone numbers that do not say theirs.
     refusal_binds : {"person", "customer"}
         Whom a refusal of consent binds: all who share the address, or only that contact.
+    sub_addresses : {"together", "apart"}
+        Whether `name@…` and `name+shop@…` are one person, as most providers deliver them; a suppression entry then
+        stops both.
     unreadable : {"refuse", "skip"}
         What to do with entries of the suppression list that cannot be read.
     format : str
@@ -145,6 +149,7 @@ def hand_off(
         phone=phone,
         region=region,
         refusal_binds=refusal_binds,
+        sub_addresses=sub_addresses,
         unreadable=unreadable,
         format=format,
         base_rate=base_rate,

@@ -233,6 +233,7 @@ class HandOffPart(PlanPart):
     consent: str = "consent_email"
     region: str | None = None
     refusal_binds: word(("person", "customer")) = "person"  # type: ignore[valid-type]
+    sub_addresses: word(("together", "apart")) = "together"  # type: ignore[valid-type]
     unreadable: word(("refuse", "skip")) = "refuse"  # type: ignore[valid-type]
     min_size: Annotated[int, Field(ge=0)] = 0
     match_on: list[str] = Field(default_factory=list)

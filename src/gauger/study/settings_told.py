@@ -121,6 +121,7 @@ TOLD = {
         "consent": "The column that says yes or no; `none` if none is needed.",
         "region": "The country of telephone numbers without one, such as `GB`.",
         "refusal_binds": "Whether a no binds all who share the address, or only who said it.",
+        "sub_addresses": "Whether name@… and name+shop@… are one person.",
         "unreadable": "What happens when a suppression entry cannot be read.",
         "min_size": "Segments that fewer could be contacted of are left out.",
         "match_on": "Addresses of which files of hashes are written.",

@@ -177,11 +177,22 @@ def _engine(url: "URL", shown: str, *, only_reads: bool) -> "Engine":
             return sa.create_engine(url.set(query={}), creator=lambda: sqlite3.connect(name, uri=True))
         if url.drivername in ("postgres", "postgresql"):
             url = url.set(drivername="postgresql+psycopg")
-        return sa.create_engine(url)
+        engine = sa.create_engine(url)
     except ModuleNotFoundError as error:
         raise DatabaseError(
             f"{shown} needs the Python package {error.name!r} to be reached. For PostgreSQL: pip install 'gauger[sql]'."
         ) from None
+    if url.get_backend_name() == "sqlite":
+        _with_whole_transactions(engine)
+    return engine
+
+
+def _with_whole_transactions(engine: "Engine") -> None:
+    """Let tables of SQLite be made inside the transaction, which its driver otherwise begins after them."""
+    import sqlalchemy as sa
+
+    sa.event.listen(engine, "connect", lambda connection, _: setattr(connection, "isolation_level", None))
+    sa.event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN"))
 
 
 def _refuse_missing_file(url: "URL", sent: SentUrl) -> None:

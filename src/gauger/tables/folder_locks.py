@@ -41,6 +41,12 @@ def locked(folder: Path, *, patience: float = PATIENCE) -> Iterator[None]:
     except PermissionError:
         yield  # another user's lock, who cannot write our files; or a folder that refuses them soon enough
         return
+    except OSError as error:
+        if isinstance(error, OutputError):
+            raise
+        raise OutputError(
+            f"{own / LOCK} cannot be used as a lock: {error.strerror}. Remove it, and try again."
+        ) from error
     token = _held.set(_held.get() | {own})
     try:
         yield

@@ -109,7 +109,12 @@ def transaction(
         fetch("BEGIN TRANSACTION")
         yield Session(dialect, source, fetch, told)
         ready()
-        fetch("COMMIT")
+        _commit(fetch)
+
+
+def _commit(fetch: Callable[[str], list[Row]]) -> None:
+    """Keep what a transaction of an embedded database has done."""
+    fetch("COMMIT")
 
 
 def file_of(source: str) -> Path:

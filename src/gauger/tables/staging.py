@@ -120,6 +120,8 @@ def _on_disk(results: Path, *, also_folders: bool) -> tuple[str, ...]:
     """Give files their rights and put them on the disk; their names."""
     files = []
     for path in (*sorted(results.rglob("*")), results):
+        if any(part.startswith(PREFIX) for part in path.relative_to(results).parts):
+            continue
         if path.is_dir():
             if also_folders:
                 path.chmod(_OWN_FOLDER)
