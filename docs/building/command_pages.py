@@ -64,7 +64,9 @@ where `--out` says, and ends with what to type next. Where a study stands, nothi
 - `gauger --install-completion` lets the Tab key of your shell complete commands, options, columns of the table that you have
   typed, and words.
 - Environment variables: `GAUGER_THREADS` (how many threads), `GAUGER_MEMORY_GB` (how much memory there is, where the system
-  says something else), `TMPDIR` (where large intermediate files go).
+  says something else), `TMPDIR` (where large intermediate files go), `GAUGER_PASSWORD` (the password that was typed into a
+  URL, for later runs), `GAUGER_TRUST_PLANS` (1: use the databases and queries that plans name without asking, for scheduled
+  jobs).
 """
 
 

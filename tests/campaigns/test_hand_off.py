@@ -207,7 +207,13 @@ def test_what_must_not_be_contacted_is_found_however_it_is_written(tmp_path: Pat
     codes = _assigned({"a1": 1, "b2": 1})
     made = gauger.hand_off(codes, people, tmp_path / "out", campaign="x", suppress=suppress, region="GB", holdout=0.0)
     assert _steps(made) == {"a1": "suppressed", "b2": "contacted"}
-    assert made.manifest["settings"]["suppression"] == {"read": 1, "matched": 1, "nobody": 0, "unreadable": 0}
+    assert made.manifest["settings"]["suppression"] == {
+        "read": 1,
+        "matched": 1,
+        "nobody": 0,
+        "unreadable": 0,
+        "by_sub_address": 0,
+    }
 
 
 def test_a_key_that_is_somebodys_exactly_names_nobody_else(tmp_path: Path) -> None:
@@ -230,7 +236,13 @@ def test_every_entry_is_accounted_for_and_what_cannot_be_read_stops_the_hand_off
     assert "not an address" not in str(told.value)
     assert not (tmp_path / "out").exists()
     made = gauger.hand_off(codes, people, tmp_path / "out", **asked, unreadable="skip")
-    assert made.manifest["settings"]["suppression"] == {"read": 4, "matched": 2, "nobody": 1, "unreadable": 1}
+    assert made.manifest["settings"]["suppression"] == {
+        "read": 4,
+        "matched": 2,
+        "nobody": 1,
+        "unreadable": 1,
+        "by_sub_address": 0,
+    }
     (remark,) = [one for one in made.remarks if one.code == "suppression-read"]
     assert (
         "4 suppression entries were read: 2 match somebody of the contacts, 1 matches nobody, 1 could not"

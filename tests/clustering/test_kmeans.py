@@ -2,6 +2,7 @@
 
 import itertools
 import os
+import re
 import subprocess
 import sys
 from collections.abc import Callable
@@ -171,14 +172,19 @@ def test_the_course_and_the_starts_tell_how_it_went(demo_features: gauger.Featur
     assert seg.explained == pytest.approx(1.0 - seg.wcss / total)
 
 
-def test_far_customers_are_remarked_with_their_keys(features_of: Make) -> None:
+def test_far_customers_are_remarked_with_the_condition_that_lists_them(features_of: Make) -> None:
     rng = np.random.default_rng(5)
     values = np.concatenate([rng.normal(size=(300, 2)), rng.normal(size=(300, 2)) + 8.0, [[30.0, -20.0]]])
     seg = gauger.segment_by_kmeans(features_of(values), 2)
     (remark,) = seg.remarks
     assert remark.code == "far-customers"
-    assert remark.text.startswith("1 customer lies (c00600) far from every centre")
-    assert remark.segments == (int(seg.codes[600]),)
+    assert remark.text.startswith("1 customer lies far from every centre")
+    assert "c00600" not in remark.text
+    home = int(seg.codes[600])
+    assert remark.segments == (home,)
+    limit = re.search(rf"--members {home} --where 'distance > ([\d.]+)'", remark.text)[1]
+    assert gauger.members(seg, segment=home, where=f"distance > {limit}")["who"].tolist() == ["c00600"]
+    assert not (seg.distances > float(limit))[:600].any()
 
 
 def test_running_out_of_rounds_is_said(demo_features: gauger.FeatureSet) -> None:
@@ -189,13 +195,14 @@ def test_running_out_of_rounds_is_said(demo_features: gauger.FeatureSet) -> None
     assert remark.text.startswith("stopped after 2 iterations with ")
 
 
-def test_a_tiny_segment_is_remarked_with_its_keys(features_of: Make) -> None:
+def test_a_tiny_segment_is_remarked_with_the_command_that_lists_it(features_of: Make) -> None:
     values = np.concatenate([np.random.default_rng(3).normal(size=(200, 2)), [[500.0, 500.0]]])
     seg = gauger.segment_by_kmeans(features_of(values), 2)
     (remark,) = seg.remarks
     assert remark.code == "tiny-segment"
     assert remark.segments == (2,)
-    assert "segment 2 has 1 customer (c00200)" in remark.text
+    assert remark.text.startswith("segment 2 has 1 customer: at most 1% of all.")
+    assert "gauger profile STUDY --members 2" in remark.text
 
 
 @pytest.mark.parametrize(

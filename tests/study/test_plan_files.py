@@ -181,17 +181,36 @@ def test_what_is_no_plan_or_another_version_is_refused_by_name(tmp_path: Path) -
         gauger.read_plan(tmp_path / "p.toml")
 
 
-def test_no_plan_holds_a_password_and_the_environment_gives_it(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_no_plan_holds_a_password() -> None:
     for url in ("postgresql://me:secret@h/d", "postgresql://h/d?password=secret", "mysql://h/d?api_token=secret"):
         with pytest.raises(PlanError, match=r"a plan holds no password: write \$\{NAME\}") as caught:
             plan_from_text(f'key = "a"\n[source]\nurl = "{url}"\ntable = "t"\n', Path("plan.toml"))
         assert "secret" not in str(caught.value)
     plan = plan_from_text('key = "a"\n[source]\nurl = "postgresql://me:${SHOP}@h/d"\ntable = "t"\n', Path("p.toml"))
-    monkeypatch.setenv("SHOP", "p:w")
-    assert from_environment(plan.source.url) == "postgresql://me:p:w@h/d"
-    monkeypatch.delenv("SHOP")
-    with pytest.raises(PlanError, match="set SHOP"):
-        from_environment(plan.source.url)
+    assert plan.source.url == "postgresql://me:${SHOP}@h/d"
+
+
+def test_the_environment_completes_a_path_and_no_message_shows_with_what(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("SHOP", "hush-hush")
+    assert from_environment("a/${SHOP}/${SHOP}.csv") == "a/hush-hush/hush-hush.csv"
+    with pytest.raises(PlanError, match="set NOT_THERE"):
+        from_environment("${NOT_THERE}.csv")
+    for text, content in (
+        ("${SHOP}.csv", None),
+        ("${SHOP}.csv", b""),
+        ("${SHOP}.csv", b"who\n"),
+        ("${SHOP}.odd", b"x"),
+    ):
+        if content is not None:
+            (tmp_path / from_environment(text)).write_bytes(content)
+        for part in (f'[source]\nfile = "{text}"', f'[events]\nfile = "{text}"\nwhen = "day"'):
+            (tmp_path / "plan.toml").write_text(f'key = "who"\n{part}\n')
+            with pytest.raises(gauger.GaugerError) as told:
+                gauger.run_plan(tmp_path / "plan.toml", tmp_path / "out")
+            assert "hush-hush" not in str(told.value)
+            assert "${SHOP}" in str(told.value) or "no rows" in str(told.value)
 
 
 def test_the_published_schema_is_that_of_plans() -> None:

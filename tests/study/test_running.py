@@ -6,13 +6,14 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from urllib.parse import unquote_plus
 
 import numpy as np
 import pandas as pd
 import pytest
 
 import gauger
-from gauger.errors import OutputError, PlanError, RefusedRemarkError, StudyError
+from gauger.errors import DatabaseError, OutputError, PlanError, RefusedRemarkError, StudyError
 from gauger.study import find_segments, with_earlier_names
 
 RNG = np.random.default_rng(11)
@@ -199,9 +200,9 @@ def test_passwords_are_in_no_plan_and_come_from_the_environment(
     written = {path.name: path.read_bytes() for path in study.folder.iterdir()}
     assert not [name for name, content in written.items() if password.encode() in content]
     assert "${GAUGER_PASSWORD}" in (study.folder / "plan.toml").read_text()
-    with pytest.raises(PlanError, match="set GAUGER_PASSWORD"):
+    with pytest.raises(DatabaseError, match="set GAUGER_PASSWORD"):
         study.table  # noqa: B018
-    monkeypatch.setenv("GAUGER_PASSWORD", password)
+    monkeypatch.setenv("GAUGER_PASSWORD", unquote_plus(password))
     again = gauger.open_study(tmp_path / "s")
     assert (again.segmentation.codes == seg.codes).all()
     assert again.plan.source.rows == len(table)

@@ -12,8 +12,6 @@ from gauger.study import find_segments
 from gauger.study.describing import plan_of
 from gauger.study.plan import SourcePart
 from gauger.study.plan_files import plan_from_text, text_of
-from gauger.tables import recover_folder
-from gauger.tables.staging import publish_files, stage_in
 
 RNG = np.random.default_rng(3)
 N = 120
@@ -186,28 +184,3 @@ def test_keys_stay_what_the_source_has_them_as(digits: bool, tmp_path: Path) -> 
     seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", features=["visits", "spend"]), 2, starts=1)
     study = gauger.save_study(seg, tmp_path / "s", source=source)
     assert study.segmentation.features.keys.tolist() == table["who"].tolist()
-
-
-def test_files_that_were_ready_when_their_maker_died_take_their_place(tmp_path: Path) -> None:
-    """A kill between the decision and the last move leaves what the next look into the folder finishes."""
-    folder = tmp_path / "s"
-    folder.mkdir()
-    for name in ("a.csv", "b.csv", "old.csv"):
-        (folder / name).write_text("before")
-    dead = folder / ".gauger-dead"
-    (dead / "ready").mkdir(parents=True)
-    (dead / "owner").write_text("")
-    (dead / "ready" / "b.csv").write_text("after")
-    (dead / "gone").write_text('["old.csv"]')
-    (folder / "a.csv").write_text("after")
-    recover_folder(folder)
-    assert {path.name: path.read_text() for path in folder.iterdir()} == {"a.csv": "after", "b.csv": "after"}
-
-
-def test_results_are_published_together_and_what_goes_goes(tmp_path: Path) -> None:
-    (tmp_path / "old.csv").write_text("before")
-    with stage_in(tmp_path) as stage:
-        (stage / "within").mkdir()
-        (stage / "within" / "a.csv").write_text("after")
-        publish_files(stage, tmp_path, ["old.csv", "never.csv"])
-    assert [path.relative_to(tmp_path).as_posix() for path in tmp_path.rglob("*.csv")] == ["within/a.csv"]

@@ -5,7 +5,6 @@ import signal
 import stat
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 import pandas as pd
@@ -14,7 +13,7 @@ import pytest
 import gauger
 from gauger.errors import DatabaseError, OutputError
 from gauger.tables import result_folder
-from gauger.tables.staging import PREFIX, stage_in
+from gauger.tables.journals import PREFIX
 
 TABLE = pd.DataFrame({"who": ["a", "b"], "visits": [1, 2]})
 _SLOW = """
@@ -63,16 +62,6 @@ def test_what_a_killed_process_left_is_swept_by_the_next_run_and_what_lives_is_n
     gauger.write_table(TABLE, tmp_path / "third.csv")
     assert _remains(tmp_path) == []
     assert {path.name for path in tmp_path.iterdir()} == {"other.csv", "third.csv"}
-
-
-def test_old_remains_without_an_owner_are_swept_and_young_ones_are_left(tmp_path: Path) -> None:
-    old, young = tmp_path / f"{PREFIX}old", tmp_path / f"{PREFIX}new-young"
-    for folder in (old, young):
-        folder.mkdir()
-    os.utime(old, (time.time() - 7_200, time.time() - 7_200))
-    with stage_in(tmp_path):
-        pass
-    assert [path.name for path in _remains(tmp_path)] == [young.name]
 
 
 def test_results_never_replace_what_is_read(tmp_path: Path) -> None:

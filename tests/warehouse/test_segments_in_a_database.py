@@ -136,9 +136,11 @@ def test_tables_that_are_there_are_kept_unless_they_are_to_be_replaced(shop: Sho
     with pytest.raises(gauger.errors.DatabaseError, match="table segments already exists; add --replace"):
         segmented(shop.url, **wanted)
     assert shop.run("SELECT mine FROM segments") == [(1,)]
-    segmented(shop.url, replace=True, **wanted)
+    shop.run("DROP TABLE segments", "DROP TABLE IF EXISTS segments_centres")
+    for again in (False, True):
+        segmented(shop.url, replace=again, **wanted)
     assert shop.run("SELECT COUNT(*) FROM segments")[0][0] == 60
-    with pytest.raises(gauger.errors.DatabaseError, match="is the table that is read"):
+    with pytest.raises(gauger.errors.DatabaseError, match="table base is read by this command"):
         segmented(shop.url, **{**wanted, "into": "base"}, replace=True)
 
 

@@ -16,6 +16,7 @@ from gauger.columns import (
     about_whole_keys,
     checked_table,
     refuse_bad_key,
+    refuse_missing_key,
     refuse_reserved_key,
     whole_keys,
 )
@@ -128,8 +129,9 @@ def prepare(
     settings = TreatmentSettings(missing, cap, transform, scale, weight)
     recipes = settings.by_feature(names, categories)
     refuse_strangers("flag_missing", flag_missing, names)
-    refuse_bad_key(own := table[key])
+    refuse_missing_key(own := table[key])
     keys = whole_keys(own)
+    refuse_bad_key(keys)
 
     raw = {name: as_numbers(table, name, {}) for name in names}
     kept = _customers_kept(table, raw, recipes, categories)

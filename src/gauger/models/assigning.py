@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import AnyTable, checked_table, refuse_bad_key, whole_keys
+from gauger.columns import AnyTable, checked_table, refuse_bad_key, refuse_missing_key, whole_keys
 from gauger.errors import SettingError
 from gauger.features import Fill, Indicator, about_new_levels, apply_all, as_numbers, new_levels, undo_all
 from gauger.models.learned import LearnedFeature, LearnedModel
@@ -53,8 +53,9 @@ WHYS = ("", MISSING, GATE, RADIUS, AMONG, BANDS)
 def assign_table(model: LearnedModel, table: AnyTable, gate: float | str | None) -> pd.DataFrame:
     """As `SegmentModel.assign` says."""
     table = checked_table(table, columns_of(model))
-    refuse_bad_key(table[model.key])
+    refuse_missing_key(table[model.key])
     keys = whole_keys(table[model.key])
+    refuse_bad_key(keys)
     placed = find_segments(model, table, gates_of(model, gate))
     result = pd.DataFrame(
         {

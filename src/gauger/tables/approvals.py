@@ -26,6 +26,7 @@ TRUST_VARIABLE = "GAUGER_TRUST_PLANS"
 _APPROVED = "approved"
 _EMBEDDED = ("sqlite", "duckdb")
 _USUAL_PORTS: dict[str, int] = {"postgresql": 5432, "mysql": 3306, "mariadb": 3306, "mssql": 1433, "oracle": 1521}
+"""The port that a URL without one means, by the kind of database: those registered with IANA."""
 _PASSWORD_FROM = re.compile(r"://[^/@]*:\$\{(\w+)\}@")
 
 _PASSWORD = re.compile(r"(://[^:/@]*):.*@", re.DOTALL)

@@ -20,7 +20,9 @@ PATIENCE = 5.0
 """Seconds to wait for another process: long enough for a short command, short enough for a person; chosen by us."""
 
 _TICK = 0.05
+"""Seconds between two tries: decides nothing but how soon a free lock is taken."""
 _LONGEST_COMMAND = 60
+"""Letters of another process's command that are shown; chosen by us."""
 
 _held: ContextVar[frozenset[Path]] = ContextVar("gauger_locked_folders", default=frozenset())
 

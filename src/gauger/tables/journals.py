@@ -33,6 +33,7 @@ RESULTS, PREPARED, READY, ASIDE = "results", "prepared", "ready", "aside"
 _STAGES = "stages"
 _NAME = re.compile(re.escape(PREFIX) + r"([0-9a-f]{32})")
 _LARGEST = 1 << 24
+"""Bytes of the largest journal that is read: a hundred thousand names; chosen by us."""
 _GRACE = 3_600.0
 """A stage whose maker has not locked it yet may be just being made for so many seconds; chosen by us."""
 

@@ -61,7 +61,7 @@ def sent_url(url: str) -> SentUrl:
             known = os.environ.get(name)
             if known is None:
                 raise DatabaseError(
-                    f"the URL takes ${{{name}}} from the environment, and {name} is not set. Set it, and try again."
+                    f"the URL takes ${{{name}}} from the environment, and there is none: set {name}, and try again."
                 )
             hidden.append((known, name))
             return known if where == "database" else quote(known, safe="")

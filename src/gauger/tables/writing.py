@@ -167,6 +167,8 @@ def result_folder(
         )
     made: list[Path] = []
     try:
+        if target.exists() and not target.is_dir():
+            raise NotADirectoryError(20, "Not a directory")
         made += _make_folder(target)
     except OSError as error:
         raise OutputError(f"cannot write into {target}: {error.strerror}. Choose another place.") from error
