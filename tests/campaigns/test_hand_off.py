@@ -643,3 +643,67 @@ def test_contacts_may_be_known_by_their_address(tmp_path: Path) -> None:
     made = gauger.hand_off(codes, people, tmp_path / "out", campaign="x", consent="yes", suppress=lists, holdout=0.0)
     assert list(_steps(made).values()) == ["suppressed", "suppressed", "contacted"]
     assert gauger.read_table(tmp_path / "out" / "audience.csv")["email"].tolist() == ["c@example.org"]
+
+
+@pytest.mark.parametrize(
+    ("entry", "contact", "by_sub_address"),
+    [
+        ("STRASSE@example.org", "straße@example.org", 0),
+        ("straße@example.org", "STRASSE@example.org", 0),
+        ("house.21@example.org", "house.21+shop@example.org", 1),
+        ("house.21+shop@example.org", "HOUSE.21@example.org", 1),
+        ("house.21+one@example.org", "house.21+two@example.org", 1),
+        ("ΟΔΟΣ@example.org", "οδος@example.org", 0),
+    ],
+)
+def test_folded_case_and_sub_addresses_are_one_person(
+    entry: str, contact: str, by_sub_address: int, tmp_path: Path
+) -> None:
+    who = pd.DataFrame({"who": ["a", "b"], "segment": [1, 1]})
+    contacts = pd.DataFrame({"who": ["a", "b"], "email": [contact, "other@example.org"]})
+    settings = {"campaign": "x", "consent": None, "holdout": 0.0, "suppress": [entry]}
+    made = gauger.hand_off(who, contacts, tmp_path / "h", **settings)
+    assert made.customers.set_index("who")["step"].to_dict() == {"a": "suppressed", "b": "contacted"}
+    assert made.manifest["settings"]["suppression"]["by_sub_address"] == by_sub_address
+    told = next(one.text for one in made.remarks if one.code == "suppression-read")
+    assert ("1 finds further contacts by a sub-address" in told) is bool(by_sub_address)
+    apart = gauger.hand_off(who, contacts, tmp_path / "apart", sub_addresses="apart", **settings)
+    step = "contacted" if by_sub_address else "suppressed"
+    assert apart.customers.set_index("who")["step"]["a"] == step
+    assert apart.manifest["settings"]["suppression"]["by_sub_address"] == 0
+    assert apart.manifest["settings"]["suppression"]["matched"] == (0 if by_sub_address else 1)
+
+
+def test_sub_addresses_of_one_person_get_one_message_and_hashes_keep_the_address(tmp_path: Path) -> None:
+    who = pd.DataFrame({"who": ["a", "b", "c"], "segment": [1, 1, 1]})
+    contacts = who[["who"]].assign(email=["ann+1@example.org", "Ann+2@example.org", "+only@example.org"])
+    settings = {"campaign": "x", "consent": None, "holdout": 0.0, "match_on": "email"}
+    together = gauger.hand_off(who, contacts, tmp_path / "h", **settings)
+    assert together.customers.set_index("who")["step"].to_dict() == {
+        "a": "contacted",
+        "b": "duplicate",
+        "c": "contacted",
+    }
+    hashes = set(gauger.read_table(tmp_path / "h" / "match-email.csv")["email_sha256"])
+    assert hashlib.sha256(b"ann+1@example.org").hexdigest() in hashes
+    apart = gauger.hand_off(who, contacts, tmp_path / "apart", sub_addresses="apart", **settings)
+    assert set(apart.customers["step"]) == {"contacted"}
+    with pytest.raises(gauger.errors.SettingError, match="sub_addresses='both' is not known"):
+        gauger.hand_off(who, contacts, tmp_path / "no", sub_addresses="both", **settings)
+
+
+def test_an_entry_that_finds_somebody_by_key_and_others_by_sub_address_is_counted_once(tmp_path: Path) -> None:
+    who = pd.DataFrame({"who": ["a", "b"], "segment": [1, 1]})
+    contacts = who[["who"]].assign(email=["ann@example.org", "ann+x@example.org"])
+    made = gauger.hand_off(
+        who,
+        contacts,
+        tmp_path / "h",
+        campaign="x",
+        consent=None,
+        holdout=0.0,
+        suppress=["ann@example.org", "nobody@example.org"],
+    )
+    account = made.manifest["settings"]["suppression"]
+    assert account == {"read": 2, "matched": 1, "nobody": 1, "unreadable": 0, "by_sub_address": 1}
+    assert set(made.customers["step"]) == {"suppressed"}

@@ -21,7 +21,7 @@ HUGE = BASE.assign(who=BASE["who"] + 2.0**53)
 
 @pytest.mark.parametrize(
     ("values", "found"),
-    [([1.0, 2.0], [1, 2]), ([-3.0, 0.0], [-3, 0]), ([2.0**53 - 1.0], [2**53 - 1]), (np.array([7.0, 8.5], dtype=object)[:1], [7])],
+    [([1.0, 2.0], [1, 2]), ([-3.0, 0.0], [-3, 0]), ([2.0**53 - 1], [2**53 - 1]), (np.array([7.0], dtype=object), [7])],
 )  # fmt: skip
 def test_whole_floats_are_whole_numbers(values: object, found: list[int]) -> None:
     made = whole_keys(pd.Series(values, name="who"))

@@ -55,6 +55,7 @@ def read_model(path: str | PathLike[str]) -> LearnedModel:
     except ValidationError as error:
         raise ModelFileError.malformed(file, [_fault(one) for one in error.errors()]) from error
     _refuse_altered(file, content)
+    _refuse_strange_features(file, part)
     _refuse_strange_segments(file, part)
     _refuse_bad_lengths(file, part)
     return part.made()
@@ -96,6 +97,34 @@ def _refuse_altered(file: Path, content: Mapping[str, Any]) -> None:
         raise ModelFileError.altered(file, altered)
 
 
+def _refuse_strange_features(file: Path, part: ModelPart) -> None:
+    """Raise ModelFileError unless each feature has a name of its own, and what was learned of it fits together."""
+    names = [one.name for one in part.features]
+    twice = sorted({name for name in names if names.count(name) > 1})
+    if twice:
+        raise ModelFileError.malformed(file, [f"features: {twice[0]!r} is there more than once"])
+    for at, one in enumerate(part.features):
+        faults = [
+            (not one.column, "column: it must have a name"),
+            (one.low > one.high, "low: it must not be above high"),
+            (one.quartiles != sorted(one.quartiles), "quartiles: they must rise"),
+            (one.edges != sorted(one.edges), "edges: they must rise"),
+            (len(one.shares) != len(one.edges) + 1, "shares: one more than edges are needed"),
+            (not 0.0 <= one.missing <= 1.0, "missing: it must be a share"),
+            *((not step.makes_sense, f"treatments: a {step.treatment} that makes no sense") for step in one.treatments),
+        ]
+        wrong = [text for holds, text in faults if holds]
+        if wrong:
+            raise ModelFileError.malformed(file, [f"features[{at}].{wrong[0]}"])
+    if isinstance(part.rule, BandsPart):
+        strange = [one.feature for one in part.rule.bands if one.feature not in names]
+        if strange or not part.rule.bands:
+            told = f"{strange[0]!r} is none of the features" if strange else "there must be some"
+            raise ModelFileError.malformed(file, [f"rule.bands: {told}"])
+        if any(one.edges != sorted(one.edges) for one in part.rule.bands):
+            raise ModelFileError.malformed(file, ["rule.bands: edges must rise"])
+
+
 def _refuse_strange_segments(file: Path, part: ModelPart) -> None:
     """Raise ModelFileError unless segments are numbered from 1, and rule and exceptions speak of these."""
     count = len(part.segments)
@@ -115,6 +144,9 @@ def _refuse_bad_lengths(file: Path, part: ModelPart) -> None:
         _refuse_length(file, "rule.segments", part.rule.segments, len(part.rule.points))
     if isinstance(part.rule, BandsPart):
         _refuse_length(file, "rule.segments", part.rule.segments, len(part.rule.cells))
+        width = 1 if part.rule.added_up else len(part.rule.bands)
+        if any(len(cell) != width for cell in part.rule.cells):
+            raise ModelFileError.malformed(file, [f"rule.cells: {width} numbers are needed in each"])
     _refuse_length(file, "exceptions.segments", part.exceptions.segments, len(part.exceptions.points))
     features = len(part.features)
     for name, listed in rows.items():

@@ -29,6 +29,11 @@ class _Treated(Part):
     stands_for: ClassVar[type[Any]]
     treatment: str
 
+    @property
+    def makes_sense(self) -> bool:
+        """Whether values can be treated so."""
+        return True
+
     def made(self) -> Treatment:
         """The treatment that the file tells of."""
         values = self.model_dump(exclude={"treatment"})
@@ -57,6 +62,11 @@ class CapPart(_Treated):
     high: FiniteFloat
     capped: int
 
+    @property
+    def makes_sense(self) -> bool:
+        """Whether the limits are in their order."""
+        return self.low <= self.high
+
 
 class TransformPart(_Treated):
     """A fixed curve: log(x + 1), sign(x) log(|x| + 1), or the square root."""
@@ -83,6 +93,11 @@ class ScalePart(_Treated):
     shift: FiniteFloat
     width: FiniteFloat
 
+    @property
+    def makes_sense(self) -> bool:
+        """Whether there is something to divide by."""
+        return self.width > 0.0
+
 
 class RankPart(_Treated):
     """Linear interpolation from learned values to shares."""
@@ -92,6 +107,11 @@ class RankPart(_Treated):
     values: Numbers
     shares: Numbers
 
+    @property
+    def makes_sense(self) -> bool:
+        """Whether shares go with rising values."""
+        return 0 < len(self.values) == len(self.shares) and self.values == sorted(self.values)
+
 
 class WeightPart(_Treated):
     """Values times a factor."""
@@ -99,6 +119,11 @@ class WeightPart(_Treated):
     stands_for = Weight
     treatment: Literal["weight"]
     factor: FiniteFloat
+
+    @property
+    def makes_sense(self) -> bool:
+        """Whether the feature still counts."""
+        return self.factor > 0.0
 
 
 TreatmentPart = Annotated[
