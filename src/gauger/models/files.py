@@ -110,6 +110,8 @@ def _refuse_strange_features(file: Path, part: ModelPart) -> None:
             (one.quartiles != sorted(one.quartiles), "quartiles: they must rise"),
             (one.edges != sorted(one.edges), "edges: they must rise"),
             (len(one.shares) != len(one.edges) + 1, "shares: one more than edges are needed"),
+            (not all(0.0 <= share <= 1.0 for share in one.shares), "shares: each must be from 0 to 1"),
+            (one.standard_deviation < 0.0, "standard_deviation: it must not be negative"),
             (not 0.0 <= one.missing <= 1.0, "missing: it must be a share"),
             *((not step.makes_sense, f"treatments: a {step.treatment} that makes no sense") for step in one.treatments),
         ]

@@ -204,7 +204,7 @@ class SegmentPart(Part):
 
     number: int = Field(ge=1)
     name: str
-    customers: int
+    customers: int = Field(ge=0)
     centre: Numbers
     gate: FiniteFloat = Field(ge=0.0)
     mean_distance: FiniteFloat
@@ -296,8 +296,8 @@ class OriginPart(Part):
     """Where the model comes from."""
 
     method: str
-    customers: int
-    unassigned: int
+    customers: int = Field(ge=1)
+    unassigned: int = Field(ge=0)
     gate_share: FiniteFloat
     made_at: str
     made_by: str

@@ -216,21 +216,25 @@ class Study(Readable):
     def headline(self) -> str:
         if self.by_sample or self.in_database:
             return f"{self.folder}: {self.model.headline()}"
-        sizes = read_assignments(self.folder)["segment"]
-        count = int(sizes[sizes > 0].nunique())
+        codes = self._codes()
+        count = len(np.unique(codes[codes > 0]))
         return (
-            f"{self.folder}: {count} {plural(count, 'segment')} of {self.noun.counted(len(sizes))} by "
+            f"{self.folder}: {count} {plural(count, 'segment')} of {self.noun.counted(len(codes))} by "
             f"{self.segmentation_words}"
         )
 
     def overview(self) -> pd.DataFrame:
         if self.by_sample or self.in_database:
             return self.model.overview()[["name", "customers"]]
-        codes = read_assignments(self.folder)["segment"]
+        codes = pd.Series(self._codes())
         counts = codes[codes > 0].value_counts().sort_index().rename("customers").rename_axis("segment")
         return counts.to_frame().assign(name=[self.names[int(number)] for number in counts.index])[
             ["name", "customers"]
         ]
+
+    def _codes(self) -> "np.typing.NDArray[np.int64]":
+        """Who is in which segment, 0 for none."""
+        return checked_assignments(read_assignments(self.folder), self.plan.key)[1]
 
     def assignments_like(self, like: pd.DataFrame) -> pd.DataFrame:
         """Give the assignments, with keys as text where another table has them as text.

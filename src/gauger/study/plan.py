@@ -315,6 +315,8 @@ class Plan(PlanPart):
     def _somewhere(self) -> "Plan":
         if self.source is None and self.events is None:
             raise PydanticCustomError("place", "say where the customers come from: a part [source], or [events]")
+        if self.into is not None and (self.source is None or self.source.table is None):
+            raise PydanticCustomError("place", "into = a table needs a [source] with url = and table =, to read from")
         both = [name for name in self.features if name in self.categories]
         if both:
             raise PydanticCustomError(

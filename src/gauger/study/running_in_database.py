@@ -44,8 +44,8 @@ class DatabaseRun(Run):
 
     def _request(self) -> DatabaseRequest:
         part, preparation = self.plan.source, self.plan.preparation()
-        if part is None or part.url is None or part.table is None:
-            raise SettingError("a plan with into = a table needs a [source] with url = and table =.")
+        assert part is not None
+        assert part.table is not None
         return DatabaseRequest(
             place_of(part, self.beside, writes=True), part.table, preparation.pop("key"), preparation
         )

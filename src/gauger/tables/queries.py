@@ -1,6 +1,9 @@
 """Queries that others wrote: one SELECT and nothing else, before it is sent anywhere."""
 
+import logging
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from gauger.errors import SettingError
 from gauger.wording import listed
@@ -36,7 +39,8 @@ def refuse_other_than_select(query: str, kind: str) -> None:
         tokens = sqlglot.tokenize(query, read=known)
         if not tokens or tokens[0].token_type.name not in _BEGINNINGS:
             raise _not_a_select("it does not begin with SELECT or WITH")
-        found = [one for one in sqlglot.parse(query, read=known) if one is not None]
+        with _quietly():
+            found = [one for one in sqlglot.parse(query, read=known) if one is not None]
     except sqlglot.errors.SqlglotError as error:
         where = (getattr(error, "errors", None) or [{}])[0]
         line = f" (line {where['line']}, column {where['col']})" if where.get("line") else ""
@@ -63,6 +67,17 @@ def refuse_other_than_select(query: str, kind: str) -> None:
             "own state, so it is not sent. Read files by their paths; put anything else into a view of the database, "
             "and name that with table= (--table)."
         )
+
+
+@contextmanager
+def _quietly() -> Iterator[None]:
+    """Let the parser not warn about what is refused anyway."""
+    log = logging.getLogger("sqlglot")
+    before, log.disabled = log.disabled, True
+    try:
+        yield
+    finally:
+        log.disabled = before
 
 
 def _not_a_select(why: str) -> SettingError:

@@ -25,7 +25,7 @@ from gauger.tables.sessions import read_duckdb
 from gauger.tables.spreadsheets import read_spreadsheet
 from gauger.tables.text import Readout, kind_of_file
 from gauger.tables.type_inference import ReadingRules, apply_rules
-from gauger.wording import listed, plural
+from gauger.wording import LONGEST_PART, listed, plural, shortened
 
 _FOREIGN = {b"PAR1": "a Parquet file", b"PK\x03\x04": "a spreadsheet or a zip archive", b"\x1f\x8b": "a gzip archive"}
 _FAULTS_OF_READERS = (
@@ -138,7 +138,11 @@ def read_table(
 
 def refuse_unreadable(file: Path) -> None:
     """Raise unless a file is there, holds something, and begins as its ending promises."""
-    if not file.exists():
+    try:
+        there = file.exists()
+    except OSError as error:  # such as a name that no file can have
+        raise TableFileError(f"{shortened(str(file), LONGEST_PART)} cannot be opened: {error.strerror}.") from error
+    if not there:
         raise MissingFileError.at(file)
     if file.is_dir():
         raise TableFileError(f"{file} is a folder; give the file to read.")
