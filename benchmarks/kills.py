@@ -1,7 +1,7 @@
 """What kills and Ctrl-C leave of commands that write: nothing half-written, nothing lost, and the next command works.
 
-`python -m benchmarks.kills [SEED] [KILLS] [INTERRUPTS]` prints what was found and how late the kills came; it
-ends with 1 if anything was found. Each command finishes once, so that it is known how long it takes; kills are then placed evenly
+`python -m benchmarks.kills [SEED] [KILLS] [INTERRUPTS]` prints what was found and how late the kills came; it ends with
+1 if anything was found. Each command finishes once, so that it is known how long it takes; kills are then placed evenly
 over that time, most of them in its last third, where results are written.
 """
 

@@ -128,7 +128,7 @@ _PIECES = (
 
 @dataclass
 class World:
-    """A folder with a study that somebody sent (`got`), databases beside it, and files that nothing may change."""
+    """A folder with a study that somebody sent (`got`), databases next to it, and files that nothing may change."""
 
     folder: Path
     clean: Path
@@ -173,7 +173,7 @@ def snapshot(world: World) -> dict[str, object]:
         for path in (root, *sorted(root.rglob("*"))):
             told = path.lstat()
             found[str(path)] = (told.st_mode, told.st_size, None if path.is_dir() else told.st_mtime_ns)
-    found["beside"] = sorted(path.name for path in world.folder.iterdir() if path.name not in ("got", "out"))
+    found["the folder"] = sorted(path.name for path in world.folder.iterdir() if path.name not in ("got", "out"))
     return found
 
 

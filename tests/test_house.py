@@ -1,6 +1,7 @@
 """The house: numbers have reasons, files and functions stay small, rooms have no drawers for anything."""
 
 import ast
+import re
 from pathlib import Path
 
 import gauger
@@ -59,3 +60,10 @@ def test_faces_hand_names_on_and_define_nothing() -> None:
 
 def test_algorithms_know_points_and_no_customers() -> None:
     assert [path for path in (SOURCE / "algorithms").rglob("*.py") if "customer" in path.read_text().lower()] == []
+
+
+def test_every_test_that_the_security_page_names_is_there() -> None:
+    root = Path(__file__).parent.parent
+    named = re.findall(r"\[(test_\w+)\]\((tests/[\w/]+\.py)\)", (root / "SECURITY.md").read_text())
+    assert len(named) > 20
+    assert [name for name, file in named if f"def {name}(" not in (root / file).read_text()] == []

@@ -84,7 +84,7 @@ def test_it_has_comparisons_migration_treatments_and_the_plan(page: str) -> None
 
 @pytest.mark.usefixtures("without_pictures")
 def test_keys_are_in_it_only_when_asked_for_and_addresses_never(tmp_path: Path, table: pd.DataFrame) -> None:
-    """Remarks name nobody; a plan names whom its figure labels, but not in a page without keys."""
+    """Remarks name nobody; a plan names the customers that its figure labels, but not in a page without keys."""
     far = table.copy()
     far.loc[7, "basket"] = 90_000.0
     seg = gauger.segment_by_kmeans(gauger.prepare(far, key="shop"), 4)

@@ -1,4 +1,4 @@
-"""One process at a time writes into a folder; the other waits a little, and then is told who writes."""
+"""One process at a time writes into a folder; the other waits a little, and then says who writes."""
 
 import os
 import subprocess

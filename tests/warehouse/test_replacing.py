@@ -163,7 +163,7 @@ def test_a_view_that_cannot_be_followed_saves_every_table_that_exists(
         raise sqlglot.errors.ParseError("no")
 
     monkeypatch.setattr(sqlglot, "parse_one", failing)
-    with pytest.raises(DatabaseError, match="which tables the view looking reads cannot be told"):
+    with pytest.raises(DatabaseError, match="which tables the view looking reads is unknown"):
         segmented(url, table="looking", into="made", count=3, replace=True, **PLAIN)
     segmented(url, table="looking", into="another", count=3, **PLAIN)
 

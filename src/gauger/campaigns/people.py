@@ -16,8 +16,9 @@ Mask = NDArray[np.bool_]
 
 @dataclass(frozen=True, eq=False)
 class People:
-    """Contacts (n,) with their addresses, as tuples of one form each, None for a column there is not; the `mailboxes`
-    that tell people apart by e-mail; and the `person` (n,) that each contact is.
+    """Contacts (n,) with their addresses, as tuples of one form each, None where there is no such column.
+
+    `mailboxes` tell people apart by e-mail, and `person` (n,) says which contacts are one person.
 
     Addresses that differ only in their sub-address (`name+shop@…`) are one person's where they belong `together`.
     """

@@ -290,7 +290,7 @@ class ProgressBars:
         return self._bars.add_task(visible(name), total=total)
 
     def noted(self, text: str) -> None:
-        """What happened besides the work, as a line of its own on stderr."""
+        """What happened besides the work, as a separate line on stderr."""
         self._bars.console.print(Text(visible(text)))
 
     def advanced(self, mark: object, steps: int) -> None:

@@ -29,7 +29,7 @@ def tiny_segments(seg: Segmentation) -> Iterator[Remark]:
             "tiny-segment",
             f"{'; '.join(parts)}: at most {TINY_SHARE:.0%} of all. Extreme customers often end up so. Cap the features "
             "they are extreme in (cap=, --cap), scale those by rank or by their quartiles (scale=, --scale), let "
-            "density leave them out (segment_by_density), or treat these customers as a case of their own. To list "
+            "density leave them out (segment_by_density), or treat these customers separately. To list "
             f"them: gauger profile STUDY --members {tiny[0]}.",
             segments=tiny,
         )

@@ -16,7 +16,7 @@ _EXACT = 2.0**53
 
 @dataclass(frozen=True)
 class KeyForm:
-    """How keys are written: whether some are no numbers, some have a decimal point, how many are not whole, and
+    """How keys are written: whether some are words, some have a decimal point, how many are not whole, and
     whether a file has them as text."""
 
     words: bool = False

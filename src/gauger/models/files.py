@@ -98,7 +98,7 @@ def _refuse_altered(file: Path, content: Mapping[str, Any]) -> None:
 
 
 def _refuse_strange_features(file: Path, part: ModelPart) -> None:
-    """Raise ModelFileError unless each feature has a name of its own, and what was learned of it fits together."""
+    """Raise ModelFileError unless no two features share a name, and what was learned of it fits together."""
     names = [one.name for one in part.features]
     twice = sorted({name for name in names if names.count(name) > 1})
     if twice:

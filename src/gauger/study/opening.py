@@ -233,7 +233,7 @@ class Study(Readable):
         ]
 
     def _codes(self) -> "np.typing.NDArray[np.int64]":
-        """Who is in which segment, 0 for none."""
+        """The segment of each customer, 0 for the unassigned."""
         return checked_assignments(read_assignments(self.folder), self.plan.key)[1]
 
     def assignments_like(self, like: pd.DataFrame) -> pd.DataFrame:

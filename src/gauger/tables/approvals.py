@@ -79,7 +79,7 @@ def place_of_database(url: str) -> dict[str, str]:
         parts = urlsplit(sent)
         port = str(parts.port or _USUAL_PORTS.get(kind) or "")
         host, user = (parts.hostname or "").lower(), unquote(parts.username or "")
-    except ValueError:  # of what is no URL the text itself is approved
+    except ValueError:  # a text that is not a URL is approved as it is
         return {"kind": kind, "host": without_password(sent), "port": "", "database": "", "user": ""}
     settings = "&".join(sorted(one for one in parts.query.split("&") if re.match(r"(?i)(host|port|user|dbname)", one)))
     return {"kind": kind, "host": f"{host}?{settings}", "port": port, "database": parts.path, "user": user}

@@ -126,7 +126,7 @@ def _only_selects(action: int, *_: object) -> int:
 def connected(source: str, *, only_reads: bool = False) -> "Iterator[Connection]":
     """A connection, which the driver itself keeps from writing where it `only_reads`.
 
-    Whatever goes wrong is told without the password and without the values of variables.
+    Errors show neither the password nor the values of variables.
     """
     with needed_package("sqlalchemy", "sql"):
         import sqlalchemy as sa

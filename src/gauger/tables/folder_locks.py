@@ -110,7 +110,7 @@ def try_lock(descriptor: int) -> bool | None:
 
 
 def this_process() -> dict[str, object]:
-    """What others are told about this process: its number, its command, and since when it writes."""
+    """What a lock says about this process: its number, its command, and since when it writes."""
     program = Path(sys.argv[0] or "python").stem
     ours = program in ("gauger", "__main__") and len(sys.argv) > 1
     return {

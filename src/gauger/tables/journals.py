@@ -35,7 +35,7 @@ _NAME = re.compile(re.escape(PREFIX) + r"([0-9a-f]{32})")
 _LARGEST = 1 << 24
 """Bytes of the largest journal that is read: a hundred thousand names; chosen by us."""
 _GRACE = 3_600.0
-"""A stage whose maker has not locked it yet may be just being made for so many seconds; chosen by us."""
+"""Seconds for which a stage without a lock counts as one that is just being made; chosen by us."""
 
 
 @dataclass(frozen=True)
@@ -187,7 +187,7 @@ def is_plain_name(name: object) -> bool:
 
 
 def refuse_link(path: Path) -> None:
-    """Raise OutputError where a link stands in the place of what is to be written."""
+    """Raise OutputError where a link is in the place of what is to be written."""
     if path.is_symlink():
         raise OutputError(
             f"{path} is a link to {path.readlink()}. Nothing was written: name the place itself, or remove the link."

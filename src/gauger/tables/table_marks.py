@@ -1,6 +1,6 @@
 """The mark on each table that Gauger makes in a database: which study it belongs to, and which write made it.
 
-PostgreSQL and DuckDB keep it in the table's comment, SQLite in a table of its own, `gauger_tables`. Only marked tables
+PostgreSQL and DuckDB keep it in the table's comment, SQLite in a separate table, `gauger_tables`. Only marked tables
 are ever replaced or changed.
 """
 
@@ -27,7 +27,8 @@ _IN_A_COMMENT = re.compile(r" \[gauger study=([0-9a-f]*) write=([0-9a-f]+)\]\Z")
 
 @dataclass(frozen=True)
 class Mark:
-    """What a table says of its making: the `study` it belongs to, empty for none, and the token of the `write`."""
+    """What a table says of its making: the `study` it belongs to, empty if it belongs to no study, and the token of the
+    `write`."""
 
     study: str
     write: str
@@ -55,13 +56,13 @@ def mark_table(connection: "Connection", url: str, name: TableName, about: str, 
 
 
 def mark_of(session: Session, name: TableName) -> Mark | None:
-    """The mark of a table; None for one that Gauger did not make, and for none."""
+    """The mark of a table; None if Gauger did not make it, or if it does not exist."""
     found = mark_and_words(session, name)
     return None if found is None else found[0]
 
 
 def mark_and_words(session: Session, name: TableName) -> tuple[Mark, str] | None:
-    """The mark of a table, and what it says in words; None for one that Gauger did not make, and for none."""
+    """The mark of a table, and what it says in words; None if Gauger did not make it, or if it does not exist."""
     if session.dialect == "sqlite":
         if not _has_registry(session):
             return None

@@ -62,12 +62,12 @@ def refuse_other_study(session: Session, name: TableName, model: LearnedModel) -
         what = f'belongs to another study ("{found[1]}")'
     raise DatabaseError(
         f"{session.shown}: table {name.typed} {what}, and this study's segments were written there on {model.made_at}. "
-        "Nothing was changed: segment again into a table of its own (gauger segment … --into TABLE)."
+        "Nothing was changed: segment again into another table (gauger segment … --into TABLE)."
     )
 
 
 def _identity(session: Session, name: TableName) -> object:
-    """What a relation is in the database's catalogue, however it is spelled; None for one that there is not."""
+    """What a relation is in the database's catalogue, however it is spelled; None if it does not exist."""
     if session.dialect == "postgres":
         return session.row(f"SELECT to_regclass({sql_text(name.sql)})::oid")[0]
     if session.dialect == "sqlite":
@@ -114,7 +114,7 @@ def _read_by_view(session: Session, name: TableName) -> list[TableName]:
         statement = sqlglot.parse_one(str(rows[0][0]), read=session.dialect)
     except sqlglot.errors.SqlglotError as error:
         raise DatabaseError(
-            f"{session.shown}: which tables the view {name.typed} reads cannot be told, so no table that exists is "
+            f"{session.shown}: which tables the view {name.typed} reads is unknown, so no existing table is "
             "overwritten. Read the table itself, or write into a new one (--into)."
         ) from error
     return [TableName(one.db or None, one.name) for one in statement.find_all(sqlglot.exp.Table)]
