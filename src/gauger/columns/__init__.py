@@ -12,6 +12,7 @@ from gauger.columns.checking import (
 )
 from gauger.columns.customer_rows import CustomerRows
 from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, SENTINELS, ColumnFacts, Values
+from gauger.columns.key_forms import KeyForm, about_whole_keys, refuse_fractions, whole_keys
 from gauger.columns.looking import TableLook, look
 from gauger.columns.ordered_levels import levels_in_order
 from gauger.columns.quality_checks import (
@@ -36,7 +37,6 @@ from gauger.columns.roles import (
     numbers_name_rows,
     role_of,
 )
-from gauger.columns.whole_keys import KeyForm, about_whole_keys, refuse_fractions, whole_keys
 
 __all__ = [
     "LONG_TAIL",

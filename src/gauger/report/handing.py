@@ -7,7 +7,7 @@ from os import PathLike
 from gauger.campaigns import HandOff, HandOffSettings, write_hand_off
 from gauger.columns import AnyTable
 from gauger.models import SegmentModel
-from gauger.report.hand_off_page import hand_off_page
+from gauger.report.manifest_page import hand_off_page
 from gauger.segmentation import Segmentation
 from gauger.tables import approve_typed, is_url
 
