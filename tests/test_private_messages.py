@@ -52,6 +52,34 @@ def test_an_error_says_where_and_not_who(what: str, tmp_path: Path) -> None:
     assert "person" not in str(told.value)
 
 
+def _remarked(features: gauger.FeatureSet) -> list[gauger.Remark]:
+    """The remarks of every method on some features."""
+    made: list[gauger.Segmentation] = [
+        gauger.segment_by_kmeans(features, 4, starts=2),
+        gauger.segment_by_kmeans(features, 3, starts=1, max_iterations=1),
+        gauger.build_tree(features, linkage="single").cut(count=5),
+        gauger.segment_by_density(features, 0.3),
+        gauger.segment_by_density_levels(features),
+        gauger.segment_by_bands(features, {"visits": 2, "spend": 3}),
+    ]
+    studies = [gauger.study_counts(features, counts=range(1, 5)), gauger.study_radius(features)]
+    profiles = [gauger.profile(one) for one in made]
+    results = (features, *made, *studies, *profiles)
+    return [remark for result in results for remark in result.remarks]
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_no_method_remarks_on_anybody_by_key(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    rows = 240
+    table = pd.DataFrame({"who": [f"Q{at:03d}Z" for at in range(rows)], "visits": rng.gamma(2.0, 5.0, rows)})
+    table["spend"] = table["visits"] * rng.uniform(1.0, 3.0, rows)
+    table.loc[rng.integers(0, rows, 4), ["visits", "spend"]] *= 60.0
+    remarks = _remarked(gauger.prepare(table, key="who"))
+    assert {"far-customers", "tiny-segment"} & {one.code for one in remarks}
+    assert not [one for one in remarks if "Z" in one.text.replace("Z-score", "")]
+
+
 def test_a_remark_says_how_many_and_not_who() -> None:
     part = pd.concat([PEOPLE.iloc[:50], OTHERS.iloc[:10]])
     moved = gauger.migration(_segments(), _segments(part))

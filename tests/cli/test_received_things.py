@@ -121,9 +121,24 @@ def test_a_plan_that_writes_into_a_local_database_is_asked_about(command: Run, t
     assert refused.returncode == 1
     assert "to write a table there" in " ".join(refused.stderr.split())
     assert command("run", plan, "--out", "s", GAUGER_TRUST_PLANS="1").returncode == 0
-    assert command("name", "s", "1=regulars").returncode == 1  # nothing was remembered
+    assert command("drift", "s").returncode == 0  # reading is free, and approves nothing
+    assert command("name", "s", "1=regulars").returncode == 1
     assert command("name", "s", "1=regulars", "--trust-plan").returncode == 0
     assert command("name", "s", "2=others").returncode == 0
+
+
+def test_reading_what_a_plan_names_approves_nothing(command: Run, tmp_path: Path) -> None:
+    """A local table is read without asking; that does not let a later plan write there."""
+    url = _shop(tmp_path)
+    plan = _plan(tmp_path, f'url = "{url}"\ntable = "base"')
+    assert command("run", plan, "--out", "s").returncode == 0
+    assert command("profile", "s").returncode == 0
+    plan = _plan(tmp_path, f'url = "{url}"\ntable = "base"', 'count = 2\ninto = "made"')
+    for words in (("run", plan, "--out", "x"), ("segment", "--plan", plan, "--out", "x"), ("counts", "--plan", plan)):
+        refused = command(*words)
+        assert refused.returncode == 1
+        assert "to write a table there" in " ".join(refused.stderr.split())
+    assert list((Path(os.environ["XDG_STATE_HOME"]) / "gauger").glob("approved/*")) == []
 
 
 def test_in_python_trusting_is_a_word_and_is_remembered(tmp_path: Path) -> None:

@@ -237,3 +237,25 @@ def test_nothing_is_read_into_the_model_besides_the_features(made: Made) -> None
     assert set(placed.raw) == set(seg.features.names)
     assert model.fingerprint == gauger.build_model(seg).fingerprint
     assert "M0001" not in json.dumps(json.loads(json.dumps(model.overview().to_dict(), default=str)))
+
+
+@pytest.mark.parametrize("scale", [1e-300, 1e-200, 1.0, 1e140])
+@pytest.mark.parametrize("method", ["centre", "bands", "density"])
+def test_values_of_any_size_are_assigned_or_left_out_without_a_warning(scale: float, method: str) -> None:
+    """Warnings fail the tests; who is farther than numbers go is in no segment."""
+    rng = np.random.default_rng(4)
+    table = pd.DataFrame({"who": range(60), "a": rng.gamma(2.0, 1.0, 60), "b": rng.gamma(2.0, 1.0, 60)})
+    features = gauger.prepare(table, key="who")
+    seg = {
+        "centre": lambda: gauger.segment_by_kmeans(features, 2, starts=1),
+        "bands": lambda: gauger.segment_by_bands(features, {"a": 2, "b": 2}),
+        "density": lambda: gauger.segment_by_density_levels(features, 5),
+    }[method]()
+    model = gauger.build_model(seg)
+    others = table.assign(a=table["a"] * scale)
+    for gate in (None, "learned"):
+        made = model.assign(others, gate=gate)
+        assert made["segment"].between(0, seg.count).all()
+    assert gauger.drift(model, others).advice.action in ("keep", "watch", "learn again")
+    learned = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(others, key="who"), 2, starts=1))
+    assert learned.assign(table)["segment"].between(1, 2).all()

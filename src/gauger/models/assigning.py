@@ -266,7 +266,8 @@ def changed_unit_of(feature: LearnedFeature, now: Values, known: int) -> float |
         return None
     if not (learned > 0.0).all() or not (now > 0.0).all():
         return None
-    ratios = np.sort(now / learned)
+    with np.errstate(over="ignore"):  # what is beyond numbers is no usual factor either
+        ratios = np.sort(now / learned)
     middle = float(ratios[1])
     if ratios[0] * _NEAR_FACTOR < middle or ratios[2] > middle * _NEAR_FACTOR:
         return None

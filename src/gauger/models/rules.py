@@ -77,7 +77,7 @@ class NearestCustomer:
         if not len(self.points):
             return np.zeros(columns.shape[1], dtype=np.int32), np.full(columns.shape[1], np.nan)
         apart, nearest = self._tree.query(columns.T, p=_ORDERS[self.metric], workers=thread_count())
-        codes = self.codes[nearest]
+        codes = np.append(self.codes, np.int32(0))[nearest]  # who is farther than numbers go has no nearest one
         if self.radius is not None:
             codes = np.where(apart <= self.radius, codes, np.int32(0))
         return codes.astype(np.int32), np.asarray(apart)

@@ -1,5 +1,6 @@
 """Drift: how far other customers are from those that a model was learned from, and what to do about it."""
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
@@ -290,7 +291,7 @@ def _index(then: Values, now: Values) -> float:
 def _of_segments(model: SegmentModel, now: CustomersNow) -> pd.DataFrame:
     rows: list[tuple[str, float, float, float, float, float]] = []
     for segment, centre, own in zip(model.segments, model.centres, now.segments, strict=True):
-        gap = float(np.round(np.sqrt(((own.middle - centre) ** 2).sum()), _DIGITS))
+        gap = float(np.round(math.hypot(*(own.middle - centre)), _DIGITS))
         share = segment.customers / model.customers
         rows.append((segment.name, share, own.share, gap, segment.mean_distance, own.mean_distance))
     rows.append((UNASSIGNED_NAME, model.unassigned / model.customers, now.unassigned, np.nan, np.nan, np.nan))

@@ -21,6 +21,7 @@ from gauger.study.plan_files import from_environment, hidden_variables
 from gauger.tables import (
     PASSWORD_VARIABLE,
     Connection,
+    PlanUrl,
     approve,
     is_url,
     password_as,
@@ -143,7 +144,7 @@ def place_of(part: SourcePart, beside: Path, *, named: str = "source", writes: b
     """
     if part.url is not None:
         refuse_unapproved([Connection(part.url, part.query, writes, named)])
-        return part.url
+        return PlanUrl(part.url)
     file = Path(from_environment(part.file or ""))
     return str(standing_in(beside).path(file.name) if file.name == str(file) else beside / file)
 

@@ -2,6 +2,7 @@
 
 from gauger.tables.approvals import (
     Connection,
+    PlanUrl,
     approve,
     approve_query,
     approve_typed,
@@ -38,6 +39,7 @@ __all__ = [
     "Hashes",
     "InferredKinds",
     "Mark",
+    "PlanUrl",
     "ReadingRules",
     "Results",
     "Row",
