@@ -2,7 +2,6 @@
 
 from pathlib import Path
 from typing import Any
-from urllib.parse import quote_plus
 
 import numpy as np
 import pandas as pd
@@ -20,7 +19,7 @@ DATES = {"duckdb": "DATE", "postgres": "TIMESTAMP", "sqlite": "TEXT"}
 @pytest.fixture(autouse=True)
 def _password(monkeypatch: pytest.MonkeyPatch) -> None:
     """The password that plans take from the environment."""
-    monkeypatch.setenv("GAUGER_PASSWORD", quote_plus(PASSWORD))
+    monkeypatch.setenv("GAUGER_PASSWORD", PASSWORD)
 
 
 def _members(rows: int = 240) -> pd.DataFrame:

@@ -33,6 +33,22 @@ _OWN_FILE, _OWN_FOLDER = 0o600, 0o700
 """Rights of the owner alone."""
 
 
+class StagedResults:
+    """What results on their way have in common: the folder they are written into for now, and their write's token."""
+
+    staged: Stage
+
+    @property
+    def stage(self) -> Path:
+        """Where the files are for now."""
+        return self.staged.results
+
+    @property
+    def token(self) -> str:
+        """What tells this write from every other."""
+        return self.staged.token
+
+
 @contextmanager
 def stage_in(folder: Path) -> Iterator[Stage]:
     """A stage for results in a folder, gone when the block ends; what earlier commands left there is settled first.
@@ -45,10 +61,10 @@ def stage_in(folder: Path) -> Iterator[Stage]:
         try:
             yield stage
         finally:
-            if stage.state == PREPARED:  # an error while the database committed: did it?
-                with contextlib.suppress(GaugerError):
+            if stage.state == PREPARED and stage.own_journal().database is not None:
+                with contextlib.suppress(GaugerError):  # an error while the database committed: did it?
                     settle(stage)
-            if stage.state == RESULTS:
+            elif stage.state in (RESULTS, PREPARED):
                 _remove(stage)
 
 
@@ -66,7 +82,7 @@ def settle(stage: Stage) -> None:
     if stage.state == PREPARED:
         database = stage.checked_journal().database
         if database is None or not was_committed(database):
-            note(f"An earlier command was stopped before it wrote into {stage.folder}; what it had begun was removed.")
+            note(f"An interrupted command did not finish writing into {stage.folder}: what it had begun was removed.")
             return _remove(stage)
         stage.decide()
     if stage.state == READY:
@@ -79,7 +95,7 @@ def settle(stage: Stage) -> None:
                 f"an earlier command was stopped while it wrote into {stage.folder}, and its files cannot take their "
                 f"places: {error.strerror}. They are in {stage.place / READY}."
             ) from error
-        note(f"An earlier command was stopped while it wrote into {stage.folder}; its results are complete now.")
+        note(f"An interrupted command did not finish writing into {stage.folder}: its results are complete now.")
     return _remove(stage)
 
 

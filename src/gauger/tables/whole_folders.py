@@ -8,25 +8,15 @@ from pathlib import Path
 from gauger.errors import GaugerError, OutputError
 from gauger.tables.folder_locks import locked
 from gauger.tables.journals import PREPARED, Stage, refuse_link
-from gauger.tables.staging import database_of_journal, make_ready_as_a_whole, publish, stage_in
+from gauger.tables.staging import StagedResults, database_of_journal, make_ready_as_a_whole, publish, stage_in
 
 
 @dataclass(frozen=True)
-class FolderResults:
+class FolderResults(StagedResults):
     """A folder on its way to its place; made by `whole_folder`."""
 
     target: Path
     staged: Stage
-
-    @property
-    def stage(self) -> Path:
-        """Where to write the files for now."""
-        return self.staged.results
-
-    @property
-    def token(self) -> str:
-        """What tells this write from every other."""
-        return self.staged.token
 
     def seal(self, url: str | None = None, into: str | None = None) -> None:
         """Put the folder on the disk, complete, before a table `into` is committed in its database."""

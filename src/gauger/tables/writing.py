@@ -18,7 +18,7 @@ from gauger.tables.block_writing import BlockWriter
 from gauger.tables.folder_locks import locked
 from gauger.tables.formats import write_file
 from gauger.tables.journals import PREPARED, Stage, refuse_link, refuse_links
-from gauger.tables.staging import database_of_journal, make_ready, publish, stage_in
+from gauger.tables.staging import StagedResults, database_of_journal, make_ready, publish, stage_in
 from gauger.wording import listed, plural
 
 
@@ -70,23 +70,13 @@ class Savable(Protocol):
 
 
 @dataclass(frozen=True)
-class Results:
+class Results(StagedResults):
     """Files on their way into a folder; made by `result_folder`."""
 
     folder: Path
     names: tuple[str, ...]
     staged: Stage
     optional: tuple[str, ...] = ()
-
-    @property
-    def stage(self) -> Path:
-        """Where the files are for now."""
-        return self.staged.results
-
-    @property
-    def token(self) -> str:
-        """What tells this write from every other."""
-        return self.staged.token
 
     def seal(self, url: str | None = None, into: str | None = None) -> None:
         """Put the files on the disk, complete, before a table `into` is committed in their database.
