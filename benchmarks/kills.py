@@ -50,7 +50,21 @@ class Job:
 
 
 _SEGMENT = ("t.csv", "--key", "who", "--features", "a,b", "--count", "3", "--out", "s")
-_THERE = ("URL", "--table", "base", "--key", "who", "--features", "a,b", "--count", "3", "--into", "made", "--out", "s")
+_THERE = (
+    "duckdb:///shop.duckdb",
+    "--table",
+    "base",
+    "--key",
+    "who",
+    "--features",
+    "a,b",
+    "--count",
+    "3",
+    "--into",
+    "made",
+    "--out",
+    "s",
+)
 JOBS = {
     "segment": Job(("segment", *_SEGMENT), "s"),
     "name": Job(("name", "s", "1=regulars", "2=others"), "s", "segment"),
@@ -85,9 +99,8 @@ def make_world(folder: Path) -> None:
 
 def started(folder: Path, words: tuple[str, ...]) -> subprocess.Popen[bytes]:
     """The command as users have it."""
-    url = f"duckdb:///{folder}/shop.duckdb"
     return subprocess.Popen(
-        [sys.executable, "-m", "gauger", *(url if word == "URL" else word for word in words)],
+        [sys.executable, "-m", "gauger", *words],
         cwd=folder,
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
