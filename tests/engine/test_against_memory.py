@@ -92,3 +92,26 @@ def test_a_segment_too_rare_for_the_sample_is_shown_all_the_same(tmp_path: Path)
     assert (found.path / "segments.png").exists()
     assert "tiny-segment" in {remark.code for remark in found.remarks}
     assert gauger.open_study(found.path).segmentation.sizes.tolist()[1] == 3
+
+
+@pytest.mark.parametrize("value", [0.0, 3.0, 1e-300, 5e-324, -1e6])
+def test_a_column_without_a_range_is_as_in_memory(value: float, tmp_path: Path) -> None:
+    """Warnings fail the tests: no scale of the sums leaves the range of numbers."""
+    table = pd.DataFrame({"who": range(40), "visits": [1.0, 2.0, 30.0, 31.0] * 10, "still": value})
+    table.to_parquet(tmp_path / "t.parquet")
+    memory = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2, starts=1)
+    found = gauger.segment_files(tmp_path / "t.parquet", tmp_path / "s", key="who", count=2, starts=1)
+    assert found.sizes.tolist() == memory.sizes.tolist() == [20, 20]
+    assert found.profile.means["still"].tolist() == [value] * 3
+    assert found.profile.standard_deviations["still"].tolist() == [0.0] * 3
+
+
+@pytest.mark.parametrize("scale", [1e-200, 1e-290, 1e140])
+def test_deviations_of_values_of_any_size_are_those_of_memory(scale: float, tmp_path: Path) -> None:
+    rng = np.random.default_rng(2)
+    table = pd.DataFrame({"who": range(40), "visits": rng.gamma(2.0, 3.0, 40) * scale})
+    table.to_parquet(tmp_path / "t.parquet")
+    found = gauger.segment_files(tmp_path / "t.parquet", tmp_path / "s", key="who", count=2, starts=1)
+    assert found.profile.standard_deviations["visits"].iloc[-1] / scale == pytest.approx(
+        float((table["visits"] / scale).std(ddof=0)), rel=1e-9
+    )

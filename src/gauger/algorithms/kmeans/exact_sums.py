@@ -20,6 +20,8 @@ BITS = 46
 """Bits that the largest value keeps: a block of 2 ** 16 rows of them just fits a whole number of 64."""
 BLOCK_ROWS = 65_536
 """Rows whose sums fit: see `BITS`."""
+_MOST_STEPS = 1_000
+"""The largest exponent: 2 to this power is still a number, and nothing that has a range is smaller than its steps."""
 _LOW_BITS = 32
 """Sums of blocks are carried in two halves, the lower one of so many bits."""
 
@@ -29,7 +31,8 @@ Whole = NDArray[np.int64]
 
 def steps_for(largest: Values) -> Whole:
     """The exponents (d,) by which values of at most this size are multiplied by a power of two to become whole."""
-    return np.array([BITS - frexp(max(float(one), np.finfo(float).tiny))[1] for one in largest], dtype=np.int64)
+    found = [BITS - frexp(max(float(one), np.finfo(float).tiny))[1] for one in largest]
+    return np.minimum(np.array(found, dtype=np.int64), _MOST_STEPS)
 
 
 def square_steps_for(largest: Values) -> Whole:
@@ -38,7 +41,7 @@ def square_steps_for(largest: Values) -> Whole:
     for one in largest:
         part, exponent = frexp(max(float(one), np.finfo(float).tiny))
         found.append(BITS - 2 * exponent - frexp(part * part)[1])
-    return np.array(found, dtype=np.int64)
+    return np.minimum(np.array(found, dtype=np.int64), 2 * _MOST_STEPS)
 
 
 @dataclass(frozen=True, eq=False)
