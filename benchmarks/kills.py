@@ -102,6 +102,7 @@ def started(folder: Path, words: tuple[str, ...]) -> subprocess.Popen[bytes]:
     return subprocess.Popen(
         [sys.executable, "-m", "gauger", *words],
         cwd=folder,
+        env={**os.environ, "GAUGER_TRUST_PLANS": "1"},  # the database of each copy is another one
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
