@@ -22,6 +22,7 @@ import gauger
 from gauger.cli.app import app
 from gauger.demo.walkthrough import FEATURES
 from gauger.demo.world import World, build_world
+from gauger.tables import Results
 
 COMPILE_FIRST = Path(__file__).with_name("compile_first.py")
 
@@ -48,6 +49,16 @@ def pytest_configure(config: pytest.Config) -> None:
 def _own_state(tmp_path_factory: pytest.TempPathFactory) -> None:
     """Keep what Gauger remembers for a user out of the user's own folder."""
     os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
+
+
+@pytest.fixture
+def blank_figures(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Write no picture into figures' files: saving them takes most of the time of small studies."""
+
+    def add_figure(results: Results, name: str, _figure: object) -> None:
+        results.path(name).write_bytes(b"")
+
+    monkeypatch.setattr(Results, "add_figure", add_figure)
 
 
 @pytest.fixture(scope="session")

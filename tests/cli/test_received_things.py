@@ -17,6 +17,8 @@ import gauger
 from gauger.tables import approvals
 from gauger.tables.journals import PREFIX
 
+pytestmark = pytest.mark.usefixtures("blank_figures")
+
 TABLE = pd.DataFrame({"who": [f"c{at:02d}" for at in range(60)], "visits": np.tile([1, 2, 3, 40, 41, 42], 10)})
 
 

@@ -13,6 +13,8 @@ from gauger.errors import GaugerError, OutputError
 from gauger.tables import recover, sessions, staging, whole_folders, writing
 from gauger.tables.journals import PREFIX, Stage
 
+pytestmark = pytest.mark.usefixtures("blank_figures")
+
 SETTINGS = {"table": "base", "into": "made", "key": "who", "count": 2, "features": ["visits"]}
 
 

@@ -19,6 +19,11 @@ from gauger.tables.user_state import state_folder
 TABLE = pd.DataFrame({"who": ["a", "b"], "visits": [1, 2]})
 
 
+@pytest.fixture(autouse=True)
+def _a_new_user(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path_factory.mktemp("state")))
+
+
 class _KilledError(BaseException):
     """What a test stops a command with, as a kill does: nothing tidies up after it."""
 
