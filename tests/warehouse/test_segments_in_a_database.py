@@ -406,3 +406,15 @@ def test_whom_a_nan_leaves_out_teaches_nothing(kind: str, request: pytest.Fixtur
     assert found.customers == 54
     cap = found.model.features[1].treatments[1]
     assert vars(cap) == pytest.approx(vars(memory.treatments["spend"][1]))
+
+
+@pytest.mark.parametrize("scale", [1e-200, 1e-290, 1e140])
+def test_values_of_any_size_are_segmented_as_in_memory(scale: float, shop: Shop) -> None:
+    rng = np.random.default_rng(6)
+    table = pd.DataFrame({"who": range(40), "visits": rng.gamma(2.0, 3.0, 40) * scale})
+    shop.write("sized", table)
+    memory = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2, starts=2)
+    found = segmented(shop.url, table="sized", into="sizes", key="who", count=2, replace=True)
+    assert found.sizes.tolist() == memory.sizes.tolist()
+    spread = found.profile.standard_deviations["visits"].iloc[-1] / scale
+    assert spread == pytest.approx(float((table["visits"] / scale).std(ddof=0)), rel=1e-9)
