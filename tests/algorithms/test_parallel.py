@@ -3,7 +3,6 @@
 import pytest
 
 from gauger.algorithms.parallel import map_blocks, map_jobs, thread_count
-from gauger.errors import SettingError
 
 
 def test_blocks_cover_every_row_once_in_order(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -20,5 +19,5 @@ def test_jobs_inside_jobs_do_not_wait_for_each_other(monkeypatch: pytest.MonkeyP
 
 def test_a_thread_count_that_is_none_is_refused(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("GAUGER_THREADS", "many")
-    with pytest.raises(SettingError, match="GAUGER_THREADS='many'"):
+    with pytest.raises(ValueError, match="GAUGER_THREADS='many'"):
         thread_count()

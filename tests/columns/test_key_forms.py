@@ -11,7 +11,8 @@ import pytest
 import gauger
 from gauger.columns import KeyForm, whole_keys
 from gauger.errors import KeyColumnError
-from gauger.study.files import read_assignments
+from gauger.study.study_files import read_assignments
+from tests.own_segments import database_segmented, files_segmented
 
 pytestmark = pytest.mark.usefixtures("blank_figures")
 
@@ -79,10 +80,10 @@ def _places(table: pd.DataFrame, folder: Path) -> dict[str, str]:
 def _segmented(kind: str, place: str, folder: Path) -> tuple[pd.Series, list[str]]:
     """The keys that are written, and the codes of the remarks, however customers are segmented."""
     if kind in ("sqlite", "duckdb"):
-        done = gauger.segment_in_database(place, table="t", into="made", key="who", count=2, starts=1)
+        done = database_segmented(place, table="t", into="made", key="who", count=2, starts=1)
         return gauger.read_table(place, table="made").sort_values("who")["who"], [one.code for one in done.remarks]
     if kind.endswith("blocks"):
-        found = gauger.segment_files(place, folder / "s", key="who", count=2, starts=1)
+        found = files_segmented(place, folder / "s", key="who", count=2, starts=1)
         rows = read_assignments(folder / "s")
         return rows.sort_values("who")["who"], [one.code for one in found.remarks]
     features = gauger.prepare(gauger.read_table(place), key="who")
@@ -116,14 +117,14 @@ def test_a_model_assigns_whole_keys_in_memory_and_in_blocks(tmp_path: Path) -> N
     model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(BASE, key="who"), 2, starts=1))
     BASE.to_parquet(tmp_path / "whole.parquet")
     FRACTIONAL.to_parquet(tmp_path / "odd.parquet")
-    gauger.assign_file(model, tmp_path / "whole.parquet", tmp_path / "out.parquet")
+    model.assign(gauger.open_table(tmp_path / "whole.parquet"), into=tmp_path / "out.parquet")
     made = gauger.read_table(tmp_path / "out.parquet")
     there = model.assign(BASE)
     assert made["who"].tolist() == there["who"].tolist() == list(range(100, 100 + N))
     assert made["segment"].tolist() == there["segment"].tolist()
     for work in (
         lambda: model.assign(FRACTIONAL),
-        lambda: gauger.assign_file(model, tmp_path / "odd.parquet", tmp_path / "no.parquet"),
+        lambda: model.assign(gauger.open_table(tmp_path / "odd.parquet"), into=tmp_path / "no.parquet"),
     ):
         with pytest.raises(KeyColumnError, match="not whole"):
             work()

@@ -3,10 +3,10 @@
 from collections.abc import Callable
 from subprocess import Popen
 
-from gauger.progress import task
+from gauger.algorithms.reports import task
 
 
-class _Beside:
+class _Background:
     """The process that compiles beside this one, while there is one."""
 
     process: "Popen[bytes] | None" = None
@@ -14,7 +14,7 @@ class _Beside:
 
 def wait_later_for(process: "Popen[bytes]") -> None:
     """Wait for a process that compiles beside this one before loops are compiled that may be on their way there."""
-    _Beside.process = process
+    _Background.process = process
 
 
 def compile_loops(*steps: Callable[[], object], first: bool = False) -> None:
@@ -23,9 +23,9 @@ def compile_loops(*steps: Callable[[], object], first: bool = False) -> None:
     Loops that are not needed `first` may be on their way in the process beside: its end is waited for.
     """
     with task("compiling for this machine, once", len(steps)) as advance:
-        if not first and _Beside.process is not None:
-            _Beside.process.wait()
-            _Beside.process = None
+        if not first and _Background.process is not None:
+            _Background.process.wait()
+            _Background.process = None
         for step in steps:
             step()
             advance(1)

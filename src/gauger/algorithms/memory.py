@@ -3,7 +3,7 @@
 import os
 from pathlib import Path
 
-from gauger.errors import SettingError
+from gauger.algorithms.reports import refusal
 
 _GROUP_LIMIT, _GROUP_USE = Path("/sys/fs/cgroup/memory.max"), Path("/sys/fs/cgroup/memory.current")
 _MACHINE = Path("/proc/meminfo")
@@ -21,7 +21,7 @@ def available_bytes() -> int:
         try:
             return int(float(given) * 2**30)
         except ValueError:
-            raise SettingError(f"GAUGER_MEMORY_GB={given!r} must be a number of gigabytes.") from None
+            raise refusal(f"GAUGER_MEMORY_GB={given!r} must be a number of gigabytes.") from None
     free = [_UNKNOWN]
     if _MACHINE.exists():
         lines = (line.split() for line in _MACHINE.read_text().splitlines())

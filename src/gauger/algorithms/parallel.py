@@ -8,7 +8,7 @@ from functools import cache
 from threading import current_thread, local
 from typing import TypeVar
 
-from gauger.errors import SettingError
+from gauger.algorithms.reports import refusal
 
 BLOCK_ROWS = 32_768
 """Rows of a block, fixed so that sums are added in the same order by any number of threads; large enough to hide a
@@ -55,7 +55,7 @@ def thread_count() -> int:
     if not given:
         return os.cpu_count() or 1
     if not given.isdigit() or int(given) < 1:
-        raise SettingError(f"GAUGER_THREADS={given!r} must be a whole number from 1 up.")
+        raise refusal(f"GAUGER_THREADS={given!r} must be a whole number from 1 up.")
     return int(given)
 
 

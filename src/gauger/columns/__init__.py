@@ -1,5 +1,6 @@
 """What a table holds: its key, the facts and the role of each column, and what a study would stumble over."""
 
+from gauger.algorithms import report_through
 from gauger.columns.any_table import AnyTable, is_table, whole_table
 from gauger.columns.arrow import in_their_order, to_pandas, without_odd_columns
 from gauger.columns.checking import (
@@ -12,8 +13,10 @@ from gauger.columns.checking import (
 )
 from gauger.columns.customer_rows import CustomerRows
 from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, SENTINELS, ColumnFacts, Values
+from gauger.columns.grouped_settings import as_one_value
 from gauger.columns.key_forms import KeyForm, about_whole_keys, refuse_fractions, whole_keys
 from gauger.columns.looking import TableLook, look
+from gauger.columns.open_table import OpenTable
 from gauger.columns.ordered_levels import levels_in_order
 from gauger.columns.quality_checks import (
     about_codes,
@@ -37,6 +40,8 @@ from gauger.columns.roles import (
     numbers_name_rows,
     role_of,
 )
+from gauger.errors import SettingError
+from gauger.progress import task
 
 __all__ = [
     "LONG_TAIL",
@@ -48,6 +53,7 @@ __all__ = [
     "CustomerRows",
     "KeyForm",
     "NumberTraits",
+    "OpenTable",
     "TableLook",
     "Values",
     "about_codes",
@@ -61,6 +67,7 @@ __all__ = [
     "about_tails",
     "about_whole_keys",
     "are_flags",
+    "as_one_value",
     "checked_table",
     "guess_role",
     "in_their_order",
@@ -83,3 +90,5 @@ __all__ = [
     "whole_table",
     "without_odd_columns",
 ]
+
+report_through(task, SettingError)

@@ -11,6 +11,7 @@ from gauger.algorithms.statistics import skewness
 from gauger.columns.any_table import AnyTable
 from gauger.columns.checking import checked_table
 from gauger.columns.facts import ColumnFacts
+from gauger.columns.open_table import OpenTable
 from gauger.columns.quality_checks import quality_remarks
 from gauger.columns.roles import facts_of, guess_role, holds_numbers
 from gauger.progress import task
@@ -63,13 +64,15 @@ class TableLook(Readable):
         return self.columns.index[self.columns["role"].isin(["measure", "count"])].tolist()
 
 
-def look(table: AnyTable, key: str | None = None, *, today: datetime.date | None = None) -> TableLook:
+def look(table: AnyTable | OpenTable, key: str | None = None, *, today: datetime.date | None = None) -> TableLook:
     """Describe every column of a table and remark on what a study would stumble over.
 
     Parameters
     ----------
-    table : pandas.DataFrame or another table
-        Any table; what hands out an Arrow stream (polars, pyarrow, DuckDB) is read once.
+    table : pandas.DataFrame, another table or OpenTable
+        Any table; what hands out an Arrow stream (polars, pyarrow, DuckDB) is read once. A table in a database is
+        looked at there; of files that are larger than the sample (`Execution.sample`) a sample is looked at, and a
+        remark says so.
     key : str, optional
         The column that identifies a customer.
     today : datetime.date, optional
@@ -93,6 +96,9 @@ def look(table: AnyTable, key: str | None = None, *, today: datetime.date | None
     >>> seen.columns.loc["age", "role"]
     'measure'
     """
+    today = today or datetime.date.today()
+    if isinstance(table, OpenTable):
+        return table.looked_at(key, today)  # type: ignore[no-any-return]
     given, table = table, checked_table(table, [] if key is None else [key])
     left_out = () if isinstance(given, pd.DataFrame) else remarks_of(table)
     records, facts = {}, {}
@@ -105,7 +111,7 @@ def look(table: AnyTable, key: str | None = None, *, today: datetime.date | None
             advance(1)
     columns = pd.DataFrame.from_dict(records, orient="index", columns=_COLUMNS)
     columns.index.name = "column"
-    found = quality_remarks(table, columns, facts, key, today or datetime.date.today())
+    found = quality_remarks(table, columns, facts, key, today)
     return TableLook(columns, len(table), (*left_out, *found))
 
 

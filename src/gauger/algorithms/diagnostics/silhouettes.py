@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from gauger.algorithms.compiling import compile_loops
 from gauger.algorithms.distances import TILE, tile_distances
 from gauger.algorithms.parallel import map_blocks
-from gauger.progress import task
+from gauger.algorithms.reports import task
 
 Rows = NDArray[np.intp]
 Values = NDArray[np.float64]

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from gauger.algorithms.distances.metrics import Geometry
-from gauger.errors import SettingError
+from gauger.algorithms.reports import refusal
 
 Matrix = NDArray[np.float64]
 
@@ -17,7 +17,7 @@ _UNEVEN = 1e-8
 def given_geometry(distances: ArrayLike, labels: Sequence[object]) -> Geometry:
     """Rows with given distances: (n, n), or condensed (n (n - 1) / 2,) by rows above the diagonal.
 
-    `labels` (n,) name the rows in messages. Raises SettingError for the wrong shape, or for a matrix that is not
+    `labels` (n,) name the rows in messages. Refuses for the wrong shape, or for a matrix that is not
     symmetric, not 0 on its diagonal, below 0 or not finite anywhere.
     """
     square = _square(_numbers(distances), len(labels))
@@ -28,13 +28,13 @@ def given_geometry(distances: ArrayLike, labels: Sequence[object]) -> Geometry:
     ):
         if cells.any():
             one, other = (int(index[0]) for index in np.nonzero(cells))
-            raise SettingError(
+            raise refusal(
                 f"the distance from {labels[one]} to {labels[other]} {fault} ({square[one, other]:g}): correct the "
                 "matrix."
             )
     off = np.flatnonzero(np.diag(square) != 0.0)
     if off.size:
-        raise SettingError(
+        raise refusal(
             f"the distance of {labels[off[0]]} from itself is {square[off[0], off[0]]:g}, not 0. Are these likenesses? "
             "Turn them into distances first, such as 1 - likeness."
         )
@@ -46,14 +46,14 @@ def _numbers(distances: ArrayLike) -> Matrix:
     try:
         return np.asarray(distances, dtype=np.float64)
     except (TypeError, ValueError):
-        raise SettingError("the given distances are not all numbers.") from None
+        raise refusal("the given distances are not all numbers.") from None
 
 
 def _square(given: Matrix, n: int) -> Matrix:
     if given.shape == (n, n):
         return given
     if given.shape != (n * (n - 1) // 2,):
-        raise SettingError(
+        raise refusal(
             f"the given distances have shape {given.shape}; {n:,} need a square matrix ({n}, {n}) or a condensed one "
             f"of {n * (n - 1) // 2:,}."
         )

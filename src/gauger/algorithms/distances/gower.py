@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.algorithms.distances.metrics import Geometry, Rows
-from gauger.errors import SettingError
+from gauger.algorithms.reports import refusal
 
 Matrix = NDArray[np.float64]
 
@@ -29,7 +29,7 @@ def gower_geometry(rows: MixedRows, labels: Sequence[object]) -> Geometry:
     """Rows under Gower's distance, 1 - his coefficient of similarity: 0 for rows that agree, 1 at most.
 
     A measure or flag differs by its share of the range, a category by 0 or 1; the weighted mean over the variables
-    that both rows have. Raises SettingError for two rows that have no variable in common.
+    that both rows have. Refuses for two rows that have no variable in common.
 
     Gower (1971), Biometrics 27(4), 857-871.
     """
@@ -50,7 +50,7 @@ def gower_geometry(rows: MixedRows, labels: Sequence[object]) -> Geometry:
             differing += weight * (both & (one != other))
         if (counted == 0.0).any():
             index, beside = (int(found[0]) for found in np.nonzero(counted == 0.0))
-            raise SettingError(
+            raise refusal(
                 f"{labels[chosen[index]]} and {labels[others[beside]]} have no feature with a value for both: Gower's "
                 "distance cannot compare them. Leave one out, or add a feature that both have."
             )

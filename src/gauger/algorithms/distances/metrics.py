@@ -10,13 +10,15 @@ from scipy.spatial.distance import cdist
 
 from gauger.algorithms.distances.dtw import dtw_between
 from gauger.algorithms.distances.lagged import lagged_between
-from gauger.errors import SettingError
-from gauger.wording import listed, plural
+from gauger.algorithms.reports import refusal
 
 Matrix = NDArray[np.float64]
 Rows = NDArray[np.intp]
 Between = Callable[[Rows, Rows], Matrix]
 Prepared = tuple[Between, Matrix | None]
+
+_SHOWN = 3
+"""Rows that a message names."""
 
 _FLAT = 1e-12
 """Relative: a length or distance below this is rounding."""
@@ -56,10 +58,10 @@ class MetricSettings:
 def geometry(name: str, values: Matrix, settings: MetricSettings, labels: Sequence[object]) -> Geometry:
     """The rows of values (n, d) under a metric of METRICS; `labels` (n,) name them in messages.
 
-    Raises SettingError for an unknown name, a setting out of range, or rows that the metric says nothing of.
+    Refuses for an unknown name, a setting out of range, or rows that the metric says nothing of.
     """
     if name not in METRICS:
-        raise SettingError.not_one_of("metric", name, METRICS)
+        raise refusal(f"metric={name!r} must be one of {', '.join(METRICS)}.")
     words, prepare = METRICS[name]
     between, points = prepare(np.ascontiguousarray(values), settings, labels)
     return Geometry(name, words, len(values), between, points)
@@ -75,7 +77,7 @@ def _plain(scipy_name: str) -> Callable[[Matrix, MetricSettings, Sequence[object
 def _minkowski(values: Matrix, settings: MetricSettings, _labels: Sequence[object]) -> Prepared:
     p = settings.p
     if isinstance(p, bool) or not isinstance(p, (int, float, np.integer, np.floating)) or not 1.0 <= p < np.inf:
-        raise SettingError(f"p={p!r} must be a number from 1 up: below 1 the triangle inequality fails.")
+        raise refusal(f"p={p!r} must be a number from 1 up: below 1 the triangle inequality fails.")
     return lambda rows, others: cdist(values[rows], values[others], "minkowski", p=p), values
 
 
@@ -95,9 +97,13 @@ def _directions(values: Matrix, raw: Matrix, labels: Sequence[object], name: str
     lengths = np.sqrt((values**2).sum(axis=1))
     flat = np.flatnonzero(lengths <= _FLAT * np.abs(raw).max(axis=1, initial=0.0) * np.sqrt(raw.shape[1]))
     if flat.size:
-        names, them = listed([str(labels[row]) for row in flat.tolist()]), plural(flat.size, "it", "them")
-        raise SettingError(
-            f"{names} {plural(flat.size, 'is', 'are')} {fault} over all features on the working scale, so that "
+        *firsts, last = [str(labels[row]) for row in flat[:_SHOWN].tolist()]
+        if flat.size > _SHOWN:
+            firsts, last = [*firsts, last], f"{flat.size - _SHOWN:,} more"
+        names = f"{', '.join(firsts)} and {last}" if firsts else last
+        one, them = flat.size == 1, "it" if flat.size == 1 else "them"
+        raise refusal(
+            f"{names} {'is' if one else 'are'} {fault} over all features on the working scale, so that "
             f"metric={name!r} says nothing of {them}. Leave {them} out, or take metric='euclidean'."
         )
     return np.asarray(values / lengths[:, None])
@@ -113,7 +119,7 @@ def _mahalanobis(values: Matrix, _settings: MetricSettings, _labels: Sequence[ob
         if np.diag(lower).min() <= 1e-7 * np.sqrt(np.diag(spread)).max():
             raise LinAlgError
     except LinAlgError:
-        raise SettingError(
+        raise refusal(
             f"metric='mahalanobis' needs features that do not determine each other and more rows than features; "
             f"{n:,} rows by {d} features do not allow it. Leave out features that repeat others (build_tree of "
             "features shows which), or take metric='euclidean'."
@@ -146,7 +152,7 @@ def _periods(name: str, given: int | None, values: Matrix) -> int:
     if given is None:
         return max(1, periods // 10) if periods > 1 else 0
     if isinstance(given, bool) or not isinstance(given, (int, np.integer)) or not 0 <= given < periods:
-        raise SettingError(f"{name}={given!r} must be a whole number of periods from 0 to {periods - 1}.")
+        raise refusal(f"{name}={given!r} must be a whole number of periods from 0 to {periods - 1}.")
     return int(given)
 
 

@@ -1,5 +1,5 @@
 """What the first run on a machine does besides: it compiles loops on two cores."""
 
-from gauger.algorithms.first_run.beside import compile_beside
+from gauger.algorithms.first_run.compiling_in_background import compile_in_background
 
-__all__ = ["compile_beside"]
+__all__ = ["compile_in_background"]

@@ -1,6 +1,5 @@
 """k-means on arrays: seedings, raced starts, Lloyd's iterations with Hamerly's bounds, mergeable sums, coresets."""
 
-from gauger.algorithms.kmeans.compiling import compile_kmeans, is_compiled
 from gauger.algorithms.kmeans.exact_sums import (
     BITS,
     BLOCK_ROWS,
@@ -12,6 +11,7 @@ from gauger.algorithms.kmeans.exact_sums import (
 )
 from gauger.algorithms.kmeans.iterating import Iterated, SegmentSums, SumSource, begin_anew, iterate
 from gauger.algorithms.kmeans.kernels import refill
+from gauger.algorithms.kmeans.kmeans_compiling import compile_kmeans, is_compiled
 from gauger.algorithms.kmeans.lloyd import (
     LloydResult,
     assign,

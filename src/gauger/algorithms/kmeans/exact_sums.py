@@ -139,18 +139,17 @@ def look_block(
 
 @njit(nogil=True, cache=True)
 def moments_block(columns, codes, start, stop, lows, scales, one_scales, other_scales, known, sums, squares):
-    """Add up the rows start … stop by segment: of every column the values that are there, less its low end.
+    """Add up the rows start … stop by segment: of every column the values that are there, less the segment's low end.
 
     columns (d, n) with NaN for gaps, codes (n,) from 0; adds to known (k, d), sums (k, d) and squares (k, d) of whole
-    numbers. All scales (d,) are powers of two; the two factors of a square have one each, because their product may be
-    beyond what a number holds.
+    numbers. Low ends and scales are (k, d), and all scales powers of two; the two factors of a square have one each,
+    because their product may be beyond what a number holds.
     """
     for f in range(columns.shape[0]):
-        low, scale, one_scale, other_scale = lows[f], scales[f], one_scales[f], other_scales[f]
         for r in range(start, stop):
-            value = columns[f, r] - low
+            j = codes[r]
+            value = columns[f, r] - lows[j, f]
             if value == value:
-                j = codes[r]
                 known[j, f] += 1
-                sums[j, f] += np.int64(np.rint(value * scale))
-                squares[j, f] += np.int64(np.rint((value * one_scale) * (value * other_scale)))
+                sums[j, f] += np.int64(np.rint(value * scales[j, f]))
+                squares[j, f] += np.int64(np.rint((value * one_scales[j, f]) * (value * other_scales[j, f])))

@@ -18,8 +18,7 @@ from gauger.algorithms.merge_trees.single_linkage import merge_by_links, merge_p
 from gauger.algorithms.merge_trees.ward import WardSpace
 from gauger.algorithms.parallel import map_blocks
 from gauger.algorithms.random_streams import fixed_generator
-from gauger.errors import SettingError
-from gauger.progress import task
+from gauger.algorithms.reports import refusal, task
 
 POINT_LINKAGES = ("ward", "centroid", "median")
 LINKAGES = ("single", *MATRIX_LINKAGES, *POINT_LINKAGES)
@@ -126,7 +125,7 @@ def _from_one(distances: Geometry) -> Callable[[int], Values]:
 def condensed(distances: Geometry) -> Condensed:
     """All distances, by rows above the diagonal (n (n - 1) / 2,): float64, or float32 where memory is short.
 
-    Raises SettingError when even that does not fit, with the ways out.
+    Refuses when even that does not fit, with the ways out.
     """
     n = distances.size
     pairs = n * (n - 1) // 2
@@ -155,7 +154,7 @@ def precision_for(n: int) -> type[np.float64] | type[np.float32]:
         return np.float64
     if 4 * pairs <= _TIGHT * free:
         return np.float32
-    raise SettingError(
+    raise refusal(
         f"the distances between {n:,} take {bytes_in_words(8 * pairs)}, half of that at lower precision, and "
         f"{bytes_in_words(free)} are free. Take linkage='ward', 'centroid' or 'single', which hold no such matrix, or "
         "build the tree on micro-segments: condense=2000 (--condense 2000)."

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.algorithms.kmeans import assign, seed_plusplus, small_fit, sums_of, wcss_of
+from gauger.algorithms.reports import task
 from gauger.algorithms.row_order import RowOrder
-from gauger.progress import task
 
 _SAMPLE_EACH = 20
 """Points for each micro-segment that the first centres are learned on: judgement."""

@@ -15,7 +15,7 @@ from gauger.algorithms.neighbours import PointNeighbours, compile_links
 from gauger.algorithms.statistics import scaled_dip
 
 
-def compile_beside() -> None:
+def compile_in_background() -> None:
     """On the first run on a machine of several cores, let a second process compile the loops that are needed later."""
     if not config.DISABLE_JIT and (os.cpu_count() or 1) > 1 and not is_compiled():  # type: ignore[attr-defined]
         command = [sys.executable, "-m", __spec__.name]
