@@ -70,12 +70,13 @@ def test_zero_for_missing_is_fine_where_zero_is_an_amount() -> None:
     assert "zero-for-missing" in _remarks(WELL.assign(recency_days=gaps), missing="zero")
 
 
-def test_extreme_customers_are_told_by_row_and_gone_once_capped() -> None:
+def test_extreme_customers_are_named_by_their_feature_and_gone_once_capped() -> None:
     table = WELL.copy()
     table.loc[[3, 77], "spend"] = [900.0, 2000.0]
     remark = _remarks(table)["extreme-customers"]
     assert "2 customers lie far outside" in remark.text
-    assert "(data rows 78 and 4," in remark.text
+    assert "by spend above all" in remark.text
+    assert remark.features == ("spend",)
     assert "extreme-customers" not in _remarks(table, cap=(0.0, 0.99))
 
 

@@ -59,7 +59,7 @@ def test_missing_levels_are_refused_dropped_or_no_level() -> None:
         gauger.prepare(gaps, **asked)
     assert len(gauger.prepare(gaps, **asked, missing="drop").keys) == 5
     assert gauger.prepare(gaps, **asked, missing="zero").values[0].tolist() == [0.0] * 3
-    with pytest.raises(SettingError, match="cannot be had of the category 'area'"):
+    with pytest.raises(SettingError, match="is not possible for the category 'area'"):
         gauger.prepare(gaps, **asked, missing="median")
 
 

@@ -372,7 +372,7 @@ def test_a_bad_file_of_events_is_refused_like_a_bad_table(tmp_path: Path, conten
 
 
 def test_events_in_a_database_are_told_how_to_come_in() -> None:
-    with pytest.raises(SettingError, match="events in a database are read first"):
+    with pytest.raises(SettingError, match="events in a database are summarised there"):
         gauger.summarise_events("sqlite:///shop.db", customer="who", when="day")
 
 
@@ -403,7 +403,7 @@ def _with(**columns: object) -> pd.DataFrame:
         (EVENTS, {"when": "dya"}, UnknownColumnError, "did you mean 'day'"),
         (EVENTS.iloc[:0], {}, SettingError, "no rows"),
         ([1, 2], {}, SettingError, "events must be a table or the path of a file, not list"),
-        (EVENTS, {"when": 3}, SettingError, "a column is named by text, not by 3"),
+        (EVENTS, {"when": 3}, SettingError, "when=3 must be the name of a column"),
         (_with(who=["b", None, "a", None, "b"]), {}, KeyColumnError, r"missing in 2 rows \(data rows 2 and 4\)"),
         (_with(who=["b", 7, "a", 7, "b"]), {}, KeyColumnError, "'who' mixes kinds of values"),
         (_with(day=[None, *EVENTS["day"][1:]]), {}, MissingValuesError, "'day' is missing in 1 event"),

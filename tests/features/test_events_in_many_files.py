@@ -8,7 +8,6 @@ import pytest
 
 import gauger
 from gauger import errors
-from gauger.features import summarise_to_file
 
 WORDS = {"customer": "member_id", "when": "visited_on", "amount": "ticket_spend", "category": "film_kind"}
 
@@ -26,10 +25,10 @@ def test_folders_patterns_and_lists_are_one_table(visits: pd.DataFrame, ending: 
     ]
     whole = gauger.summarise_events(visits, **WORDS)
     for source in (tmp_path, str(tmp_path / f"*.{ending}"), paths):
-        found = gauger.summarise_events(source, memory="300MB", **WORDS)
+        found = gauger.summarise_events(gauger.open_table(source, execution=gauger.Execution(memory="300MB")), **WORDS)
         pd.testing.assert_frame_equal(found, whole, check_dtype=False)
         assert found.attrs["events"] == whole.attrs["events"]
-    told = summarise_to_file(tmp_path, tmp_path.parent / f"{ending}.parquet", **WORDS)
+    told = gauger.summarise_events(gauger.open_table(tmp_path), into=tmp_path.parent / f"{ending}.parquet", **WORDS)
     written = gauger.read_table(tmp_path.parent / f"{ending}.parquet")
     pd.testing.assert_frame_equal(written, whole, check_dtype=False)
     assert told.facts["as_of"] == whole.attrs["as_of"]
@@ -41,7 +40,9 @@ def test_files_that_are_not_alike_and_memory_that_is_none_are_told(visits: pd.Da
     with pytest.raises(errors.TableFileError, match="differ in their columns: 'slot'"):
         gauger.summarise_events(tmp_path, **WORDS)
     with pytest.raises(errors.SettingError, match="memory='much' must be an amount"):
-        gauger.summarise_events(tmp_path / "a.csv", memory="much", **WORDS)
+        gauger.summarise_events(
+            gauger.open_table(tmp_path / "a.csv", execution=gauger.Execution(memory="much")), **WORDS
+        )
     with pytest.raises(errors.TableFileError, match="no file that can be read in it"):
         (tmp_path / "none").mkdir()
         gauger.summarise_events(tmp_path / "none", **WORDS)

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from pmml_reader import segment_by_pmml
 
 import gauger
-from gauger.features.levels import Level, distinct_levels
+from gauger.features.category_levels import Level, distinct_levels
 
 _N = 120
 _KINDS: dict[str, list[object]] = {
@@ -41,7 +41,7 @@ def _assigned(way: str, model: gauger.SegmentModel, table: pd.DataFrame, folder:
         return model.assign(table)["segment"].tolist()
     if way in ("csv", "parquet"):
         source = gauger.write_table(table, folder / f"table.{way}")
-        gauger.assign_file(model, source, folder / "out.parquet")
+        model.assign(gauger.open_table(source), into=folder / "out.parquet")
         again = model.assign(gauger.read_table(source))["segment"].tolist()
         assert gauger.read_table(folder / "out.parquet")["segment"].tolist() == again
         return again

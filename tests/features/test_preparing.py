@@ -157,7 +157,7 @@ def test_a_constant_feature_is_zero_on_the_working_scale() -> None:
             TABLE,
             {"features": ["area"]},
             ColumnValuesError,
-            r"'area' has 4 values that are not a number, written like 'aaaaa'",
+            r"'area' has 4 values that are not a number, written like 'aaaa' and 'aaaaa'",
         ),
         (
             TABLE.assign(who=["a", "a", "b", "a"]),

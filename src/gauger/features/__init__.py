@@ -1,15 +1,31 @@
 """From events to behaviour, and from behaviour to features on one scale, reversibly."""
 
 from gauger.features.alike import about_new_levels, new_levels, prepare_alike
-from gauger.features.cautions import HIGH_CORRELATION, FeatureFacts, cautions_from_sums
+from gauger.features.category_levels import Level
 from gauger.features.columns import LARGEST, Indicator, as_numbers, level_indicators, numeric_columns
 from gauger.features.event_source import CUSTOMERS, EVENTS
-from gauger.features.event_sql import EventColumns, in_dialect
-from gauger.features.events import Told, behaviour_of, events_sql, nouns_of, summarise_events, summarise_to_file
-from gauger.features.feature_set import FeatureSet
-from gauger.features.levels import Level
-from gauger.features.preparing import prepare
-from gauger.features.recipes import Recipe, TreatmentSettings, refuse_strangers
+from gauger.features.event_sql import EventColumns, EventSummary, in_dialect
+from gauger.features.events import (
+    Behaviour,
+    behaviour_in_memory,
+    behaviour_of,
+    behaviour_of_files,
+    events_sql,
+    summarise_events,
+)
+from gauger.features.feature_cautions import HIGH_CORRELATION, FeatureFacts, cautions_from_sums
+from gauger.features.feature_set import Everyone, FeatureSet
+from gauger.features.preparation import Preparation, refuse_shared_names
+from gauger.features.preparing import (
+    about_columns_left_out,
+    about_left_out,
+    nobody_left,
+    nobody_to_prepare,
+    prepare,
+    prepare_table,
+    refuse_gaps,
+)
+from gauger.features.recipes import Recipe, TreatmentSettings
 from gauger.features.series import pivot_series
 from gauger.features.transforms import TRANSFORMS, Power, Transform, learn_transform
 from gauger.features.treatment_sql import DOUBLE, sql_layers, sql_less, sql_number, sql_raw, sql_step
@@ -40,26 +56,33 @@ __all__ = [
     "NO_RANGE",
     "SCALES",
     "TRANSFORMS",
+    "Behaviour",
     "Cap",
     "EventColumns",
+    "EventSummary",
+    "Everyone",
     "FeatureFacts",
     "FeatureSet",
     "Fill",
     "Indicator",
     "Level",
     "Power",
+    "Preparation",
     "Rank",
     "Recipe",
     "Scale",
-    "Told",
     "Transform",
     "Treatment",
     "TreatmentSettings",
     "Weight",
+    "about_columns_left_out",
+    "about_left_out",
     "about_new_levels",
     "apply_all",
     "as_numbers",
+    "behaviour_in_memory",
     "behaviour_of",
+    "behaviour_of_files",
     "cautions_from_sums",
     "events_sql",
     "in_dialect",
@@ -67,18 +90,20 @@ __all__ = [
     "learn_weight",
     "level_indicators",
     "new_levels",
-    "nouns_of",
+    "nobody_left",
+    "nobody_to_prepare",
     "numeric_columns",
     "pivot_series",
     "prepare",
     "prepare_alike",
-    "refuse_strangers",
+    "prepare_table",
+    "refuse_gaps",
+    "refuse_shared_names",
     "sql_layers",
     "sql_less",
     "sql_number",
     "sql_raw",
     "sql_step",
     "summarise_events",
-    "summarise_to_file",
     "undo_all",
 ]

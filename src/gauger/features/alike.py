@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 
 from gauger.columns import AnyTable, Values, checked_table, refuse_bad_key
 from gauger.errors import ColumnValuesError, MissingValuesError
+from gauger.features.category_levels import Level, strangers_of
 from gauger.features.columns import Indicator, as_numbers
 from gauger.features.feature_set import FeatureSet
-from gauger.features.levels import Level, strangers_of
 from gauger.features.treatments import Fill
 from gauger.remarks import Remark
 from gauger.wording import listed, plural

@@ -9,7 +9,7 @@ from pandas.api import types
 
 from gauger.columns import MOST_LEVELS, Values
 from gauger.errors import ColumnValuesError, SettingError
-from gauger.features.levels import Level
+from gauger.features.category_levels import Level
 from gauger.wording import listed
 
 LARGEST = 1e150
@@ -68,14 +68,14 @@ def numeric_columns(table: pd.DataFrame, key: str) -> Sequence[str]:
 
 def _measure(column: pd.Series, name: str) -> Values:
     if types.is_datetime64_any_dtype(column) or types.is_timedelta64_dtype(column):
-        raise ColumnValuesError(f"{name!r} holds dates or times; turn them into days first (such as recency_days).")
+        raise ColumnValuesError.dates(name)
     if types.is_complex_dtype(column):
         raise ColumnValuesError.not_numbers(name, column.head(3).tolist(), len(column))
     if not types.is_numeric_dtype(column):
         numbers = pd.to_numeric(column, errors="coerce")
         wrong = column[numbers.isna() & column.notna()]
         if not wrong.empty:
-            raise ColumnValuesError.not_numbers(name, wrong.head(3).tolist(), len(wrong))
+            raise ColumnValuesError.not_numbers(name, sorted(map(str, wrong.unique()))[:3], len(wrong))
         column = numbers
     values: Values = column.to_numpy(dtype=np.float64, na_value=np.nan)
     largest = max(abs(float(np.nanmin(values, initial=0.0))), abs(float(np.nanmax(values, initial=0.0))))

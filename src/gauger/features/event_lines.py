@@ -32,13 +32,13 @@ class Lines:
 def about_lines(source: EventRows, period: Period) -> Lines:
     """Count lines and events, and look at what repeats, shares a key or a moment, or is cut short."""
     short = tuple(_short_last_day(source, period))
-    if source.columns.key is None:
+    if source.columns.event_key is None:
         alike = source.repeated([source.columns.customer, source.columns.when])
         repeats = source.repeated() if alike else 0
         return Lines(source.rows, source.rows, (*_repeated(source, repeats), *_shared(source, alike - repeats), *short))
     repeats = source.repeated()
     lines = source.rows - repeats
-    key, customer = sql_name(source.columns.key), sql_name(source.columns.customer)
+    key, customer = sql_name(source.columns.event_key), sql_name(source.columns.customer)
     when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
     grouped = (
         f"SELECT {key} AS k, count(DISTINCT {customer}) AS owners, min(CAST({when} AS DATE)) < "
@@ -51,7 +51,7 @@ def about_lines(source: EventRows, period: Period) -> Lines:
     _, shared, owned, spread = (int(value) for value in counted)
     keyless = source.count(f"SELECT DISTINCT * FROM {EVENTS} WHERE {key} IS NULL")
     events = owned + keyless
-    remarks = _about_keys(source.columns.key, repeats, lines, events, shared, spread, keyless)
+    remarks = _about_keys(source.columns.event_key, repeats, lines, events, shared, spread, keyless)
     return Lines(lines, events, (*remarks, *short))
 
 

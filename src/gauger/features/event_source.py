@@ -163,8 +163,8 @@ def event_source(
                 limit = settings.get("memory_limit", "there is")
                 raise OutputError(
                     f"the events need more than {limit} of memory, or more room than there is in "
-                    f"{tempfile.gettempdir()}: allow more (memory=, --memory), make room there, or name another place "
-                    "in the environment variable TMPDIR."
+                    f"{tempfile.gettempdir()}: allow more (Execution(memory=…), --memory), make room there, or name "
+                    "another place in the environment variable TMPDIR."
                 ) from error
             except duckdb.Error as error:
                 if isinstance(events, pd.DataFrame):
@@ -203,8 +203,8 @@ def _connected(
         raise SettingError(f"events must be a table or the path of a file, not {type(events).__name__}.")
     if isinstance(events, str) and is_url(events):
         raise SettingError(
-            "events in a database are read first: summarise_events(read_table(url, table='…'), …); or summarised "
-            "there, by the statement that events_sql gives (gauger features --sql)."
+            "events in a database are summarised there: summarise_events(open_table(url, table='…'), …, into='…'); or "
+            "read first (read_table)."
         )
     files = [FileBlocks(file) for file in files_of(events)]
     _refuse_other_columns(files)

@@ -1,32 +1,111 @@
 """The one SQL statement that turns events into behaviour, for DuckDB and for the analyst's own database."""
 
+import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any, TypedDict
 
+from gauger.columns import as_one_value
 from gauger.errors import SettingError
-from gauger.features.measures import Measure, Period
+from gauger.features.measures import Measure, Nouns, Period, noun_of
 from gauger.tables import sql_moment, sql_name
 
 DIALECTS = ("duckdb", "postgres")
 
 
+class EventColumnNames(TypedDict, total=False):
+    """The settings of `EventColumns`, one by one."""
+
+    customer: str
+    when: str
+    amount: str | None
+    quantity: str | None
+    category: str | None
+    event_key: str | None
+    event_noun: str
+    amount_noun: str
+    quantity_noun: str | None
+    category_noun: str | None
+
+
 @dataclass(frozen=True)
 class EventColumns:
-    """Which column of the events says what; None where none does."""
+    """What the columns of a table of events mean, and what is made of them is called.
+
+    Parameters
+    ----------
+    customer, when : str
+        The columns that say who, and when.
+    amount, quantity, category : str, optional
+        The columns that say for how much, how many, and of what.
+    event_key : str, optional
+        The column that numbers events (a visit, an order). Rows alike in every column of the source then count once,
+        and the others that share key and customer are lines of one event: one visit, at the earliest of their moments,
+        with amounts and quantities added up, while shares by category are those of lines. Rows without a key are an
+        event each. Without `event_key` every row is an event; repeats, and rows that share customer and moment, are
+        remarked.
+    event_noun, amount_noun, quantity_noun, category_noun : str, optional
+        Other names than visits, spend, the quantity's column and the last word of the category's.
+
+    Raises
+    ------
+    SettingError
+        For a column that is not named by text.
+
+    Examples
+    --------
+    >>> import gauger
+    >>> gauger.EventColumns("who", "day", amount="paid", amount_noun="turnover").amount
+    'paid'
+    """
 
     customer: str
     when: str
     amount: str | None = None
     quantity: str | None = None
     category: str | None = None
-    key: str | None = None
+    event_key: str | None = None
+    event_noun: str = "visits"
+    amount_noun: str = "spend"
+    quantity_noun: str | None = None
+    category_noun: str | None = None
+
+    def __post_init__(self) -> None:
+        for setting in ("customer", "when"):
+            if not isinstance(getattr(self, setting), str):
+                raise SettingError(f"{setting}={getattr(self, setting)!r} must be the name of a column.")
+
+    @classmethod
+    def given(cls, columns: "EventColumns | None", named: EventColumnNames) -> "EventColumns":
+        """The columns as one value, or as they are named one by one."""
+        return as_one_value(cls, columns, named, "the events' columns")
 
     @property
     def named(self) -> dict[str, str]:
         """The columns there are, by what they say."""
         parts = {"customer": self.customer, "moment": self.when, "amount": self.amount}
-        parts |= {"quantity": self.quantity, "category": self.category, "event_key": self.key}
+        parts |= {"quantity": self.quantity, "category": self.category, "event_key": self.event_key}
         return {part: column for part, column in parts.items() if column is not None}
+
+    @property
+    def nouns(self) -> Nouns:
+        """What events, amounts, quantities and categories are called."""
+        return Nouns(
+            self.event_noun,
+            self.amount_noun if self.amount else None,
+            self.quantity_noun or self.quantity,
+            self.category_noun or (noun_of(self.category) if self.category else None),
+        )
+
+
+@dataclass(frozen=True)
+class EventSummary:
+    """What is asked of events: the columns, the measures, the customers that come out in any case, and up to when."""
+
+    columns: EventColumns
+    measures: Sequence[str] | str | None = None
+    customers: Any = None
+    as_of: str | datetime.date | None = None
 
 
 def behaviour_sql(
@@ -43,7 +122,7 @@ def behaviour_sql(
     one event, at the earliest of their moments, with amounts and quantities added up. With a table `customers`, its
     customers without any event come out too.
     """
-    keyed = columns.key is not None
+    keyed = columns.event_key is not None
     parts = _event_parts(columns, period, events)
     of_lines = [measure for measure in measures if keyed and measure.over == "lines"]
     gaps = any(measure.over == "gaps" for measure in measures)
@@ -92,7 +171,7 @@ def _event_parts(columns: EventColumns, period: Period, events: str) -> list[str
     def rows(source: str) -> str:
         return f"SELECT {', '.join(selected)} FROM {source} WHERE {before}"
 
-    if columns.key is None:
+    if columns.event_key is None:
         return [f"chosen AS (\n{rows(sql_name(events))}\n)"]
     sums = [name for name in ("amount", "quantity") if name in columns.named]
     added = "".join(f", sum({name}) AS {name}" for name in sums)

@@ -1,81 +1,99 @@
 """Summarise events (visits, orders, calls) to one row a customer, by one SQL statement."""
 
 import datetime
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from os import PathLike
 from pathlib import Path
-from typing import Any
+from typing import Any, Unpack, overload
 
 import pandas as pd
 
-from gauger.columns import MOST_LEVELS, AnyTable, to_pandas
+from gauger.columns import MOST_LEVELS, AnyTable, OpenTable, to_pandas
 from gauger.errors import SettingError
 from gauger.features.event_lines import about_lines
 from gauger.features.event_source import CUSTOMERS, EVENTS, EventRows, EventSource, event_source
-from gauger.features.event_sql import EventColumns, behaviour_sql, in_dialect
-from gauger.features.measures import Catalogue, Nouns, Period, noun_of
+from gauger.features.event_sql import EventColumnNames, EventColumns, EventSummary, behaviour_sql, in_dialect
+from gauger.features.measures import Catalogue, Period
 from gauger.features.query import run_query
+from gauger.readable import Readable
 from gauger.remarks import Remark, attach_remarks
 from gauger.tables import Source, sql_moment, sql_name, sql_text
-from gauger.wording import plural
+from gauger.wording import Noun, plural
 
 Events = AnyTable | Source
 
 
+@overload
 def summarise_events(
-    events: Events,
+    events: Events | OpenTable,
+    columns: EventColumns | None = None,
     *,
-    customer: str,
-    when: str,
-    amount: str | None = None,
-    quantity: str | None = None,
-    category: str | None = None,
-    event_key: str | None = None,
     measures: Sequence[str] | str | None = None,
-    customers: AnyTable | None = None,
+    customers: AnyTable | str | None = None,
     as_of: str | datetime.date | None = None,
-    event_noun: str = "visits",
-    amount_noun: str = "spend",
-    quantity_noun: str | None = None,
-    category_noun: str | None = None,
-    memory: str | None = None,
-) -> pd.DataFrame:
-    """Summarise events to one row a customer: how recently, how often, how regularly, for how much, and of what.
+    into: None = None,
+    **named: Unpack[EventColumnNames],
+) -> pd.DataFrame: ...
+
+
+@overload
+def summarise_events(
+    events: Events | OpenTable,
+    columns: EventColumns | None = None,
+    *,
+    measures: Sequence[str] | str | None = None,
+    customers: AnyTable | str | None = None,
+    as_of: str | datetime.date | None = None,
+    into: str | PathLike[str],
+    replace: bool = False,
+    **named: Unpack[EventColumnNames],
+) -> "Behaviour": ...
+
+
+def summarise_events(
+    events: Events | OpenTable,
+    columns: EventColumns | None = None,
+    *,
+    measures: Sequence[str] | str | None = None,
+    customers: AnyTable | str | None = None,
+    as_of: str | datetime.date | None = None,
+    into: str | PathLike[str] | None = None,
+    replace: bool = False,
+    **named: Unpack[EventColumnNames],
+) -> Any:
+    """Summarise events to one row per customer: how recently, how often, how regularly, for how much, and of what.
 
     Parameters
     ----------
-    events : pandas.DataFrame, another table, str, path-like or sequence of them
-        A row an event; or the path of a csv or Parquet file, a folder of such files, a pattern such as
-        `visits/*.parquet`, or a list, which may be larger than memory.
-    customer, when : str
-        The columns that say who, and when.
-    amount, quantity, category : str, optional
-        The columns that say for how much, how many, and of what.
-    event_key : str, optional
-        The column that numbers events (a visit, an order). Rows alike in every column of the source then count once,
-        and the others that share key and customer are lines of one event: one visit, at the earliest of their moments,
-        with amounts and quantities added up, while shares by category are those of lines. Rows without a key are an
-        event each. Without `event_key` every row is an event; repeats, and rows that share customer and moment, are
-        remarked.
+    events : pandas.DataFrame, another table, OpenTable, str, path-like or sequence of them
+        One row per event; or the path of a csv or Parquet file, a folder of such files, a pattern such as
+        `visits/*.parquet`, or a list, which may be larger than memory. Events in a database (`open_table`) are
+        summarised there, into another table: in PostgreSQL and DuckDB, for SQLite has no dates.
+    columns : EventColumns, optional
+        What the columns mean. Or name them one by one: `customer="who", when="day", amount="paid"`.
     measures : sequence of str or "all", optional
         Measures by name or by family (`share_kind`, `share_weekday`, `share_part_of_day`, and with `spend_`); by
         default those with (*) below.
-    customers : pandas.DataFrame or another table, optional
-        A table with the same key column: who has no event comes out too, with a `recency_days` of the whole period, no
-        `first_seen`, no gaps, and 0 for the rest.
+    customers : pandas.DataFrame, another table or str, optional
+        A table with the same key column, of events in a database the name of a table there: who has no event comes out
+        too, with a `recency_days` of the whole period, no `first_seen`, no gaps, and 0 for the rest.
     as_of : str or datetime.date, optional
         A moment: only what happened before it counts. By default the start of the day after the last event.
-    event_noun, amount_noun, quantity_noun, category_noun : str, optional
-        Other names than visits, spend, the quantity's column and the last word of the category's.
-    memory : str, optional
-        How much memory events in files may take before they are put on the disk, such as "4GB"; by default 1.2 GB.
+    into : str or path-like, optional
+        Of an OpenTable: the table that is made in the database, or the .parquet file.
+    replace : bool
+        Whether a table or file that is there, and that Gauger made, may be replaced.
+    **named
+        The settings of `EventColumns`, one by one.
 
     Returns
     -------
-    pandas.DataFrame
-        A row a customer, sorted by customer. `.attrs` holds first (the day of the first event), as_of, rows (looked
-        at), lines and events (how many lines made how many events); `remarks_of(result)` the cautions.
+    pandas.DataFrame or Behaviour
+        One row per customer, sorted by customer; with `into`, what was written there. `.attrs` holds first (the day of
+        the first event), as_of, rows (looked at), lines and events (how many lines made how many events);
+        `remarks_of(result)` the cautions.
 
     Raises
     ------
@@ -119,51 +137,98 @@ def summarise_events(
     >>> gauger.summarise_events(visits, customer="who", when="day")[["who", "recency_days", "visits"]].values.tolist()
     [['a', 1, 2], ['b', 9, 1]]
     """
-    columns = EventColumns(customer, when, amount, quantity, category, event_key)
-    nouns = nouns_of(columns, event_noun, amount_noun, quantity_noun, category_noun)
-    with _summarised(events, columns, nouns, measures, customers, as_of, memory) as (source, statement, told):
+    asked = EventSummary(EventColumns.given(columns, named), measures, customers, as_of)
+    if isinstance(events, OpenTable):
+        return events.summarised(asked, None if into is None else str(into), replace=replace)
+    if into is not None:
+        raise SettingError("into= is for events that stay where they live (open_table); write_table writes a result.")
+    return behaviour_in_memory(events, asked)
+
+
+def behaviour_in_memory(events: Events, asked: EventSummary, memory: str | None = None) -> pd.DataFrame:
+    """One row per customer, as `summarise_events` says."""
+    with _summarised(events, asked, memory) as (source, statement, told):
         result = to_pandas(run_query(source.database, statement, "summarising events"))
     result.attrs |= told.facts
     attach_remarks(result, told.remarks)
     return result
 
 
+@dataclass(frozen=True, repr=False, eq=False)
+class Behaviour(Readable):
+    """The behaviour of customers, where `summarise_events` has written it.
+
+    Attributes
+    ----------
+    into : pathlib.Path or str
+        The file, or the table of the database, that was made: one row per customer.
+    customers : int
+        How many customers it has.
+    columns : tuple of str
+        Its columns.
+    facts : mapping
+        rows, lines, events, and the first day and the day as of which events were counted.
+    remarks : tuple of Remark
+        The cautions.
+
+    See Also
+    --------
+    summarise_events : Makes one of an OpenTable.
+
+    Examples
+    --------
+    >>> import duckdb, gauger, tempfile
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     shop = duckdb.connect(f"{folder}/shop.duckdb")
+    ...     days = "SELECT i % 4 AS who, DATE '2025-03-01' + CAST(i AS INTEGER) AS day FROM range(9) AS t(i)"
+    ...     _ = shop.sql(f"CREATE TABLE visits AS {days}")
+    ...     shop.close()
+    ...     events = gauger.open_table(f"duckdb:///{folder}/shop.duckdb", table="visits")
+    ...     made = gauger.summarise_events(events, customer="who", when="day", into="behaviour")
+    >>> made.customers, made.facts["events"], made.columns[:3]
+    (4, 9, ('who', 'recency_days', 'visits'))
+    """
+
+    into: Path | str
+    customers: int
+    columns: tuple[str, ...]
+    facts: Mapping[str, Any] = field(default_factory=dict)
+    remarks: tuple[Remark, ...] = ()
+
+    def headline(self) -> str:
+        return f"{self.facts['events']:,} events of {Noun.of_key(self.columns[0]).counted(self.customers)}: {self.into}"
+
+    def overview(self) -> pd.DataFrame:
+        return pd.DataFrame({"column": self.columns}).set_index("column")
+
+
 @dataclass(frozen=True)
-class Told:
+class EventFacts:
     """What there is to say of behaviour: rows, lines, events, first day and the day as of which; and remarks."""
 
     facts: dict[str, Any]
     remarks: tuple[Remark, ...]
 
+    def written(self, into: Path | str, columns: Sequence[str], customers: int) -> Behaviour:
+        """The behaviour that was written."""
+        return Behaviour(into, customers, tuple(columns), self.facts, self.remarks)
+
 
 @contextmanager
 def _summarised(
-    events: Events,
-    columns: EventColumns,
-    nouns: Nouns,
-    measures: Sequence[str] | str | None,
-    customers: AnyTable | None,
-    as_of: str | datetime.date | None,
-    memory: str | None,
-) -> Iterator[tuple[EventSource, str, Told]]:
+    events: Events, asked: EventSummary, memory: str | None
+) -> Iterator[tuple[EventSource, str, EventFacts]]:
     """The events, the statement that summarises them, and what there is to say of its result."""
-    with event_source(events, columns, customers, memory) as source:
-        statement, told = behaviour_of(source, nouns, measures, as_of, with_customers=customers is not None)
+    with event_source(events, asked.columns, asked.customers, memory) as source:
+        statement, told = behaviour_of(source, asked)
         yield source, statement, told
 
 
-def behaviour_of(
-    source: EventRows,
-    nouns: Nouns,
-    measures: Sequence[str] | str | None,
-    as_of: str | datetime.date | None,
-    *,
-    with_customers: bool,
-) -> tuple[str, Told]:
+def behaviour_of(source: EventRows, asked: EventSummary) -> tuple[str, EventFacts]:
     """The statement that summarises some events, in DuckDB's words, and what there is to say of its result."""
-    period = _period(source, as_of)
-    columns = source.columns
-    chosen = Catalogue(nouns, period).chosen(measures, columns.customer)
+    period = _period(source, asked.as_of)
+    columns, with_customers = asked.columns, asked.customers is not None
+    chosen = Catalogue(columns.nouns, period).chosen(asked.measures, columns.customer)
     there = CUSTOMERS if with_customers else None
     statement = behaviour_sql(columns, chosen, period, events=EVENTS, customers=there)
     lines = about_lines(source, period)
@@ -174,32 +239,12 @@ def behaviour_of(
         "first": str(period.start.date()),
         "as_of": period.as_of.isoformat(sep=" ").removesuffix(" 00:00:00"),
     }
-    return statement, Told(facts, (*_remarks(source, period, with_customers=with_customers), *lines.remarks))
+    return statement, EventFacts(facts, (*_remarks(source, period, with_customers=with_customers), *lines.remarks))
 
 
-def summarise_to_file(
-    events: Events,
-    path: Path,
-    *,
-    customer: str,
-    when: str,
-    amount: str | None = None,
-    quantity: str | None = None,
-    category: str | None = None,
-    event_key: str | None = None,
-    measures: Sequence[str] | str | None = None,
-    customers: AnyTable | None = None,
-    as_of: str | datetime.date | None = None,
-    event_noun: str = "visits",
-    amount_noun: str = "spend",
-    quantity_noun: str | None = None,
-    category_noun: str | None = None,
-    memory: str | None = None,
-) -> Told:
+def behaviour_of_files(events: Events, path: Path, asked: EventSummary, memory: str | None = None) -> EventFacts:
     """As `summarise_events`, written as Parquet rather than held: behaviour may be more than memory too."""
-    columns = EventColumns(customer, when, amount, quantity, category, event_key)
-    nouns = nouns_of(columns, event_noun, amount_noun, quantity_noun, category_noun)
-    with _summarised(events, columns, nouns, measures, customers, as_of, memory) as (source, statement, told):
+    with _summarised(events, asked, memory) as (source, statement, told):
         copy = f"COPY ({statement.rstrip().rstrip(';')}) TO {sql_text(str(path))} (FORMAT parquet)"
         run_query(source.database, copy, "summarising events", result=False)
     return told
@@ -207,22 +252,14 @@ def summarise_to_file(
 
 def events_sql(
     events: Events,
+    columns: EventColumns | None = None,
     *,
     dialect: str,
     table: str,
-    customer: str,
-    when: str,
-    amount: str | None = None,
-    quantity: str | None = None,
-    category: str | None = None,
-    event_key: str | None = None,
     measures: Sequence[str] | str | None = None,
     customers_table: str | None = None,
     as_of: str | datetime.date | None = None,
-    event_noun: str = "visits",
-    amount_noun: str = "spend",
-    quantity_noun: str | None = None,
-    category_noun: str | None = None,
+    **named: Unpack[EventColumnNames],
 ) -> str:
     """Give the statement of `summarise_events` in another database's words, to be run where the events live.
 
@@ -231,20 +268,20 @@ def events_sql(
     events : pandas.DataFrame, another table, str or path-like
         The same events, or enough of them: the period and the levels of the category are taken from them and stand in
         the statement.
+    columns : EventColumns, optional
+        What the columns mean; or named one by one, as for `summarise_events`.
     dialect : {"postgres", "duckdb"}
         Whose words.
     table : str
         The name of the events' table there.
-    customer, when, amount, quantity, category, event_key : str, optional
-        Columns, as for `summarise_events`.
     measures : sequence of str or "all", optional
         As for `summarise_events`.
     customers_table : str, optional
         The name of a table of customers there; who has no event comes out too.
     as_of : str or datetime.date, optional
         As for `summarise_events`.
-    event_noun, amount_noun, quantity_noun, category_noun : str, optional
-        As for `summarise_events`.
+    **named
+        The settings of `EventColumns`, one by one.
 
     Returns
     -------
@@ -264,21 +301,11 @@ def events_sql(
     >>> text.splitlines()[0]
     'WITH chosen AS ('
     """
-    columns = EventColumns(customer, when, amount, quantity, category, event_key)
-    nouns = nouns_of(columns, event_noun, amount_noun, quantity_noun, category_noun)
-    with event_source(events, columns, None) as source:
+    own = EventColumns.given(columns, named)
+    with event_source(events, own, None) as source:
         period = _period(source, as_of)
-    chosen = Catalogue(nouns, period).chosen(measures, customer)
-    return in_dialect(behaviour_sql(columns, chosen, period, events=table, customers=customers_table), dialect)
-
-
-def nouns_of(columns: EventColumns, event: str, amount: str, quantity: str | None, category: str | None) -> Nouns:
-    return Nouns(
-        event,
-        amount if columns.amount else None,
-        quantity or columns.quantity,
-        category or (noun_of(columns.category) if columns.category else None),
-    )
+    chosen = Catalogue(own.nouns, period).chosen(measures, own.customer)
+    return in_dialect(behaviour_sql(own, chosen, period, events=table, customers=customers_table), dialect)
 
 
 def _period(source: EventRows, as_of: str | datetime.date | None) -> Period:

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any, Protocol
 
 import numpy as np
 import pandas as pd
@@ -15,6 +16,17 @@ from gauger.features.treatments import Treatment, apply_all, undo_all
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.wording import CUSTOMER, Noun, plural
+
+
+class Everyone(Protocol):
+    """All customers of an OpenTable, whose features were learned where they live."""
+
+    @property
+    def customers(self) -> int:
+        """How many they are, without those whom gaps leave out."""
+
+    def segmented(self, features: "FeatureSet", count: int, *, starts: int, max_iterations: int, seed: int) -> Any:
+        """Segments of everyone by k-means: a `Segmentation`."""
 
 
 @dataclass(frozen=True, repr=False, eq=False)
@@ -43,6 +55,8 @@ class FeatureSet(CustomerRows, Readable):
         What was asked for each column; empty where treatments were taken over from other customers.
     noun : Noun
         The word for whoever is segmented, from the key's name or as it was given.
+    everyone : Everyone, optional
+        Of an OpenTable: all customers, where they live, of whom the rows here are a sample.
 
     See Also
     --------
@@ -67,6 +81,36 @@ class FeatureSet(CustomerRows, Readable):
     remarks: tuple[Remark, ...] = ()
     recipes: Mapping[str, Recipe] = field(default_factory=dict)
     noun: Noun = CUSTOMER
+    everyone: Everyone | None = None
+
+    @property
+    def customers(self) -> int:
+        """How many customers there are in all; the rows here may be a sample of them."""
+        return len(self.keys) if self.everyone is None else self.everyone.customers
+
+    def at_hand(self) -> "FeatureSet":
+        """The customers at hand by themselves, for what needs their rows; raises SettingError where there are none.
+
+        Returns
+        -------
+        FeatureSet
+            In memory the same; of an OpenTable the sample, which no longer knows everyone.
+
+        Examples
+        --------
+        >>> import gauger, pandas as pd
+        >>> features = gauger.prepare(pd.DataFrame({"who": ["a", "b"], "visits": [2.0, 4.0]}), key="who")
+        >>> features.at_hand() is features
+        True
+        """
+        if self.everyone is None:
+            return self
+        if not len(self.keys):
+            raise SettingError(
+                f"no {self.noun.one} is at hand, and this needs their rows: open the table with a sample "
+                "(execution=Execution(sample=…), --sample)."
+            )
+        return replace(self, everyone=None)
 
     def customer_rows(self) -> pd.DataFrame:
         """The key and the features on the working scale."""
@@ -121,7 +165,7 @@ class FeatureSet(CustomerRows, Readable):
         """
         values = np.ascontiguousarray(self.values.T[:, rows]).T
         values.flags.writeable = False
-        return replace(self, keys=self.keys[rows], values=values, original=self.original.iloc[rows])
+        return replace(self, keys=self.keys[rows], values=values, original=self.original.iloc[rows], everyone=None)
 
     def restore(self, values: ArrayLike) -> pd.DataFrame:
         """Bring rows on the working scale, such as centres, back to original units.

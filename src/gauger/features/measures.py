@@ -81,7 +81,7 @@ class Catalogue:
             found = list(self.measures)
         else:
             words = [asked] if isinstance(asked, str) else list(asked)
-            self._refuse_strangers(words)
+            self._refuse_unknown(words)
             found = [measure for word in words for measure in self.measures if word in (measure.name, measure.family)]
         names = [key, *(measure.name for measure in found)]
         twice = sorted({name for name in names if names.count(name) > 1})
@@ -109,7 +109,7 @@ class Catalogue:
             f"distinct_{nouns.category}",
         }
 
-    def _refuse_strangers(self, words: Iterable[str]) -> None:
+    def _refuse_unknown(self, words: Iterable[str]) -> None:
         known = list(dict.fromkeys(measure.family for measure in self.measures))
         names = {*known, *(measure.name for measure in self.measures)}
         for word in words:

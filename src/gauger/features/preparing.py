@@ -1,6 +1,6 @@
 """Prepare features: choose, fill what is missing, cap, transform, scale, weigh; each step recorded and reversible."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,32 +12,30 @@ from gauger.algorithms.statistics import skewness
 from gauger.columns import (
     AnyTable,
     ColumnFacts,
+    OpenTable,
     Values,
     about_whole_keys,
     checked_table,
     refuse_bad_key,
     refuse_missing_key,
-    refuse_reserved_key,
     whole_keys,
 )
 from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
-from gauger.features.cautions import FeatureFacts, feature_cautions
+from gauger.features.category_levels import distinct_levels
 from gauger.features.columns import Indicator, as_numbers, level_indicators, numeric_columns
+from gauger.features.feature_cautions import FeatureFacts, feature_cautions
 from gauger.features.feature_set import FeatureSet
-from gauger.features.levels import distinct_levels
-from gauger.features.recipes import Quantiles, Recipe, TreatmentSettings, refuse_strangers
+from gauger.features.preparation import Preparation, refuse_category_rule, refuse_shared_names
+from gauger.features.recipes import Quantiles, Recipe
 from gauger.features.transforms import learn_transform
 from gauger.features.treatments import NO_RANGE, Treatment, learn_cap, learn_fill, learn_scale, learn_weight
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.wording import Noun, listed
-
-_LONGEST_NOUN = 40
-"""Letters of a noun: it stands in every title; judgement."""
+from gauger.wording import listed
 
 
 def prepare(
-    table: AnyTable,
+    table: AnyTable | OpenTable,
     *,
     key: str,
     features: Sequence[str] | None = None,
@@ -57,8 +55,9 @@ def prepare(
 
     Parameters
     ----------
-    table : pandas.DataFrame or another table
-        A row a customer.
+    table : pandas.DataFrame, another table or OpenTable
+        One row per customer. Of a table that stays where it lives (`open_table`), treatments are learned from everyone,
+        and a sample of the customers is fetched.
     key : str
         The column that identifies a customer.
     features : sequence of str, optional
@@ -89,7 +88,9 @@ def prepare(
     Returns
     -------
     FeatureSet
-        `.values` (n_customers, n_features) on the working scale, with the cautions in `.remarks`.
+        `.values` (n_customers, n_features) on the working scale, with the cautions in `.remarks`. Of an OpenTable it
+        holds the sample, which a remark and the noun ("sampled members") say unless it is everyone; segmenting it
+        segments everyone.
 
     Raises
     ------
@@ -119,16 +120,19 @@ def prepare(
     >>> gauger.prepare(table, key="who", scale="minmax").values[:, 1].tolist()
     [0.0, 1.0, 0.5]
     """
-    for setting, given in (("features", features), ("categories", categories), ("flag_missing", flag_missing)):
-        if isinstance(given, str):
-            raise SettingError(f"{setting}={given!r} must be a list of names: {setting}=[{given!r}].")
-    categories, flag_missing = list(categories or ()), list(flag_missing or ())
-    refuse_reserved_key(key)
-    table = checked_table(table, [key, *(features or ()), *categories])
-    names = _chosen(table, key, features, categories)
-    settings = TreatmentSettings(missing, cap, transform, scale, weight)
-    recipes = settings.by_feature(names, categories)
-    refuse_strangers("flag_missing", flag_missing, names)
+    asked = Preparation(key, features, categories, missing, flag_missing, cap, transform, scale, weight, noun)
+    return table.prepared(asked) if isinstance(table, OpenTable) else prepare_table(table, asked)
+
+
+def prepare_table(table: AnyTable, asked: Preparation) -> FeatureSet:
+    """The features of a table in memory, as `prepare` says."""
+    key, every_number = asked.key, asked.features is None
+    table = checked_table(table, asked.columns)
+    if table.empty:
+        raise nobody_to_prepare()
+    asked = asked.with_features(numeric_columns(table, key))
+    names, categories = asked.measures, asked.levelled
+    recipes = asked.recipes()
     refuse_missing_key(own := table[key])
     keys = whole_keys(own)
     refuse_bad_key(keys)
@@ -136,19 +140,19 @@ def prepare(
     raw = {name: as_numbers(table, name, {}) for name in names}
     kept = _customers_kept(table, raw, recipes, categories)
     chosen = table if kept.all() else table[kept]
-    indicators = {name: Indicator(name, None) for name in flag_missing}
-    indicators = {indicator.name: indicator for indicator in indicators.values()}
+    indicators = {one.name: one for one in (Indicator(name, None) for name in asked.flagged)}
     for column in categories:
         indicators |= level_indicators(column, distinct_levels(chosen[column]), recipes[column].weight or 1.0)
-    _refuse_shared_names(names, indicators)
+    refuse_shared_names(names, indicators)
     columns = {name: values if kept.all() else values[kept] for name, values in raw.items()}
     columns |= {name: indicator.of(chosen) for name, indicator in indicators.items()}
     shares = {name: float(np.nanmean(columns[name])) for name in indicators}
-    all_recipes = recipes | settings.of_indicators(indicators, shares, recipes)
+    all_recipes = recipes | asked.treatments.of_indicators(indicators, shares, recipes)
 
     index = pd.Index((keys if kept.all() else keys[kept]).to_numpy(copy=True), name=key)
     remarks = [] if keys is own else [about_whole_keys(key)]
-    remarks += [*_left_out(table, key, [*names, *categories], features), *_dropped(len(index), kept, recipes)]
+    remarks += about_columns_left_out([name for name in table.columns if every_number and name not in asked.columns])
+    remarks += about_left_out(len(table) - len(index), len(table), recipes)
     values, treatments, evidence = _treat_all(chosen, columns, all_recipes)
     remarks += feature_cautions(chosen, index, values, evidence, indicators)
     original = pd.DataFrame(columns, index=index, copy=True)
@@ -162,16 +166,13 @@ def prepare(
         indicators,
         tuple(remarks),
         recipes,
-        _noun(key, noun),
+        asked.who,
     )
 
 
-def _noun(key: str, given: str | None) -> Noun:
-    if given is None:
-        return Noun.of_key(key)
-    if not isinstance(given, str) or not given.strip() or len(given) > _LONGEST_NOUN:
-        raise SettingError(f"noun={given!r} must be a word for one of those who are segmented, such as 'house'.")
-    return Noun.called(given)
+def nobody_to_prepare() -> SettingError:
+    """That a table has no rows."""
+    return SettingError("there are no customers to prepare: the table has no rows.")
 
 
 def _treat_all(
@@ -229,79 +230,59 @@ def _treat(name: str, source: pd.Series | None, column: Values, recipe: Recipe) 
     return _Treated(values, tuple(steps), evidence)
 
 
-def _chosen(
-    table: pd.DataFrame, key: str, features: Sequence[str] | None, categories: Sequence[str]
-) -> tuple[str, ...]:
-    if table.empty:
-        raise SettingError("there are no customers to prepare: the table has no rows.")
-    names = [name for name in numeric_columns(table, key) if name not in categories] if features is None else features
-    if not names and not categories:
-        if features is not None:
-            raise SettingError("features is empty: name at least one column to segment by.")
-        raise SettingError(f"the table has no numeric column besides {key!r}: there is nothing to segment by.")
-    both = [*names, *categories]
-    twice = sorted({name for name in both if both.count(name) > 1})
-    if twice:
-        raise SettingError(f"{listed(map(repr, twice))} is named twice: it would count double.")
-    if key in both:
-        raise SettingError(f"the key {key!r} cannot be a feature: it names customers and says nothing about them.")
-    return tuple(names)
-
-
-def _refuse_shared_names(names: Sequence[str], indicators: Mapping[str, Indicator]) -> None:
-    shared = [name for name in indicators if name in names]
-    if shared:
-        raise SettingError(f"a column and an indicator would both be called {shared[0]!r}. Rename the column.")
-
-
 def _customers_kept(
     table: pd.DataFrame, raw: Mapping[str, Values], recipes: Mapping[str, Recipe], categories: Sequence[str]
 ) -> NDArray[np.bool_]:
     gaps = {name: np.isnan(values) for name, values in raw.items()}
     gaps |= {name: table[name].isna().to_numpy() for name in categories}
-    for name, gap in gaps.items():
-        if gap.all():
-            raise ColumnValuesError(f"{name!r} has no value for any customer. Leave it out of the features.")
-    refused = {name: int(gap.sum()) for name, gap in gaps.items() if recipes[name].missing == "refuse" and gap.any()}
-    if refused:
-        raise MissingValuesError.in_features(refused, len(table))
-    for name in categories:
-        if gaps[name].any() and recipes[name].missing not in ("drop", "zero"):
-            raise SettingError(
-                f"missing={recipes[name].missing!r} cannot be had of the category {name!r}, which lacks a value for "
-                f"{int(gaps[name].sum()):,} customers. Say missing={{{name!r}: 'zero'}} for no level, or 'drop'."
-            )
+    refuse_gaps({name: int(gap.sum()) for name, gap in gaps.items()}, len(table), recipes, categories)
     kept = np.ones(len(table), dtype=np.bool_)
     for name, gap in gaps.items():
         if recipes[name].missing == "drop":
             kept &= ~gap
     if not kept.any():
-        raise MissingValuesError(
-            f"missing='drop' leaves nobody: every customer lacks one of {listed(gaps, most=6)}. "
-            "Leave out the feature with the most gaps, or fill it."
-        )
+        raise nobody_left(gaps)
     return kept
 
 
-def _dropped(n_kept: int, kept: NDArray[np.bool_], recipes: Mapping[str, Recipe]) -> list[Remark]:
-    gone = len(kept) - n_kept
+def refuse_gaps(gaps: Mapping[str, int], rows: int, recipes: Mapping[str, Recipe], categories: Sequence[str]) -> None:
+    """Raise for columns without a value, and for gaps of which nothing was said, or what a category cannot have."""
+    empty = [name for name, count in gaps.items() if count == rows]
+    if empty:
+        raise ColumnValuesError(f"{empty[0]!r} has no value for any customer. Leave it out of the features.")
+    refused = {name: count for name, count in gaps.items() if count and recipes[name].missing == "refuse"}
+    if refused:
+        raise MissingValuesError.in_features(refused, rows)
+    for name in categories:
+        refuse_category_rule(name, recipes[name].missing, gaps[name])
+
+
+def nobody_left(names: Iterable[str]) -> MissingValuesError:
+    """That gaps leave everyone out."""
+    return MissingValuesError(
+        f"missing='drop' leaves nobody: every customer lacks one of {listed(names, most=6)}. "
+        "Leave out the feature with the most gaps, or fill it."
+    )
+
+
+def about_left_out(gone: int, rows: int, recipes: Mapping[str, Recipe]) -> list[Remark]:
+    """Whom gaps leave out."""
     if not gone:
         return []
     blamed = tuple(name for name, recipe in recipes.items() if recipe.missing == "drop")
     return [
         Remark(
             "customers-left-out",
-            f"{gone:,} of {len(kept):,} customers lack a value in {listed(blamed, most=6)} and are left out of "
+            f"{gone:,} of {rows:,} customers lack a value in {listed(blamed, most=6)} and are left out of "
             "everything that follows.",
             blamed,
         )
     ]
 
 
-def _left_out(table: pd.DataFrame, key: str, used: Sequence[str], features: Sequence[str] | None) -> list[Remark]:
-    others = tuple(name for name in table.columns if name != key and name not in used)
-    if features is not None or not others:
+def about_columns_left_out(others: Sequence[str]) -> list[Remark]:
+    """The columns that are no features because they hold no numbers, where nobody named any."""
+    if not others:
         return []
-    return [
-        Remark("columns-left-out", f"not numeric, so not used as features: {listed(others, most=6)}.", others),
-    ]
+    text = f"not numeric, so not used as features: {listed(others, most=6)}."
+    return [Remark("columns-left-out", text, tuple(others))]

@@ -56,6 +56,7 @@ class TreatmentSettings:
             _refuse_word("scale", scales[name], SCALES)
         for name in names:
             _refuse_word("transform", transforms[name] or "none", TRANSFORMS)
+            _refuse_bad_cap(caps[name])
         recipes = {
             name: Recipe(missing[name], caps[name], transforms[name], scales[name], weights[name]) for name in names
         }
@@ -85,7 +86,7 @@ class TreatmentSettings:
         return found
 
 
-def refuse_strangers(setting: str, named: Iterable[str], names: Sequence[str]) -> None:
+def refuse_other_names(setting: str, named: Iterable[str], names: Sequence[str]) -> None:
     """Raise SettingError when a setting names what is not among the features."""
     strangers = [name for name in named if name not in names]
     if strangers:
@@ -95,13 +96,24 @@ def refuse_strangers(setting: str, named: Iterable[str], names: Sequence[str]) -
 def _spread(setting: str, given: Rule | Mapping[str, Rule], default: Rule, names: Sequence[str]) -> dict[str, Rule]:
     if not isinstance(given, Mapping):
         return dict.fromkeys(names, given)
-    refuse_strangers(setting, given, names)
+    refuse_other_names(setting, given, names)
     return {**dict.fromkeys(names, default), **given}
 
 
 def _refuse_word(setting: str, word: object, allowed: Sequence[str]) -> None:
     if word not in allowed:
         raise SettingError.not_one_of(setting, word, allowed)
+
+
+def _refuse_bad_cap(cap: object) -> None:
+    if cap is None:
+        return
+    try:
+        low, high = (float(quantile) for quantile in cap)  # type: ignore[attr-defined]
+    except (TypeError, ValueError):
+        low, high = 1.0, 0.0
+    if not 0.0 <= low < high <= 1.0:
+        raise SettingError(f"cap={cap!r} must be two quantiles with 0 <= low < high <= 1, such as (0.0, 0.99).")
 
 
 def _refuse_number(setting: str, value: object, *, above: float) -> None:

@@ -7,7 +7,6 @@ from typing import Protocol
 import numpy as np
 
 from gauger.columns import ColumnFacts, Values
-from gauger.errors import SettingError
 
 MISSING_RULES = ("refuse", "drop", "zero", "mean", "median")
 SCALES = ("none", "zscore", "minmax", "robust", "rank")
@@ -169,13 +168,7 @@ def learn_cap(facts: ColumnFacts, quantiles: tuple[float, float] | None) -> Cap 
     """Limits at two quantiles of the values, 0 <= low < high <= 1."""
     if quantiles is None:
         return None
-    try:
-        lower, upper = (float(quantile) for quantile in quantiles)
-    except (TypeError, ValueError):
-        lower, upper = 1.0, 0.0
-    if not 0.0 <= lower < upper <= 1.0:
-        raise SettingError(f"cap={quantiles!r} must be two quantiles with 0 <= low < high <= 1, such as (0.0, 0.99).")
-    low, high = facts.quantile(lower), facts.quantile(upper)
+    low, high = (facts.quantile(float(quantile)) for quantile in quantiles)
     below = int(np.searchsorted(facts.ordered, low, "left"))
     above = len(facts.ordered) - int(np.searchsorted(facts.ordered, high, "right"))
     return Cap(low, high, below + above)

@@ -14,7 +14,7 @@ from gauger.columns import LONG_TAIL, NEARLY_ALL, ColumnFacts, is_identifier, is
 from gauger.features.columns import Indicator
 from gauger.features.treatments import Fill
 from gauger.remarks import Remark
-from gauger.wording import data_rows, listed, plural, short_number
+from gauger.wording import listed, plural, short_number
 
 Values = NDArray[np.float64]
 
@@ -111,7 +111,7 @@ def feature_cautions(
         *_correlated([evidence[index].name for index in indices], _correlations(moving)),
         *_composites(measures, table),
         *_raw_scales([evidence[index].name for index in indices], np.array([column.std() for column in moving.T])),
-        *_extremes(values),
+        *_extremes([one.name for one in evidence], values),
         *_few_customers(len(keys), len(measures) + len({indicator.column for indicator in indicators.values()})),
         *_leaks(table),
     ]
@@ -291,25 +291,24 @@ def _raw_scales(names: Sequence[str], widths: Values) -> Iterator[Remark]:
     )
 
 
-def _extremes(values: Values) -> Iterator[Remark]:
+def _extremes(names: Sequence[str], values: Values) -> Iterator[Remark]:
     if len(values) < 2 * FEWEST_BY_FEATURE:
         return
     distances = np.zeros(len(values))
     for column in values.T:
-        shifted = column - column.mean()
-        shifted *= shifted
-        distances += shifted
+        distances += (column - column.mean()) ** 2
     usual = float(np.quantile(distances, 0.95))
-    found = np.flatnonzero(distances > FAR_OUT**2 * usual)
-    if usual > 0.0 and found.size:
-        farthest = found[np.argsort(-distances[found], kind="stable")]
-        times = short_number(float(np.sqrt(distances[farthest[0]] / usual)))
+    found = int(np.count_nonzero(distances > FAR_OUT**2 * usual))
+    if usual > 0.0 and found:
+        farthest = int(np.argmax(distances))
+        widest = names[int(np.argmax(np.abs(values[farthest] - values.mean(axis=0))))]
+        times = short_number(float(np.sqrt(distances[farthest] / usual)))
         yield Remark(
             "extreme-customers",
-            f"{found.size:,} {plural(found.size, 'customer lies', 'customers lie')} far outside all the others "
-            f"({data_rows(farthest.tolist())}{' and more' if found.size > 3 else ''}, up to {times} times as far out "
-            "as 95 % of them) and "
-            "may become a segment of their own. Pull them in with cap=(0, 0.99) (--cap 0,0.99), or treat them by hand.",
+            f"{found:,} {plural(found, 'customer lies', 'customers lie')} far outside all the others (up to {times} "
+            f"times as far out as 95 % of them, by {widest} above all) and may become a segment of their own. Pull "
+            "them in with cap=(0, 0.99) (--cap 0,0.99), or treat them by hand.",
+            (widest,),
         )
 
 
