@@ -141,12 +141,15 @@ class KeyColumnError(GaugerError, ValueError):
     """Raised when the key does not identify every customer once."""
 
     @classmethod
-    def repeated(cls, key: str, rows: Sequence[int], times: int) -> "KeyColumnError":
-        """The `times` rows too many, first of all those at `rows`, counted from 0, have the key of an earlier one."""
+    def repeated(cls, key: str, rows: Sequence[int], times: int | str, within: str = "") -> "KeyColumnError":
+        """`times` rows have the key of an earlier one, first of all those at `rows`, counted from 0, and in the files
+        `within` which they stand, where these are known."""
+        where, files = f" in {data_rows(rows)}" if rows else "", f", in {within}" if within else ""
+        count = times if isinstance(times, str) else f"{times:,} {plural(times, 'row')}"
         return cls(
-            f"the key {key!r} repeats in {data_rows(rows)} "
-            f"({times:,} {plural(times, 'row')} too many). A key names each customer once: "
-            "remove the repeats, or summarise events to one row a customer first (summarise_events, gauger features)."
+            f"the key {key!r} repeats{where} ({count} too many{files}). A key names each customer "
+            "once: remove the repeats, or summarise events to one row per customer first (summarise_events, gauger "
+            "features)."
         )
 
     @classmethod
@@ -169,9 +172,10 @@ class KeyColumnError(GaugerError, ValueError):
 
     @classmethod
     def missing(cls, key: str, rows: Sequence[int], count: int) -> "KeyColumnError":
-        """`count` rows lack the key, first of all those at `rows`, counted from 0."""
+        """`count` rows lack the key, first of all those at `rows`, counted from 0, where they are known."""
+        where = f" ({data_rows(rows)})" if rows else ""
         return cls(
-            f"the key {key!r} is missing in {count:,} {plural(count, 'row')} ({data_rows(rows)}). "
+            f"the key {key!r} is missing in {count:,} {plural(count, 'row')}{where}. "
             "Fill it in or remove those rows: a customer without a key cannot be handed to anyone."
         )
 
@@ -205,6 +209,11 @@ class ColumnValuesError(GaugerError, ValueError):
         )
 
     @classmethod
+    def dates(cls, column: str) -> "ColumnValuesError":
+        """A column that must be numeric has dates."""
+        return cls(f"{column!r} holds dates or times; turn them into days first (such as recency_days).")
+
+    @classmethod
     def beyond_years(cls, column: str) -> "ColumnValuesError":
         """A column has dates that neither Python nor most databases can tell."""
         return cls(f"{column!r} has dates beyond the years 1 to 9999. Correct or empty them where the column is made.")
@@ -220,10 +229,12 @@ class ColumnValuesError(GaugerError, ValueError):
 
     @classmethod
     def infinite(cls, column: str, rows: Sequence[int], count: int) -> "ColumnValuesError":
-        """`count` values are infinite or as good as, first of all those at `rows`, counted from 0."""
+        """`count` values are infinite or as good as, first of all those at `rows`, counted from 0, where they are
+        known."""
+        where = f" ({data_rows(rows)})" if rows else ""
         return cls(
-            f"{column!r} is infinite or beyond measure in {count:,} {plural(count, 'row')} "
-            f"({data_rows(rows)}). That is most often a division by zero: correct it where the column is made."
+            f"{column!r} is infinite or beyond measure in {count:,} {plural(count, 'row')}{where}. That is "
+            "most often a division by zero: correct it where the column is made."
         )
 
 

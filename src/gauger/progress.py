@@ -26,7 +26,7 @@ _listener: ContextVar[Listener | None] = ContextVar("gauger_progress", default=N
 _otherwise: list[Callable[[], Listener | None]] = []
 
 
-def otherwise_told_to(find: Callable[[], Listener | None]) -> None:
+def set_default_listener(find: Callable[[], Listener | None]) -> None:
     """Let whom `find` gives, once a task begins, be told where nobody listens: a notebook's cell."""
     _otherwise[:] = [find]
 

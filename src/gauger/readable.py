@@ -8,7 +8,7 @@ from typing import Self
 
 import pandas as pd
 
-from gauger.pictures import picture_of
+from gauger.hooks import figure_of
 from gauger.remarks import Remark
 from gauger.wording import CUSTOMER, Noun, plural, visible
 
@@ -43,7 +43,7 @@ class Readable(ABC):
     def _repr_html_(self) -> str:
         table = self.overview().to_html(max_rows=20, float_format=lambda value: f"{value:,.4g}", border=0)
         told = f"<p><strong>{html.escape(visible(self.headline()))}</strong></p>{visible(table)}{_folded(self.remarks)}"
-        return _side_by_side(told, picture_of(self))
+        return _side_by_side(told, figure_of(self))
 
 
 class Advice(ABC):

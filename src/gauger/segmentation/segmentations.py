@@ -3,23 +3,25 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.algorithms.statistics import best_match, contingency_table
 from gauger.columns import CustomerRows
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
+from gauger.hooks import model_of
 from gauger.readable import Readable
 from gauger.remarks import Remark
+from gauger.segmentation.aligning import numbers_like
+from gauger.segmentation.everyone_segmented import EveryoneSegmented
+from gauger.segmentation.feature_summary import FeatureSummary
 from gauger.wording import Noun, listed, plural
 
 UNASSIGNED, UNASSIGNED_NAME = 0, "unassigned"
 """The code and the name of who is in no segment."""
-
-EVERYONE = "everyone"
 
 Codes = NDArray[np.int32]
 Distances = NDArray[np.float64]
@@ -90,6 +92,9 @@ class Segmentation(CustomerRows, Readable):
         By bands: what the method itself calls the segments.
     given_names : mapping
         The names given by `rename`.
+    everyone : EveryoneSegmented, optional
+        Of an OpenTable: everyone's segments, where they live. Sizes, sums of squares, centres, history, model, profile
+        and assignments are then of everyone, and `features`, `codes` and `distances` of the sample.
     settings : mapping
         What it takes to make it again from the same features: the method and its settings; with "not_repeatable" a
         sentence that says why that cannot be told.
@@ -127,11 +132,24 @@ class Segmentation(CustomerRows, Readable):
     own_names: Mapping[int, str] = field(default_factory=dict)
     given_names: Mapping[int, str] = field(default_factory=dict)
     settings: Mapping[str, object] = field(default_factory=dict)
+    everyone: EveryoneSegmented | None = None
 
     @property
     def noun(self) -> Noun:
         """The word for whoever is segmented."""
-        return self.features.noun
+        return self.features.noun if self.everyone is None else self.everyone.noun
+
+    @property
+    def customers(self) -> int:
+        """Number of customers in all, the unassigned among them."""
+        return len(self.codes) if self.everyone is None else int(self.everyone.sizes.sum())
+
+    @property
+    def sample(self) -> "Segmentation":
+        """The customers at hand with their segments: everyone in memory, else the sample."""
+        if self.everyone is None:
+            return self
+        return replace(self, features=replace(self.features, everyone=None), everyone=None)
 
     @property
     def count(self) -> int:
@@ -152,7 +170,7 @@ class Segmentation(CustomerRows, Readable):
     @cached_property
     def sizes(self) -> pd.Series:
         """Customers by segment number; the unassigned are not among them."""
-        counts = np.bincount(self.codes, minlength=self.count + 1)[1:]
+        counts = np.bincount(self.codes, minlength=self.count + 1)[1:] if self.everyone is None else self.everyone.sizes
         return pd.Series(counts, index=self.numbers, name="customers")
 
     @cached_property
@@ -163,6 +181,8 @@ class Segmentation(CustomerRows, Readable):
     @cached_property
     def wcss_by_segment(self) -> pd.Series:
         """Within-segment sum of squares on the working scale, by segment number; each customer by its weight."""
+        if self.everyone is not None:
+            return pd.Series(self.everyone.wcss_by_segment, index=self.numbers, name="wcss")
         own = self.distances**2 if self.customer_weights is None else self.distances**2 * self.customer_weights
         squares = np.bincount(self.codes, weights=own, minlength=self.count + 1)[1:]
         return pd.Series(squares, index=self.numbers, name="wcss")
@@ -179,6 +199,9 @@ class Segmentation(CustomerRows, Readable):
         0 when they say nothing, 1 when all customers stand in their centres; NaN when all customers are alike, or none
         is in a segment.
         """
+        if self.everyone is not None:
+            overall = self.everyone.overall_squares
+            return max(0.0, 1.0 - self.wcss / overall) if overall else np.nan
         assigned = self.codes > 0
         if not assigned.any():
             return np.nan
@@ -204,8 +227,26 @@ class Segmentation(CustomerRows, Readable):
         return pd.Series(shares, index=pd.Index(self.features.names, name="feature"), name="explained")
 
     @cached_property
-    def assignments(self) -> pd.DataFrame:
-        """A row a customer: the key, segment (number), segment_name, distance (to the own centre), and `.details`."""
+    def profile(self) -> FeatureSummary:
+        """What the segments are like in their features: `.means`, `.standard_deviations`, `.lower_quartiles`,
+        `.medians`, `.upper_quartiles`, and `.known`, how many have a value. `gauger.profile` says more."""
+        if self.everyone is not None:
+            return self.everyone.profile
+        return FeatureSummary.of_customers(self.features.original, self.codes, self.count)
+
+    @cached_property
+    def model(self) -> Any:
+        """The `SegmentModel` that other customers are assigned by, as `build_model` makes it."""
+        return model_of(self)
+
+    @cached_property
+    def assignments(self) -> Any:
+        """Who is where: the key, segment (number), segment_name, distance (to the own centre), and `.details`.
+
+        A DataFrame with one row per customer; of an OpenTable a handle, whose `.to_arrow()` gives everyone in batches.
+        """
+        if self.everyone is not None:
+            return self.everyone.assignments(self.names)
         table = pd.DataFrame(
             {
                 self.features.key: self.features.keys,
@@ -218,7 +259,9 @@ class Segmentation(CustomerRows, Readable):
 
     def customer_rows(self) -> pd.DataFrame:
         """The assignments."""
-        return self.assignments
+        if self.everyone is not None:
+            return self.assignments.to_pandas()  # type: ignore[no-any-return]
+        return self.assignments  # type: ignore[no-any-return]
 
     def rename(self, names: Mapping[int, str]) -> "Segmentation":
         """Give some segments other names.
@@ -291,18 +334,14 @@ class Segmentation(CustomerRows, Readable):
         >>> gauger.segment_by_kmeans(later, 2).aligned_to(old).codes.tolist()
         [1, 1, 2, 2, 2, 2]
         """
-        indices = pd.Index(old.features.keys).get_indexer(pd.Index(self.features.keys))
-        there = (indices >= 0) & (self.codes > 0)
-        there[there] = old.codes[indices[there]] > 0
-        if not there.any():
-            raise SettingError("no customer is in a segment of both: there is nothing to align by.")
-        both = self.codes[there] - 1, old.codes[indices[there]] - 1
-        matched = best_match(contingency_table(*both, (self.count, old.count)))
-        new = {one: other for one, other in matched.items() if other < self.count}
-        free = iter(sorted(set(range(self.count)) - set(new.values())))
-        new |= {one: next(free) for one in range(self.count) if one not in new}
-        order = np.array(sorted(new, key=lambda one: new[one]), dtype=np.intp)
-        number = np.concatenate([[0], np.array([new[one] + 1 for one in range(self.count)])]).astype(np.int32)
+        if self.everyone is not None:
+            raise SettingError(
+                "segments of an open table keep their numbers, for they are written where the customers live: give "
+                "them the names of the earlier ones (rename)."
+            )
+        matched, number = numbers_like(
+            (self.features.keys, self.codes, self.count), (old.features.keys, old.codes, old.count)
+        )
         codes = number[self.codes]
         codes.flags.writeable = False
         details = self.details
@@ -310,18 +349,19 @@ class Segmentation(CustomerRows, Readable):
             near = pd.Series(number).reindex(details["nearest_segment"].fillna(0).astype(int)).to_numpy()
             kept = pd.Series(near).astype("Int64").mask(details["nearest_segment"].isna().to_numpy())
             details = details.assign(nearest_segment=kept)
-        names = {new[one] + 1: old.names[other + 1] for one, other in matched.items() if other + 1 in old.given_names}
         branches = self.branches
         if branches is not None:
             branches = branches.assign(segment=number[branches["segment"].to_numpy()])
         return replace(
             self,
             codes=codes,
-            scaled_centres=self.scaled_centres[order],
+            scaled_centres=self.scaled_centres[np.argsort(number[1:])],
             details=details,
             branches=branches,
             own_names={int(number[one]): name for one, name in self.own_names.items()},
-            given_names=names,
+            given_names={
+                int(number[one]): old.names[other] for one, other in matched.items() if other in old.given_names
+            },
         )
 
     def with_remarks(self, remarks: tuple[Remark, ...]) -> "Segmentation":
@@ -348,62 +388,11 @@ class Segmentation(CustomerRows, Readable):
         return replace(self, remarks=(*self.remarks, *remarks))
 
     def headline(self) -> str:
-        customers = len(self.codes)
-        left = int(np.count_nonzero(self.codes == UNASSIGNED))
+        left = self.customers - int(self.sizes.sum())
         rest = f", {left:,} unassigned" if left else ""
-        return f"{self.count} {plural(self.count, 'segment')} of {self.noun.counted(customers)} by {self.method}{rest}"
+        many = self.noun.counted(self.customers)
+        return f"{self.count} {plural(self.count, 'segment')} of {many} by {self.method}{rest}"
 
     def overview(self) -> pd.DataFrame:
         labels = pd.Series(self.names, name="name").reindex(self.numbers)
         return pd.concat([labels, self.sizes, self.centres], axis=1)
-
-
-def segmentation_from_codes(
-    features: FeatureSet,
-    codes: NDArray[np.integer],
-    *,
-    method: str,
-) -> Segmentation:
-    """A Segmentation from each customer's segment (1 to k, 0 for none), centres being the means of their customers.
-
-    Raises SettingError when the codes do not fit the customers or leave a number between 1 and the largest unused.
-    """
-    own = np.array(codes, dtype=np.int32)
-    if own.shape != features.keys.shape:
-        raise SettingError(f"{own.size:,} codes for {len(features.keys):,} customers: give one each.")
-    counts = np.bincount(np.maximum(own, 0))[1:]
-    if own.min() < 0 or not counts.all():
-        raise SettingError("segments must be numbered from 1 without a gap, 0 for unassigned.")
-    sums = np.empty((len(features.names), len(counts)))
-    for index, column in enumerate(features.values.T):
-        sums[index] = np.bincount(own, weights=column)[1:]
-    centres = np.ascontiguousarray((sums / counts).T)
-    distances = distances_to_own(features, own, centres)
-    own.flags.writeable = False
-    return Segmentation(features, own, centres, distances, method)
-
-
-def distances_to_own(features: FeatureSet, codes: NDArray[np.integer], centres: NDArray[np.float64]) -> Distances:
-    """Each customer's distance (n,) to the centre of its segment, on the working scale; NaN for the unassigned."""
-    distances = np.full(len(codes), np.nan)
-    assigned = np.flatnonzero(codes)
-    gaps = features.values[assigned] - centres[codes[assigned] - 1]
-    distances[assigned] = np.sqrt(np.einsum("ij,ij->i", gaps, gaps))
-    distances.flags.writeable = False
-    return distances
-
-
-def order_by_size(sizes: NDArray[np.number], centres: NDArray[np.float64]) -> NDArray[np.intp]:
-    """The order (k,) of segments from the largest; equal sizes go by their centres' coordinates."""
-    return np.lexsort((*reversed(centres.T), -sizes))
-
-
-def number_by_size(codes: NDArray[np.integer], centres: NDArray[np.float64]) -> tuple[Codes, NDArray[np.intp]]:
-    """Codes 0 … k-1 renumbered 1 … k from the largest segment, and the order (k,) that brings centres there.
-
-    Equal sizes go by their centres' coordinates.
-    """
-    order = order_by_size(np.bincount(codes, minlength=len(centres)), centres)
-    number: Codes = np.empty(len(centres), dtype=np.int32)
-    number[order] = np.arange(1, len(centres) + 1, dtype=np.int32)
-    return np.asarray(number[codes], dtype=np.int32), order
