@@ -86,7 +86,7 @@ def test_the_learned_gate_leaves_out_the_share_that_it_says(made: Made) -> None:
     assert (model.assign(table, gate=0.0)["segment"] == 0).all()
     assert (model.assign(table, gate=1e9)["segment"] == seg.codes).all()
     (remark,) = gauger.remarks_of(found)
-    assert remark.text == f"{out.sum()} of 2,355 customers are in no segment: {out.sum()} are beyond the gate."
+    assert remark.text == f"{out.sum()} of 2,355 members are in no segment: {out.sum()} are beyond the gate."
 
 
 @pytest.mark.parametrize("gate", ["nearest", -1.0, True, float("nan")])
@@ -208,14 +208,14 @@ def test_a_file_is_assigned_in_blocks_as_a_table_is(
     table = table.assign(north_km=table["north_km"].mask(table["member_id"] > "M2300", 900.0))
     table.loc[2_399, "household"] = "commune"  # what comes in a late block only is told too
     source = gauger.write_table(table, tmp_path / f"all{from_}")
-    done = gauger.assign_file(model, source, tmp_path / f"out{to}", gate="learned")
+    done = model.assign(gauger.open_table(source), into=tmp_path / f"out{to}", gate="learned")
     whole = model.assign(table, gate="learned")
-    found = gauger.read_table(done.path)
+    found = gauger.read_table(done.into)
     np.testing.assert_array_equal(found["segment"], whole["segment"])
     np.testing.assert_allclose(found["distance"].astype(float), whole["distance"], rtol=1e-12)
     assert found["why"].fillna("").tolist() == whole["why"].tolist()
     counts = whole["segment"].value_counts()
-    assert done.customers["customers"].tolist() == [*(counts[number] for number in seg.numbers), counts[0]]
+    assert done.sizes["customers"].tolist() == [*(counts[number] for number in seg.numbers), counts[0]]
     assert [remark.text for remark in done.remarks] == [remark.text for remark in gauger.remarks_of(whole)]
 
 
@@ -223,11 +223,11 @@ def test_keys_of_digits_stay_what_they_are_in_blocks(made: Made, tmp_path: Path)
     seg, table = made["k-means"]
     odd = table.head(3).assign(member_id=["007", "=1+1", "9"])
     (tmp_path / "all.csv").write_text(odd.to_csv(index=False))
-    gauger.assign_file(gauger.build_model(seg), tmp_path / "all.csv", tmp_path / "out.csv")
+    gauger.build_model(seg).assign(gauger.open_table(tmp_path / "all.csv"), into=tmp_path / "out.csv")
     lines = (tmp_path / "out.csv").read_text().splitlines()
     assert [line.split(",")[0].strip('"') for line in lines[1:]] == ["007", "'=1+1", "9"]
     with pytest.raises(SettingError, match=r"to .csv or .parquet"):
-        gauger.assign_file(gauger.build_model(seg), tmp_path / "all.csv", tmp_path / "out.xlsx")
+        gauger.build_model(seg).assign(gauger.open_table(tmp_path / "all.csv"), into=tmp_path / "out.xlsx")
 
 
 def test_nothing_is_read_into_the_model_besides_the_features(made: Made) -> None:

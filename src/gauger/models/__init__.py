@@ -1,4 +1,4 @@
-"""A segmentation that can be saved and applied to other customers: in memory, by blocks of a file, as SQL and PMML."""
+"""A segmentation that can be saved and applied to other customers: in memory, where they live, as SQL and PMML."""
 
 from gauger.models.assigning import (
     MISSING,
@@ -7,19 +7,18 @@ from gauger.models.assigning import (
     about_left_out,
     about_values,
     beyond_gates,
-    changed_unit_of,
-    changed_units,
     columns_of,
     find_segments,
     gates_of,
     indicators_of,
-    outside_of,
 )
+from gauger.models.assignment_rules import Assigner, NearestCentre
+from gauger.models.assignment_tally import AssignmentTally, counts_by_segment
 from gauger.models.building import GATE_SHARE, bins_of, build_model, can_be_model
-from gauger.models.files import save_model
 from gauger.models.learned import Exceptions, LearnedFeature, LearnedModel, LearnedSegment
+from gauger.models.magnitudes import Quartiles
 from gauger.models.model import SegmentModel, load_model
-from gauger.models.rules import Assigner, NearestCentre
+from gauger.models.model_files import save_model
 from gauger.models.sql import placing_select
 
 __all__ = [
@@ -28,11 +27,13 @@ __all__ = [
     "WHYS",
     "Assigned",
     "Assigner",
+    "AssignmentTally",
     "Exceptions",
     "LearnedFeature",
     "LearnedModel",
     "LearnedSegment",
     "NearestCentre",
+    "Quartiles",
     "SegmentModel",
     "about_left_out",
     "about_values",
@@ -40,14 +41,12 @@ __all__ = [
     "bins_of",
     "build_model",
     "can_be_model",
-    "changed_unit_of",
-    "changed_units",
     "columns_of",
+    "counts_by_segment",
     "find_segments",
     "gates_of",
     "indicators_of",
     "load_model",
-    "outside_of",
     "placing_select",
     "save_model",
 ]

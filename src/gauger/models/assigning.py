@@ -7,12 +7,12 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import AnyTable, checked_table, refuse_bad_key, refuse_missing_key, whole_keys
 from gauger.errors import SettingError
-from gauger.features import Fill, Indicator, about_new_levels, apply_all, as_numbers, new_levels, undo_all
+from gauger.features import Fill, Indicator, apply_all, as_numbers, undo_all
+from gauger.models.assignment_rules import NearestCustomer, SameBands
 from gauger.models.learned import LearnedFeature, LearnedModel
-from gauger.models.rules import NearestCustomer, SameBands
-from gauger.remarks import Remark, attach_remarks
+from gauger.models.magnitudes import Quartiles
+from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED
 from gauger.wording import listed, plural
 
@@ -48,28 +48,6 @@ class Assigned:
 
 
 WHYS = ("", MISSING, GATE, RADIUS, AMONG, BANDS)
-
-
-def assign_table(model: LearnedModel, table: AnyTable, gate: float | str | None) -> pd.DataFrame:
-    """As `SegmentModel.assign` says."""
-    table = checked_table(table, columns_of(model))
-    refuse_missing_key(table[model.key])
-    keys = whole_keys(table[model.key])
-    refuse_bad_key(keys)
-    placed = find_segments(model, table, gates_of(model, gate))
-    result = pd.DataFrame(
-        {
-            model.key: keys.to_numpy(),
-            "segment": placed.codes,
-            "segment_name": np.array([name for _, name in sorted(model.segment_names.items())], dtype=object)[
-                placed.codes
-            ],
-            "distance": placed.distances,
-            "why": np.array(WHYS, dtype=object)[placed.why],
-        }
-    )
-    attach_remarks(result, about_assigned(model, table, placed))
-    return result
 
 
 def columns_of(model: LearnedModel) -> list[str]:
@@ -177,13 +155,6 @@ def _with_exceptions(
     return codes, why
 
 
-def about_assigned(model: LearnedModel, table: pd.DataFrame, placed: Assigned) -> Iterator[Remark]:
-    """What there is to say of customers that were assigned."""
-    yield from about_new_levels(new_levels(table, indicators_of(model)), "the model was")
-    yield from about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw))
-    yield from about_left_out(np.bincount(placed.why, minlength=len(WHYS)), len(placed.codes))
-
-
 def indicators_of(model: LearnedModel) -> list[Indicator]:
     """The model's features that say something of a column."""
     return [feature.indicator for feature in model.features if feature.indicator is not None]
@@ -222,14 +193,9 @@ def outside_of(model: LearnedModel, raw: Mapping[str, Values]) -> dict[str, int]
     return {name: count for name, count in counts.items() if count}
 
 
-def changed_units(model: LearnedModel, raw: Mapping[str, Values]) -> dict[str, float]:
-    """By which factor whole columns seem to be shifted, where any do."""
-    factors = {one.name: _changed_unit(one, raw[one.name]) for one in model.features if one.indicator is None}
-    return {name: factor for name, factor in factors.items() if factor is not None}
-
-
-def about_values(model: LearnedModel, outside: Mapping[str, int], changed: Mapping[str, float]) -> Iterator[Remark]:
+def about_values(model: LearnedModel, outside: Mapping[str, int], now: Mapping[str, Quartiles]) -> Iterator[Remark]:
     """Columns that look as if their unit had changed, and values of others beyond the learned range."""
+    changed = _changed_units(model, now)
     if changed:
         parts = [f"{name} by about {factor:,.4g}" for name, factor in changed.items()]
         yield Remark(
@@ -248,26 +214,22 @@ def about_values(model: LearnedModel, outside: Mapping[str, int], changed: Mappi
         )
 
 
-def _changed_unit(feature: LearnedFeature, values: Values) -> float | None:
-    """The factor by which a whole column seems to be shifted, from its values."""
-    present = values[np.isfinite(values)]
-    if len(present) < _LEAST_FOR_UNITS:
-        return None
-    return changed_unit_of(feature, np.quantile(present, (0.25, 0.5, 0.75)), len(present))
+def _changed_units(model: LearnedModel, now: Mapping[str, Quartiles]) -> dict[str, float]:
+    """By which factor whole columns seem to be shifted, where any do."""
+    factors = {one.name: _changed_unit(one, now[one.name]) for one in model.features if one.name in now}
+    return {name: factor for name, factor in factors.items() if factor is not None}
 
 
-def changed_unit_of(feature: LearnedFeature, now: Values, known: int) -> float | None:
-    """The factor by which a whole column seems to be shifted: a usual one between units, in its middle and its ends.
-
-    `now` are the quartiles of its `known` values.
-    """
+def _changed_unit(feature: LearnedFeature, now: Quartiles) -> float | None:
+    """The factor by which a whole column seems to be shifted: a usual one between units, in its middle and its ends."""
+    quartiles = now.quartiles
     learned = np.array(feature.quartiles)
-    if known < _LEAST_FOR_UNITS or not (np.diff(learned) > 0.0).all():
+    if now.known < _LEAST_FOR_UNITS or not (np.diff(learned) > 0.0).all():
         return None
-    if not (learned > 0.0).all() or not (now > 0.0).all():
+    if not (learned > 0.0).all() or not (quartiles > 0.0).all():
         return None
     with np.errstate(over="ignore"):  # what is beyond numbers is no usual factor either
-        ratios = np.sort(now / learned)
+        ratios = np.sort(quartiles / learned)
     middle = float(ratios[1])
     if ratios[0] * _NEAR_FACTOR < middle or ratios[2] > middle * _NEAR_FACTOR:
         return None

@@ -2,6 +2,7 @@
 
 import hashlib
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from datetime import UTC, datetime
 from importlib.metadata import version
 from itertools import pairwise
@@ -13,9 +14,9 @@ from numpy.typing import NDArray
 from gauger.clustering import CORE
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import FeatureSet
+from gauger.models.assignment_rules import METRICS, Assigner, FeatureBands, NearestCentre, NearestCustomer, SameBands
 from gauger.models.learned import Exceptions, LearnedFeature, LearnedSegment
 from gauger.models.model import SegmentModel
-from gauger.models.rules import METRICS, Assigner, FeatureBands, NearestCentre, NearestCustomer, SameBands
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.tables import hashes_of
@@ -88,6 +89,8 @@ def build_model(
     [1, 2]
     """
     _refuse(seg, gate_share)
+    if seg.everyone is not None:
+        return _of_everyone(seg, gate_share, units, made_at)
     features = seg.features
     strangers = [name for name in units or () if name not in features.names]
     if strangers:
@@ -122,6 +125,22 @@ def build_model(
         fingerprint=_fingerprint(features),
         remarks=tuple(remarks),
     )
+
+
+def _of_everyone(
+    seg: Segmentation, gate_share: float, units: Mapping[str, str] | None, made_at: datetime | None
+) -> SegmentModel:
+    """The model of segments that live elsewhere, which their place has learned."""
+    assert seg.everyone is not None
+    if gate_share != GATE_SHARE:
+        raise SettingError(
+            f"the gates of customers who stay where they live hold {GATE_SHARE:.1%} of each segment: leave gate_share "
+            "out."
+        )
+    found: SegmentModel = seg.everyone.model(seg.names)
+    time = found.made_at if made_at is None else made_at.isoformat(timespec="seconds")
+    features = tuple(replace(one, unit=(units or {}).get(one.name)) for one in found.features)
+    return replace(found, made_at=time, features=features)
 
 
 def can_be_model(seg: Segmentation) -> bool:

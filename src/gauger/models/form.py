@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from gauger.features import Cap, Fill, Indicator, Level, Power, Rank, Scale, Transform, Treatment, Weight
+from gauger.models.assignment_rules import Assigner, FeatureBands, NearestCentre, NearestCustomer, SameBands
 from gauger.models.learned import Exceptions, LearnedFeature, LearnedModel, LearnedSegment
-from gauger.models.rules import Assigner, FeatureBands, NearestCentre, NearestCustomer, SameBands
 
 FORMAT, VERSION = "gauger model", 3
 """What a model file says it is, and the form it has."""

@@ -9,7 +9,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from gauger.features import Indicator, Treatment
-from gauger.models.rules import Assigner, SameBands
+from gauger.models.assignment_rules import Assigner, SameBands
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME

@@ -3,14 +3,13 @@
 from dataclasses import dataclass, fields
 from os import PathLike
 from pathlib import Path
+from typing import Any
 
-import pandas as pd
-
-from gauger.columns import AnyTable
+from gauger.columns import AnyTable, OpenTable
 from gauger.errors import SettingError
-from gauger.models.assigning import assign_table
-from gauger.models.files import read_model, save_model
+from gauger.models.assignment_tally import assign_table
 from gauger.models.learned import LearnedModel
+from gauger.models.model_files import read_model, save_model
 from gauger.models.pmml import save_pmml
 from gauger.models.sql import assign_sql
 
@@ -51,7 +50,6 @@ class SegmentModel(LearnedModel):
     See Also
     --------
     build_model, load_model : Make one.
-    assign_file : Assigns a file larger than memory.
 
     Examples
     --------
@@ -62,7 +60,14 @@ class SegmentModel(LearnedModel):
     (('visits',), [1.0, 1.0])
     """
 
-    def assign(self, table: AnyTable, *, gate: float | str | None = None) -> pd.DataFrame:
+    def assign(
+        self,
+        table: AnyTable | OpenTable,
+        *,
+        gate: float | str | None = None,
+        into: str | PathLike[str] | None = None,
+        replace: bool = False,
+    ) -> Any:
         """Find the segment of each customer of a table.
 
         The customers that the model was learned from get the segments that they had, exactly. Others are treated with
@@ -71,19 +76,26 @@ class SegmentModel(LearnedModel):
 
         Parameters
         ----------
-        table : pandas.DataFrame or another table
-            A row a customer, with the key and the columns that features are made of.
+        table : pandas.DataFrame, another table or OpenTable
+            One row per customer, with the key and the columns that features are made of. Those of an OpenTable are
+            assigned where they live: of files block by block, in constant memory, of a database by SQL.
         gate : float or "learned", optional
             How far a customer may be from the segment: by default any distance, "learned" for each segment's own gate.
+        into : str or path-like, optional
+            Of an OpenTable: where assignments are written. Files go into a .csv or .parquet file, or into a folder,
+            with a Parquet part for each part that is read; a database's table into another table there.
+        replace : bool
+            Whether what is there already, and Gauger made, may be replaced.
 
         Returns
         -------
-        pandas.DataFrame
-            The key, segment, segment_name, distance (on the working scale, to the centre or, for merge trees and
-            density, to the nearest customer learned from) and why, which says why a customer is in none: "missing" (a
-            value that the model has no rule for), "gate", "radius" (no core customer near), "among unassigned" (the
-            nearest was in none) or "bands" (a combination that nobody had). `remarks_of(result)` tells of new levels,
-            values beyond the learned range, columns that look as if their unit had changed, and who is in no segment.
+        pandas.DataFrame or Assignments
+            Of an OpenTable a handle, with counts in `.sizes` and everyone in batches by `.to_arrow()`. Else the key,
+            segment, segment_name, distance (on the working scale, to the centre or, for merge trees and density, to the
+            nearest customer learned from) and why, which says why a customer is in none: "missing" (a value that the
+            model has no rule for), "gate", "radius" (no core customer near), "among unassigned" (the nearest was in
+            none) or "bands" (a combination that nobody had). `remarks_of(result)` tells of new levels, values beyond
+            the learned range, columns that look as if their unit had changed, and who is in no segment.
 
         Raises
         ------
@@ -105,6 +117,13 @@ class SegmentModel(LearnedModel):
         >>> model.assign(new, gate="learned")[["segment", "why"]].values.tolist()
         [[1, ''], [0, 'gate']]
         """
+        if isinstance(table, OpenTable):
+            return table.assigned(self, gate, None if into is None else str(into), replace=replace)
+        if into is not None:
+            raise SettingError(
+                "into= is for customers who stay where they live (open_table); write_table writes what is assigned "
+                "here."
+            )
         return assign_table(self, table, gate)
 
     def sql(self, table: str, *, dialect: str = "postgres", gate: float | str | None = None) -> str:

@@ -8,8 +8,8 @@ from xml.etree.ElementTree import Element, ElementTree, SubElement, indent
 
 from gauger.errors import SettingError
 from gauger.features import Cap, Fill, Level, Power, Rank, Scale, Transform, Treatment, Weight
+from gauger.models.assignment_rules import NearestCentre
 from gauger.models.learned import LearnedFeature, LearnedModel
-from gauger.models.rules import NearestCentre
 from gauger.tables import result_folder
 from gauger.wording import plural
 

@@ -17,8 +17,8 @@ from gauger.features import (
     undo_all,
 )
 from gauger.models.assigning import BANDS, GATE, MISSING, gates_of
+from gauger.models.assignment_rules import NearestCentre, SameBands
 from gauger.models.learned import LearnedFeature, LearnedModel
-from gauger.models.rules import NearestCentre, SameBands
 from gauger.segmentation import UNASSIGNED_NAME
 from gauger.tables import sql_name, sql_text
 

@@ -8,18 +8,17 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import AnyTable, checked_table, refuse_bad_key
+from gauger.columns import AnyTable, OpenTable, checked_table, refuse_bad_key
 from gauger.errors import SettingError
 from gauger.models import (
     Assigned,
+    AssignmentTally,
     LearnedFeature,
     SegmentModel,
     about_values,
     beyond_gates,
-    changed_units,
     columns_of,
     find_segments,
-    outside_of,
 )
 from gauger.readable import Advice, Readable
 from gauger.remarks import Remark
@@ -140,15 +139,15 @@ class Drift(Readable):
         return self.features
 
 
-def drift(model: SegmentModel, table: AnyTable) -> Drift:
+def drift(model: SegmentModel, table: AnyTable | OpenTable) -> Drift:
     """Tell how customers differ from those that a model was learned from, and whether to keep it.
 
     Parameters
     ----------
     model : SegmentModel
         What was learned.
-    table : pandas.DataFrame or another table
-        The customers now, as for `SegmentModel.assign`.
+    table : pandas.DataFrame, another table or OpenTable
+        The customers now, as for `SegmentModel.assign`. Those of an OpenTable are compared where they live.
 
     Returns
     -------
@@ -177,6 +176,8 @@ def drift(model: SegmentModel, table: AnyTable) -> Drift:
     >>> gauger.drift(model, table).advice.action
     'keep'
     """
+    if isinstance(table, OpenTable):
+        return drift_from(model, table.now(model))
     table = checked_table(table, columns_of(model))
     refuse_bad_key(table[model.key])
     if table.empty:
@@ -184,7 +185,8 @@ def drift(model: SegmentModel, table: AnyTable) -> Drift:
     placed = find_segments(model, table, None)
     features = [_feature_now(one, placed.raw[one.name]) for one in model.features]
     gated = float(beyond_gates(placed.codes, placed.distances, model.gates).mean())
-    about = about_values(model, outside_of(model, placed.raw), changed_units(model, placed.raw))
+    tally = AssignmentTally.of(model, table, placed)
+    about = about_values(model, tally.outside, tally.middles)
     outside = float((placed.codes == UNASSIGNED).sum()) / len(table)
     segments = _segments_now(model, placed)
     return drift_from(model, CustomersNow(len(table), features, segments, outside, gated, tuple(about)))
