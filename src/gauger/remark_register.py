@@ -333,7 +333,7 @@ _KINDS = (
     RemarkKind(
         "sample-of-all",
         "studies",
-        "a study by blocks is looked at by a sample of its customers",
+        "figures and studies of an open table are of a sample of its customers",
         "exact figures are in profile.csv and centres.csv",
     ),
     RemarkKind(

@@ -9,7 +9,7 @@ import gauger
 from benchmarks.odd_shapes import SHAPES, make_shape
 from gauger.algorithms.diagnostics.knee import Knee
 from gauger.algorithms.statistics.contingency import adjusted_rand
-from gauger.choosing.radius_advice import advise_radius, heard_beside, plateaus_of
+from gauger.choosing.radius_advice import advise_radius, plateaus_of, weighed_with_groups
 from gauger.errors import SettingError
 
 
@@ -237,6 +237,6 @@ def test_dense_groups_that_only_repeat_a_flag_are_called_a_filter() -> None:
     ],
 )
 def test_where_the_two_studies_differ_the_advice_says_why(rings: tuple, groups: int, others: int, said: str) -> None:
-    advice = heard_beside(rings[1].advice, groups, others, None)
+    advice = weighed_with_groups(rings[1].advice, groups, others, None)
     assert advice.reasons[2].startswith(said)
     assert advice.verdict == rings[1].advice.verdict

@@ -10,8 +10,8 @@ from scipy.stats import spearmanr
 import gauger
 from gauger.algorithms.distances.metrics import METRICS
 from gauger.algorithms.statistics.contingency import adjusted_rand
-from gauger.choosing.linkages import CAUTION as ABOUT_TREES
-from gauger.choosing.metrics import CAUTION as ABOUT_METRICS
+from gauger.choosing.linkage_studies import CAUTION as ABOUT_TREES
+from gauger.choosing.metric_studies import CAUTION as ABOUT_METRICS
 
 Make = Callable[..., gauger.FeatureSet]
 

@@ -180,7 +180,7 @@ def demo(
         "shares": lambda: draw.category_shares(profile),
         "side by side": lambda: draw.side_by_side(gauger.compare(seg, bands, resamples=0)),
         "silhouettes": lambda: draw.silhouette_diagrams(demo_study),
-        "silhouettes beside": lambda: draw.silhouette_beside(seg),
+        "silhouettes beside": lambda: draw.silhouettes_and_scatter(seg),
         "splits": lambda: draw.segment_splits(demo_study),
         "spread": lambda: draw.segment_spread(seg),
         "treatments": lambda: draw.treatments(demo_features),
@@ -228,7 +228,7 @@ def many(request: pytest.FixtureRequest) -> Named:
         "shares": lambda: draw.category_shares(profile),
         "map": lambda: draw.segment_map(seg, table),
         "flow": lambda: draw.flow(gauger.compare(seg, table.set_index("who")["town"])),
-        "silhouettes": lambda: draw.silhouette_beside(seg),
+        "silhouettes": lambda: draw.silhouettes_and_scatter(seg),
     }
 
 

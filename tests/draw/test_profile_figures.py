@@ -188,7 +188,7 @@ def test_the_flow_is_as_wide_as_the_customers_in_it(demo_segments: gauger.Segmen
 
 
 def test_silhouettes_stand_beside_the_customers(demo_segments: gauger.Segmentation) -> None:
-    left, right = draw.silhouette_beside(demo_segments).axes
+    left, right = draw.silhouettes_and_scatter(demo_segments).axes
     assert len(right.collections) == demo_segments.count
     own = gauger.silhouette(demo_segments)
     assert right.collections[0].get_paths()[0].vertices[:, 0].max() == pytest.approx(

@@ -116,7 +116,7 @@ def test_a_file_is_assigned_and_summarised_as_its_table_is(tmp_path: Path, kind:
     written = table.assign(who=table["who"].str.replace("=", "'=")) if kind == "guarded" else table
     rows = [list(written.columns), *written.astype(str).to_numpy().tolist()]
     path = _write(tmp_path, rows, delimiter, encoding, packed=kind == "gzip")
-    gauger.assign_file(model, path, tmp_path / "out.parquet")
+    model.assign(gauger.open_table(path), into=tmp_path / "out.parquet")
     found = gauger.read_table(tmp_path / "out.parquet")
     assert found["who"].tolist() == table["who"].tolist()
     assert found["segment"].tolist() == seg.codes.tolist()
@@ -155,5 +155,5 @@ def test_a_flag_as_a_measure_is_assigned_from_text_as_from_memory(tmp_path: Path
     seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 3)
     assert seg.features.names == ("app", "spend")
     path = gauger.write_table(table, tmp_path / "t.csv")
-    gauger.assign_file(gauger.build_model(seg), path, tmp_path / "out.csv")
+    gauger.build_model(seg).assign(gauger.open_table(path), into=tmp_path / "out.csv")
     assert gauger.read_table(tmp_path / "out.csv")["segment"].tolist() == seg.codes.tolist()

@@ -12,6 +12,7 @@ import gauger
 from gauger.errors import DatabaseError, GaugerError, SettingError
 from gauger.tables import databases, sessions
 from gauger.tables.queries import refuse_other_than_select
+from tests.own_segments import database_segmented
 
 SELECTS = [
     "SELECT who, visits FROM members",
@@ -131,8 +132,8 @@ def test_a_view_in_a_database_that_somebody_sent_reads_no_file(shops: dict[str, 
     told = "Nothing outside the database's own file is read: give Gauger the other files by their paths"
     tries: list[Callable[[], object]] = [
         lambda: gauger.read_table(shops["duckdb"], table="looking"),
-        lambda: gauger.look_in_database(shops["duckdb"], table="looking"),
-        lambda: gauger.segment_in_database(shops["duckdb"], table="looking", into="s", key="who", count=2),
+        lambda: gauger.look(gauger.open_table(shops["duckdb"], table="looking")),
+        lambda: database_segmented(shops["duckdb"], table="looking", into="s", key="who", count=2),
     ]
     for work in tries:
         with pytest.raises(DatabaseError, match=told):

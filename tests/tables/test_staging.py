@@ -38,7 +38,7 @@ def test_files_that_hold_customers_are_their_owners_alone(tmp_path: Path) -> Non
     assert _mode(gauger.write_table(TABLE, tmp_path / "t.csv")) == 0o600
     seg = gauger.segment_by_kmeans(gauger.prepare(TABLE, key="who"), 2)
     assert _mode(gauger.build_model(seg).save(tmp_path / "model.json")) == 0o600
-    gauger.assign_file(gauger.build_model(seg), tmp_path / "t.csv", tmp_path / "out.parquet")
+    gauger.build_model(seg).assign(gauger.open_table(tmp_path / "t.csv"), into=tmp_path / "out.parquet")
     assert _mode(tmp_path / "out.parquet") == 0o600
 
 
@@ -71,7 +71,7 @@ def test_results_never_replace_what_is_read(tmp_path: Path) -> None:
     (tmp_path / "same.csv").hardlink_to(source)
     for target in (source, tmp_path / "same.csv"):
         with pytest.raises(OutputError, match="is what is read: results never replace it"):
-            gauger.assign_file(gauger.build_model(seg), source, target, replace=True)
+            gauger.build_model(seg).assign(gauger.open_table(source), into=target, replace=True)
     assert source.read_bytes() == before
 
 

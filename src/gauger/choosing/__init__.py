@@ -2,13 +2,13 @@
 
 from gauger.choosing.advice import CountAdvice
 from gauger.choosing.changes import change_in_words
-from gauger.choosing.counts import CountStudy, possible_counts, study_counts
-from gauger.choosing.linkages import LinkageAdvice, LinkageStudy, study_linkages
-from gauger.choosing.metrics import NEIGHBOURS, MetricAdvice, MetricStudy, study_metrics
+from gauger.choosing.count_studies import CountStudy, possible_counts, study_counts
+from gauger.choosing.linkage_studies import LinkageAdvice, LinkageStudy, study_linkages
+from gauger.choosing.metric_studies import NEIGHBOURS, MetricAdvice, MetricStudy, study_metrics
 from gauger.choosing.picks import SHARP, STABLE
-from gauger.choosing.radii import RadiusStudy, refuse_bad_coarseness, study_radius
 from gauger.choosing.radius_advice import STEADY, RadiusAdvice, plateaus_of
-from gauger.choosing.silhouettes import Silhouette, silhouette
+from gauger.choosing.radius_studies import RadiusStudy, refuse_bad_coarseness, study_radius
+from gauger.choosing.silhouette_results import Silhouette, silhouette
 
 __all__ = [
     "NEIGHBOURS",

@@ -143,7 +143,7 @@ def advise_radius(table: pd.DataFrame, knee: Knee | None, groups: int, min_point
     return RadiusAdvice(float(radii[index]), min_points, verdict, tuple(reasons), others)
 
 
-def heard_beside(advice: RadiusAdvice, groups: int, others: int, told_apart: str | None) -> RadiusAdvice:
+def weighed_with_groups(advice: RadiusAdvice, groups: int, others: int, told_apart: str | None) -> RadiusAdvice:
     """The advice with what the evidence of `study_counts` says beside density's `groups`: as many as `others`.
 
     `told_apart` is in words what a filter tells apart, where the groups only repeat that.

@@ -8,8 +8,8 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.clustering.cautions import tiny_segments
 from gauger.clustering.method_words import words_of
+from gauger.clustering.segment_cautions import tiny_segments
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import FeatureSet
 from gauger.remarks import Remark
@@ -84,6 +84,7 @@ def segment_by_bands(
     ['visits low, spend low', 'visits low, spend high', 'visits low, spend low', 'visits high, spend high',
      'visits high, spend low', 'visits high, spend high']
     """
+    features = features.at_hand()
     _refuse_bad_settings(features, bands, combine, low_is_good, score_bands)
     recorded = {name: features.recorded(name) for name in bands}
     edges = {name: _edges(recorded[name], asked) for name, asked in bands.items()}
@@ -108,7 +109,7 @@ def segment_by_bands(
         own_names={index: names[group] for index, group in enumerate(order.tolist(), 1)},
         settings=settings,
     )
-    small = _many_cells(seg) if seg.count > _MANY_CELLS else tiny_segments(seg)
+    small = _many_cells(seg) if seg.count > _MANY_CELLS else tiny_segments(seg.sizes, len(seg.codes))
     return seg.with_remarks((*_fewer_bands(bands, edges), *small))
 
 

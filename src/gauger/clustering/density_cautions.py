@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from gauger.algorithms import RowOrder
 from gauger.algorithms.neighbours import Neighbours
-from gauger.clustering.cautions import TINY_SHARE
+from gauger.clustering.segment_cautions import TINY_SHARE
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.wording import plural, short_number

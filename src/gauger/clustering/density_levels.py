@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from gauger.algorithms.density import NOBODY, Hierarchy, groups_of_levels, split_hierarchy, usual_smoothing
 from gauger.algorithms.merge_trees import merges_of_links
 from gauger.clustering.customer_distances import Metric, neighbours_of, told_metric
-from gauger.clustering.density import checked_min_points
+from gauger.clustering.density_at_radius import checked_min_points
 from gauger.clustering.density_cautions import about_density, about_levels
 from gauger.clustering.density_outcome import key_ranks, segmentation_of_groups
 from gauger.clustering.method_words import words_of
@@ -93,6 +93,7 @@ def segment_by_density_levels(
     >>> gauger.segment_by_density_levels(features, 3).codes.tolist()
     [1, 1, 1, 1, 1, 2, 2, 2, 2, 2, 0]
     """
+    features = features.at_hand()
     least = checked_smallest(smallest, len(features.keys))
     enough = checked_min_points(min_points, features)
     if min_points is None:

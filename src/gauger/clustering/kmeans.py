@@ -34,7 +34,7 @@ from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
 from gauger.segmentation import AssignmentRule, Codes, Refit, Segmentation, number_by_size
-from gauger.wording import plural
+from gauger.wording import listed, plural
 
 Values = NDArray[np.float64]
 
@@ -55,7 +55,7 @@ def segment_by_kmeans(
     Parameters
     ----------
     features : FeatureSet
-        Customers on the working scale, from `prepare`.
+        Customers on the working scale, from `prepare`. Of an OpenTable everyone is segmented, where they live.
     count : int, optional
         How many segments; can be left out when centres are given.
     seeding : {"kmeans++", "random", "first"}, array, pandas.DataFrame or Segmentation
@@ -99,6 +99,12 @@ def segment_by_kmeans(
     or lower (`python -m benchmarks.kmeans_starts`). A segment that empties takes the customer farthest from its centre.
     At the end every customer is nearest to its own centre. O(n d count) an iteration at most.
 
+    Customers of an OpenTable who fit its sample are segmented as in memory, to the same bits. More of them in files are
+    seeded on a coreset of 50,000, and then iterated over everyone by exact sums, so that files, blocks, threads and
+    workers of any number give the same bits; few full passes do, for only who is hardly nearer to one centre than to
+    another is looked at in between. In a database each iteration is one statement, one scan, and starts race on a
+    sample of 20,000 that stays there.
+
     The same bits come out whatever the number of threads, and the same segments whatever the order of features and (but
     for "first") of rows.
 
@@ -118,6 +124,10 @@ def segment_by_kmeans(
     if count is None:
         count = count_of(seeding)
     refuse_bad_settings(features, count, starts, max_iterations, seed)
+    if features.everyone is not None:
+        _refuse_out_of_memory(seeding, customer_weights, learn_on)
+        wanted = {"starts": int(starts), "max_iterations": int(max_iterations), "seed": int(seed)}
+        return features.everyone.segmented(features, int(count), **wanted)  # type: ignore[no-any-return]
     share = checked_share(learn_on, len(features.keys))
     own_weights = checked_weights(customer_weights, len(features.keys))
     centres = given_centres(features, count, seeding)
@@ -150,6 +160,19 @@ def segment_by_kmeans(
         before = seeding.codes[learners.order] - 1
         seg = seg.with_remarks((moved_since(seeding, before, fit.best.codes),))
     return seg
+
+
+def _refuse_out_of_memory(seeding: object, weights: object, learn_on: object) -> None:
+    """Raise SettingError for what needs all customers in memory."""
+    given = {"customer_weights": weights, "learn_on": learn_on}
+    told = [f"{name}=" for name, value in given.items() if value is not None]
+    if not isinstance(seeding, str) or seeding != "kmeans++":
+        told.insert(0, "seeding=")
+    if told:
+        raise SettingError(
+            f"customers who stay where they live are segmented by k-means from k-means++: leave {listed(told)} out, or "
+            "read the table into memory (read_table)."
+        )
 
 
 def _told_seeding(seeding: object, weights: object) -> dict[str, str]:
@@ -272,7 +295,7 @@ def refuse_bad_settings(features: FeatureSet, count: int, starts: int, max_itera
     for name, value, least in whole:
         if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < least:
             raise SettingError(f"{name}={value!r} must be a whole number from {least} up.")
-    customers = len(features.keys)
+    customers = features.customers
     if count > customers:
         raise SettingError(f"{count} segments asked for, but there are only {customers:,} customers.")
 

@@ -4,9 +4,10 @@ import math
 from collections.abc import Iterator
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.clustering.cautions import tiny_segments
+from gauger.clustering.segment_cautions import tiny_segments
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 from gauger.wording import listed, plural
@@ -19,7 +20,11 @@ Values = NDArray[np.float64]
 
 def about_kmeans(seg: Segmentation, learners: int, max_iterations: int, other: Values | None) -> tuple[Remark, ...]:
     """Remarks on a result of k-means; `other` are the centres (k, d) that another sample of `learners` gave."""
-    found = [*_unsettled(seg, max_iterations), *tiny_segments(seg), *_far(seg)]
+    found = [
+        *about_iterations(seg.history, max_iterations, converged=bool(seg.converged)),
+        *tiny_segments(seg.sizes, len(seg.codes)),
+        *far_customers(seg),
+    ]
     if other is not None:
         found.append(_sampled(seg, learners, other))
     return tuple(found)
@@ -36,18 +41,24 @@ def moved_since(seeding: Segmentation, before: NDArray[np.int32], after: NDArray
     )
 
 
-def _unsettled(seg: Segmentation, max_iterations: int) -> Iterator[Remark]:
-    if not seg.converged and seg.history is not None:
-        moved = int(seg.history["moved"].iloc[-1])
-        yield Remark(
-            "not-converged",
-            f"stopped after {max_iterations} {plural(max_iterations, 'iteration')} with {moved:,} "
-            f"{plural(moved, 'customer')} still moving: the segments are not final. Raise max_iterations "
-            "(--max-iterations).",
-        )
+def about_iterations(history: pd.DataFrame | None, max_iterations: int, *, converged: bool) -> Iterator[Remark]:
+    """A remark on iterations that ran out; where nobody counted who moved, it says how far centres still went."""
+    if converged or history is None:
+        return
+    if "moved" in history:
+        moved = int(history["moved"].iloc[-1])
+        still = f"with {moved:,} {plural(moved, 'customer')} still moving"
+    else:
+        still = f"when a centre still went {history['shift'].iloc[-1]:.2g} on the working scale"
+    yield Remark(
+        "not-converged",
+        f"stopped after {max_iterations} {plural(max_iterations, 'iteration')} {still}: the segments are not final. "
+        "Raise max_iterations (--max-iterations).",
+    )
 
 
-def _far(seg: Segmentation) -> Iterator[Remark]:
+def far_customers(seg: Segmentation) -> Iterator[Remark]:
+    """A remark on customers who lie far from every centre, if there are any."""
     found: dict[int, tuple[int, str]] = {}
     for number in seg.numbers:
         own = seg.distances[seg.codes == number]

@@ -20,8 +20,8 @@ from gauger.algorithms.merge_trees import (
     sizes_of,
 )
 from gauger.algorithms.neighbours import SLACK
-from gauger.clustering.cautions import tiny_segments
 from gauger.clustering.method_words import linkage_words
+from gauger.clustering.segment_cautions import tiny_segments
 from gauger.clustering.tree_cautions import about_level_cut, about_one_segment, about_ties
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
@@ -258,7 +258,9 @@ class MergeTree(Readable):
         )
         if self.regrown is not None:
             seg = replace(seg, refit=cut_refit(self.regrown, seg.count))
-        return seg.with_remarks((*tiny_segments(seg), *about_one_segment(seg), *self._tied(seg, whole)))
+        return seg.with_remarks(
+            (*tiny_segments(seg.sizes, len(seg.codes)), *about_one_segment(seg), *self._tied(seg, whole))
+        )
 
     def counts_near(self, height: float) -> dict[float, int]:
         """Give some heights around one, between merges, and how many segments a cut at each gives.

@@ -5,7 +5,7 @@ from functools import partial
 from typing import Any
 
 from gauger.clustering.bands import bands_refit, segment_by_bands
-from gauger.clustering.density import density_refit, segment_by_density
+from gauger.clustering.density_at_radius import density_refit, segment_by_density
 from gauger.clustering.density_levels import levels_refit, segment_by_density_levels
 from gauger.clustering.kmeans import kmeans_refit, segment_by_kmeans
 from gauger.clustering.merge_tree import cut_refit
@@ -31,7 +31,7 @@ def segment_again(features: FeatureSet, settings: Mapping[str, Any]) -> Segmenta
         raise SettingError(f"these segments cannot be made again: {settings['not_repeatable']}.")
     method, own = settings["method"], {name: value for name, value in settings.items() if name != "method"}
     if method == "kmeans":
-        memory = {name: value for name, value in own.items() if name not in ("count", "by_blocks", "into", "sample")}
+        memory = {name: value for name, value in own.items() if name not in ("count", "out_of_core", "into", "sample")}
         return segment_by_kmeans(features, own["count"], **memory)
     if method == "density":
         return segment_by_density(features, own.pop("radius"), **own)

@@ -114,6 +114,7 @@ def build_tree(
     >>> tree.cut(count=2).codes.tolist()
     [1, 1, 1, 1, 2]
     """
+    features = features.at_hand()
     _refuse_words(of, ward_heights, seed, condense)
     if of == "features":
         named = of_features(features, linkage, metric, condense)

@@ -81,6 +81,7 @@ def segment_boxes(
     >>> gauger.draw.segment_boxes(seg).get_suptitle()
     'visits tells most apart: in 3 of 3 pairs of segments the middle halves do not overlap'
     """
+    seg = seg.sample
     if kind not in KINDS:
         raise SettingError.not_one_of("kind", kind, KINDS)
     if not seg.count:

@@ -6,10 +6,10 @@ from numpy.typing import NDArray
 
 from gauger.appearance import INK, QUIET, segment_colour
 from gauger.draw.clouds import label_at
+from gauger.draw.figure_typeface import PANEL
 from gauger.draw.labels import push_apart, short_name
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import PANEL
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.profiling import EVERYONE, Profile
 from gauger.wording import plain_number

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from gauger.algorithms.statistics import correlation_matrix, correlation_order
 from gauger.appearance import DIVERGING, INK, PAPER, QUIET
 from gauger.columns import AnyTable, look, whole_table
+from gauger.draw.figure_typeface import SMALL
 from gauger.draw.style import as_cells, new_figure
-from gauger.draw.typeface import SMALL
 from gauger.errors import SettingError
 from gauger.features import HIGH_CORRELATION, FeatureSet
 from gauger.wording import listed

@@ -15,9 +15,9 @@ from matplotlib.ticker import FuncFormatter
 
 from gauger.appearance import ACCENT, INK, PAPER, QUIET, segment_colour
 from gauger.clustering import MergeTree
+from gauger.draw.figure_typeface import AXIS, LABEL
 from gauger.draw.style import dress, new_figure
 from gauger.draw.tree_view import Cut, TreeView, view_of
-from gauger.draw.typeface import AXIS, LABEL
 from gauger.errors import SettingError
 from gauger.features import HIGH_CORRELATION
 from gauger.segmentation import Segmentation

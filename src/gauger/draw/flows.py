@@ -11,11 +11,11 @@ from matplotlib.patches import Rectangle
 from matplotlib.text import Text
 
 from gauger.appearance import INK, UNASSIGNED_COLOUR, segment_colour
+from gauger.draw.figure_typeface import AXIS, PANEL
 from gauger.draw.labels import push_apart, wrapped
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.ribbons import ribbon
 from gauger.draw.style import new_figure
-from gauger.draw.typeface import AXIS, PANEL
 from gauger.monitoring import Migration
 from gauger.profiling import Comparison
 from gauger.segmentation import UNASSIGNED_NAME

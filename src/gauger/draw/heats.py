@@ -6,10 +6,10 @@ from matplotlib.colors import LinearSegmentedColormap
 from matplotlib.figure import Figure
 
 from gauger.appearance import DIVERGING, INK, PAPER
+from gauger.draw.figure_typeface import AXIS, SMALL
 from gauger.draw.labels import short_name, wrapped
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import as_cells, new_figure
-from gauger.draw.typeface import AXIS, SMALL
 from gauger.errors import SettingError
 from gauger.profiling import EVERYONE, Profile
 

@@ -10,9 +10,9 @@ from gauger.algorithms.statistics import skewness
 from gauger.appearance import ACCENT, FAINT, INK, QUIET
 from gauger.columns import LONG_TAIL, AnyTable, look, whole_table
 from gauger.draw.curves import Curve, even_steps, follow
+from gauger.draw.figure_typeface import AXIS, SMALL
 from gauger.draw.panels import panels_for, rows_of
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import AXIS, SMALL
 from gauger.errors import SettingError
 from gauger.features import FeatureSet, Transform
 from gauger.wording import listed, plural, short_number

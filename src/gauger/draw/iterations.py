@@ -6,8 +6,8 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter, MaxNLocator
 
 from gauger.appearance import ACCENT, INK
+from gauger.draw.figure_typeface import LABEL
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import LABEL
 from gauger.errors import SettingError
 from gauger.segmentation import Segmentation
 from gauger.wording import first_up, plural
@@ -41,6 +41,7 @@ def iteration_history(seg: Segmentation) -> Figure:
     >>> gauger.draw.iteration_history(seg).get_suptitle()
     'At rest after 2 iterations: nobody would change segment any more'
     """
+    seg = seg.sample
     if seg.history is None or seg.starts is None:
         raise SettingError(f"segments by {seg.method} are not made in iterations: there is no history to draw.")
     history = seg.history

@@ -8,8 +8,8 @@ from matplotlib.ticker import MaxNLocator
 from gauger.appearance import ACCENT, FAINT, INK, QUIET
 from gauger.choosing import CountAdvice
 from gauger.clustering import MergeTree
+from gauger.draw.figure_typeface import AXIS
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import AXIS
 from gauger.errors import SettingError
 from gauger.wording import plural, short_number
 

@@ -8,10 +8,10 @@ from matplotlib.text import Text
 
 from gauger.appearance import INK, PAPER, QUIET, segment_colour, segment_marker
 from gauger.draw.clouds import label_at
+from gauger.draw.figure_typeface import AXIS, LABEL, SMALL
 from gauger.draw.labels import push_apart, short_name, wrapped
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import AXIS, LABEL, SMALL
 from gauger.errors import SettingError
 from gauger.profiling import Profile
 from gauger.wording import plain_number

@@ -65,6 +65,7 @@ def segment_map(
     >>> gauger.draw.segment_map(seg).get_suptitle()
     'segment 1 lives closest together: half within 3.42 km of its middle (everyone 8.01)'
     """
+    seg = seg.sample
     if unit not in (*_UNITS, "degrees"):
         raise SettingError.not_one_of("unit", unit, (*_UNITS, "degrees"))
     positions = _places(seg, table, (east, north))

@@ -5,9 +5,9 @@ from matplotlib.figure import Figure
 
 from gauger.appearance import FAINT, INK, QUIET, segment_colour, segment_marker
 from gauger.campaigns import HELPED, TOO_SMALL, Outcome
+from gauger.draw.figure_typeface import LABEL
 from gauger.draw.labels import short_name
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import LABEL
 
 
 def campaign_outcome(outcome: Outcome) -> Figure:

@@ -10,10 +10,10 @@ from matplotlib.ticker import MaxNLocator
 
 from gauger.appearance import INK, segment_colour, segment_marker
 from gauger.draw.curves import curve_of, even_steps, follow
+from gauger.draw.figure_typeface import LABEL
 from gauger.draw.labels import short_name, wrapped
 from gauger.draw.planes import MOST_NAMED, draw_plane, frame_of, note_on_names, plane_of
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import LABEL
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.profiling import lies_around_centres, share_placed
 from gauger.segmentation import Segmentation
@@ -63,6 +63,7 @@ def pair_grid(seg: Segmentation, features: Sequence[str] | None = None) -> Figur
     >>> gauger.draw.pair_grid(seg).get_suptitle()
     'No pair tells more than visits and spend: 100% placed, 100% by all features'
     """
+    seg = seg.sample
     names = list(seg.features.names)
     if features is None:
         order = np.argsort(-seg.explained_by_feature.to_numpy(), kind="stable")[:MOST_FEATURES]

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from gauger.draw.clouds import Points, Span, Spans, draw_cloud, label_at, mark_centre, note_on_points
 from gauger.draw.curves import Curve, curve_of, follow, span_back
+from gauger.draw.figure_typeface import PANEL
 from gauger.draw.labels import short_name
 from gauger.draw.style import dress
-from gauger.draw.typeface import PANEL
 from gauger.profiling import lies_around_centres
 from gauger.segmentation import Segmentation
 from gauger.wording import Noun, plural

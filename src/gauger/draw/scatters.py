@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from gauger.appearance import INK
 from gauger.draw.clouds import label_at
+from gauger.draw.figure_typeface import LABEL
 from gauger.draw.labels import push_apart
 from gauger.draw.outlines import draw_outlines, refuse_bad_outline
 from gauger.draw.planes import MOST_NAMED, draw_plane, name_segments, note_on_names, plane_of
 from gauger.draw.style import new_figure
-from gauger.draw.typeface import LABEL
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.profiling import FEWEST_SHARED, lies_around_centres, looks_mixed, share_placed
 from gauger.segmentation import UNASSIGNED, Segmentation
@@ -75,6 +75,7 @@ def scatter(
     >>> gauger.draw.scatter(seg).get_suptitle()
     '3 segments of 12 customers by visits and spend'
     """
+    seg = seg.sample
     across, up = chosen_axes(seg, x, y)
     named = _places_of(seg, label)
     refuse_bad_outline(outline)

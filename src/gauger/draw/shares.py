@@ -8,10 +8,10 @@ from matplotlib.figure import Figure
 from numpy.typing import NDArray
 
 from gauger.appearance import INK, PAPER
+from gauger.draw.figure_typeface import AXIS, LABEL
 from gauger.draw.labels import short_name
 from gauger.draw.planes import MOST_NAMED
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import AXIS, LABEL
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.profiling import EVERYONE, FEWEST_SHARED, OTHER_LEVELS, Profile
 

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from gauger.algorithms.statistics import contingency_table
 from gauger.appearance import INK, segment_colour
 from gauger.choosing import CountStudy
+from gauger.draw.figure_typeface import LABEL, PANEL
 from gauger.draw.ribbons import ribbon
 from gauger.draw.style import new_figure
-from gauger.draw.typeface import LABEL, PANEL
 from gauger.errors import SettingError
 from gauger.segmentation import Segmentation
 from gauger.wording import listed

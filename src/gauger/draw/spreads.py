@@ -49,6 +49,7 @@ def segment_spread(seg: Segmentation) -> Figure:
     >>> gauger.draw.segment_spread(seg).get_suptitle()
     'visits tells segments apart best: 100% of its variance lies between them'
     """
+    seg = seg.sample
     if not seg.count:
         raise SettingError("nobody is in a segment: there are no centres to draw.")
     shares = seg.explained_by_feature.to_numpy()

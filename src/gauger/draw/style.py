@@ -14,7 +14,7 @@ from matplotlib.text import Text
 from matplotlib.ticker import FixedFormatter
 
 from gauger.appearance import FAINT, INK, PAPER, QUIET
-from gauger.draw.typeface import AXIS, LABEL, PANEL, SMALL, TITLE, set_text, set_ticks
+from gauger.draw.figure_typeface import AXIS, LABEL, PANEL, SMALL, TITLE, set_text, set_ticks
 from gauger.wording import visible
 
 _WIDTH, _HEIGHT, _DPI = 12.8, 8.0, 100

@@ -8,9 +8,9 @@ from matplotlib.figure import Figure
 
 from gauger.appearance import ACCENT, FAINT, INK, QUIET
 from gauger.choosing import NEIGHBOURS, LinkageStudy, MetricStudy
+from gauger.draw.figure_typeface import AXIS, LABEL
 from gauger.draw.labels import push_apart
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import AXIS, LABEL
 from gauger.wording import first_up
 
 

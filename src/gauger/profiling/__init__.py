@@ -1,13 +1,13 @@
 """What is read from a segmentation: profiles, drivers, comparisons, names, rules, and who is in a segment."""
 
 from gauger.profiling.assembling import ProfileFacts, assembled
-from gauger.profiling.assignments import checked_assignments, segmentation_from_assignments
+from gauger.profiling.assignment_files import checked_assignments, segmentation_from_assignments
 from gauger.profiling.closeness import lies_around_centres, looks_mixed, sample_of, share_placed
 from gauger.profiling.comparison import Comparison, compare
 from gauger.profiling.components import Components, components_of
-from gauger.profiling.describing import profile, profile_assignments
+from gauger.profiling.describing_segments import profile, profile_assignments
 from gauger.profiling.drivers import CIRCULAR
-from gauger.profiling.levels import OTHER_LEVELS, Levels, levels_of_counts
+from gauger.profiling.level_tables import OTHER_LEVELS, Levels, levels_of_counts
 from gauger.profiling.matching import matched_table
 from gauger.profiling.member_search import members
 from gauger.profiling.profile_tables import FEWEST_SHARED

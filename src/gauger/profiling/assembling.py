@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from gauger.errors import UnknownColumnError
 from gauger.features import Indicator
 from gauger.profiling.drivers import adjusted_together, associations_of, drivers_of, on_significance, tested
-from gauger.profiling.levels import Levels, known_table, share_tables
-from gauger.profiling.naming import suggested_names
+from gauger.profiling.level_tables import Levels, known_table, share_tables
 from gauger.profiling.profiles import Profile
+from gauger.profiling.suggested_names import suggested_names
 from gauger.profiling.summaries import MeasureSummary, by_group
 from gauger.remarks import Remark
 from gauger.segmentation import EVERYONE, UNASSIGNED, UNASSIGNED_NAME

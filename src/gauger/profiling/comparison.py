@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from gauger.algorithms.statistics import adjusted_rand, best_match, contingency_table
 from gauger.columns import AnyTable, CustomerRows
 from gauger.errors import SettingError
-from gauger.profiling.association import Association, association_of
 from gauger.profiling.divisions import Partition, partition_of
+from gauger.profiling.known_groups import Association, association_of
 from gauger.profiling.worth import worth_in_words, worth_of
 from gauger.readable import Readable
 from gauger.remarks import Remark
@@ -171,6 +171,7 @@ def compare(
     >>> gauger.compare(by_kmeans, by_density).crossing.values.tolist()
     [[3, 2, 0], [0, 0, 1]]
     """
+    seg = seg.sample
     theirs = partition_of(other, seg.features.key)
     if not seg.count and not theirs.labels:
         raise SettingError("neither side has a segment: there is nothing to compare.")

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from gauger.columns import AnyTable, is_table, levels_in_order, refuse_bad_key
 from gauger.errors import SettingError
-from gauger.profiling.assignments import checked_assignments
+from gauger.profiling.assignment_files import checked_assignments
 from gauger.segmentation import UNASSIGNED, Segmentation
 
 _MOST_GROUPS = 100

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.special import chdtrc, fdtrc
 
 from gauger.algorithms.statistics import Moments, holm
-from gauger.profiling.levels import Levels
+from gauger.profiling.level_tables import Levels
 from gauger.profiling.summaries import MeasureSummary
 from gauger.remarks import Remark
 from gauger.wording import listed, plural

@@ -6,7 +6,7 @@ import pandas as pd
 
 from gauger.columns import AnyTable, whole_table
 from gauger.errors import SettingError, UnknownColumnError
-from gauger.profiling.assignments import checked_assignments
+from gauger.profiling.assignment_files import checked_assignments
 from gauger.profiling.conditions import rows_that_meet
 from gauger.profiling.matching import matched_table
 from gauger.remarks import Remark, attach_remarks
@@ -93,6 +93,7 @@ def members(
 def _known(seg: Segmentation | AnyTable, key: str | None) -> tuple[pd.DataFrame, Mapping[int, str]]:
     """What is known of each customer without a table, indexed by key, and what segments are called."""
     if isinstance(seg, Segmentation):
+        seg = seg.sample
         own = {name: seg.assignments[name].to_numpy() for name in _OWN}
         known = pd.DataFrame(own, index=seg.features.original.index)
         return known.join(seg.features.original.drop(columns=[*_OWN], errors="ignore")), seg.names

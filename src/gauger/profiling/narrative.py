@@ -2,7 +2,7 @@
 
 from gauger.errors import SettingError
 from gauger.profiling.profile_tables import FEWEST_SHARED, ProfileTables
-from gauger.profiling.rules import rule_sentence
+from gauger.profiling.short_rules import rule_sentence
 from gauger.segmentation import EVERYONE
 from gauger.wording import listed, plain_number
 

@@ -7,7 +7,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.algorithms import map_jobs
+from gauger.algorithms import map_jobs, order_rows
 from gauger.algorithms.statistics import contingency_table, jaccard_overlaps
 from gauger.errors import SettingError
 from gauger.profiling.closeness import distances_to_segments, lies_around_centres, sample_of
@@ -93,11 +93,13 @@ def jaccard_of_resamples(seg: Segmentation, resamples: int, seed: int) -> Values
     n = len(seg.codes)
     if refit is None or not resamples or not seg.count or (not refit.sampled and n > _MOST_WHOLE):
         return np.empty((0, seg.count))
+    columns = seg.features.values.T + 0.0
+    order = order_rows(columns, np.arange(len(columns))).order  # the same resamples whatever the order of the rows
     base = sample_of(n, _SAMPLE) if refit.sampled else np.arange(n)
 
     def of_resample(stream: np.random.SeedSequence) -> Values:
         rng = np.random.default_rng(stream)
-        drawn = np.sort(rng.choice(base, size=len(base)))
+        drawn = order[np.sort(rng.choice(base, size=len(base)))]
         firsts = np.flatnonzero(np.concatenate([[True], drawn[1:] != drawn[:-1]]))
         codes = np.asarray(refit.segment(seg.features.part(drawn), int(stream.generate_state(1)[0])))
         new = codes[firsts]

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from gauger.profiling.levels import OTHER_LEVELS
+from gauger.profiling.level_tables import OTHER_LEVELS
 from gauger.profiling.profile_tables import FEWEST_SHARED, ProfileTables
 from gauger.segmentation import EVERYONE
 from gauger.wording import percent

@@ -12,10 +12,10 @@ from gauger.tables.approvals import (
 )
 from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, join_pieces
 from gauger.tables.blocks import FileBlocks, head_of_file, with_numbers
+from gauger.tables.column_hashes import Hashes, hashes_of
 from gauger.tables.databases import PASSWORD_VARIABLE, connected, frame_of, is_url, password_as, without_password
 from gauger.tables.folder_locks import locked
 from gauger.tables.formats import write_file
-from gauger.tables.key_hashes import Hashes, hashes_of
 from gauger.tables.many_files import Source, files_of, is_many_files
 from gauger.tables.reading import READABLE, damage, read_table
 from gauger.tables.sessions import Row, Session, can_be_sent, dialect_of, heeding_interrupts, transaction

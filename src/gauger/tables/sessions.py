@@ -56,12 +56,20 @@ class Session:
     shown: str
     fetch: Callable[[str], list[Row]]
     told: Callable[[str], None] | None = None
+    fetch_some: Callable[[str, int], Iterator[list[Row]]] | None = None
 
     def rows(self, statement: str) -> list[Row]:
         """What a statement gives; nothing for one that only does something."""
         if self.told is not None:
             self.told(statement)
         return self.fetch(statement)
+
+    def batches(self, statement: str, size: int) -> Iterator[list[Row]]:
+        """What a statement gives, so many rows at a time; nothing else may be asked meanwhile."""
+        if self.told is not None:
+            self.told(statement)
+        assert self.fetch_some is not None
+        yield from self.fetch_some(statement, size)
 
     def row(self, statement: str) -> Row:
         """The only row that a statement gives."""
@@ -99,15 +107,20 @@ def transaction(
                 found = connection.exec_driver_sql(statement)
                 return [tuple(row) for row in found] if found.returns_rows else []
 
+            def ask_some(statement: str, size: int) -> Iterator[list[Row]]:
+                streamed = connection.execution_options(stream_results=True).exec_driver_sql(statement)
+                while rows := streamed.fetchmany(size):
+                    yield [tuple(row) for row in rows]
+
             with connection.begin():
                 for setting in _SETTINGS:
                     ask(setting)
-                yield Session(dialect, without_password(source), ask, told)
+                yield Session(dialect, without_password(source), ask, told, ask_some)
                 ready()
         return
-    with _duckdb(source) if dialect == "duckdb" else _sqlite(source) as fetch:
+    with _duckdb(source) if dialect == "duckdb" else _sqlite(source) as (fetch, fetch_some):
         fetch("BEGIN TRANSACTION")
-        yield Session(dialect, source, fetch, told)
+        yield Session(dialect, source, fetch, told, fetch_some)
         ready()
         _commit(fetch)
 
@@ -128,7 +141,7 @@ def file_of(source: str) -> Path:
 
 
 @contextmanager
-def _duckdb(source: str) -> Iterator[Callable[[str], list[Row]]]:
+def _duckdb(source: str) -> Iterator[tuple[Callable[[str], list[Row]], Callable[[str, int], Iterator[list[Row]]]]]:
     import duckdb
 
     file = file_of(source)
@@ -140,13 +153,21 @@ def _duckdb(source: str) -> Iterator[Callable[[str], list[Row]]]:
                 found = database.execute(statement)
                 return found.fetchall() if found.description else []
 
-            yield lambda statement: heeding_interrupts(pool, lambda: work(statement), database.interrupt)
+            def ask(work: Callable[[], Made]) -> Made:
+                return heeding_interrupts(pool, work, database.interrupt)
+
+            def some(statement: str, size: int) -> Iterator[list[Row]]:
+                found = ask(lambda: database.execute(statement))
+                while rows := ask(lambda: found.fetchmany(size)):
+                    yield rows
+
+            yield lambda statement: ask(lambda: work(statement)), some
     except duckdb.Error as error:
         raise _told(source, error) from error
 
 
 @contextmanager
-def _sqlite(source: str) -> Iterator[Callable[[str], list[Row]]]:
+def _sqlite(source: str) -> Iterator[tuple[Callable[[str], list[Row]], Callable[[str, int], Iterator[list[Row]]]]]:
     import sqlite3
 
     file = file_of(source)
@@ -156,9 +177,16 @@ def _sqlite(source: str) -> Iterator[Callable[[str], list[Row]]]:
         database.create_function("key_hash", 2, _key_hash, deterministic=True)
         try:
             with ThreadPoolExecutor(1) as pool:
-                yield lambda statement: heeding_interrupts(
-                    pool, lambda: database.execute(statement).fetchall(), database.interrupt
-                )
+
+                def ask(work: Callable[[], Made]) -> Made:
+                    return heeding_interrupts(pool, work, database.interrupt)
+
+                def some(statement: str, size: int) -> Iterator[list[Row]]:
+                    found = ask(lambda: database.execute(statement))
+                    while rows := ask(lambda: found.fetchmany(size)):
+                        yield rows
+
+                yield lambda statement: ask(lambda: database.execute(statement).fetchall()), some
         finally:
             database.close()
     except sqlite3.Error as error:

@@ -62,7 +62,7 @@ def typed_columns(table: pa.Table, rules: ReadingRules) -> pa.Table:
 
 def apply_rules(table: pa.Table, rules: ReadingRules, *, iso_dates: bool) -> pa.Table:
     """A table whose columns have types already, with what the rules say of text; ISO dates too when told."""
-    _refuse_strangers(table.column_names, rules)
+    _refuse_unknown(table.column_names, rules)
     columns = {}
     for name, column in zip(table.column_names, table.columns, strict=True):
         if name in rules.as_text:
@@ -81,7 +81,7 @@ def apply_rules(table: pa.Table, rules: ReadingRules, *, iso_dates: bool) -> pa.
 
 def without_stand_ins(table: pa.Table, rules: ReadingRules) -> pa.Table:
     """The table with gaps where a column holds the value that is to be taken as missing."""
-    _refuse_strangers(table.column_names, rules)
+    _refuse_unknown(table.column_names, rules)
     for name, word in rules.as_missing.items():
         column = table[name]
         try:
@@ -150,7 +150,7 @@ def _is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
-def _refuse_strangers(names: Sequence[str], rules: ReadingRules) -> None:
+def _refuse_unknown(names: Sequence[str], rules: ReadingRules) -> None:
     asked = [*rules.as_text, *rules.as_missing, *(rules.dates if isinstance(rules.dates, Mapping) else ())]
     if any(name not in names for name in asked):
         raise UnknownColumnError.among(asked, names)

@@ -2,8 +2,9 @@
 
 from collections.abc import Iterator
 
+import pandas as pd
+
 from gauger.remarks import Remark
-from gauger.segmentation import Segmentation
 from gauger.wording import plural
 
 TINY_SHARE = 0.01
@@ -14,11 +15,10 @@ _TINY_SHOWN = 6
 """Tiny segments that a remark names."""
 
 
-def tiny_segments(seg: Segmentation) -> Iterator[Remark]:
-    """A remark on segments of one customer in a hundred or fewer, if there are any."""
-    sizes = seg.sizes
-    tiny = tuple(int(number) for number in sizes.index[sizes <= max(1, TINY_SHARE * len(seg.codes))])
-    if tiny and seg.count > 1:
+def tiny_segments(sizes: "pd.Series[int]", customers: int) -> Iterator[Remark]:
+    """A remark on segments of one customer in a hundred or fewer, if there are any; `customers` are all."""
+    tiny = tuple(int(number) for number in sizes.index[sizes <= max(1, TINY_SHARE * customers)])
+    if tiny and len(sizes) > 1:
         parts = [
             f"segment {number} has {sizes[number]:,} {plural(int(sizes[number]), 'customer')}"
             for number in tiny[:_TINY_SHOWN]

@@ -83,6 +83,7 @@ def segment_by_density(
     >>> gauger.segment_by_density(features, 3).codes.tolist()
     [1, 1, 1, 1, 2, 2, 2, 2, 0]
     """
+    features = features.at_hand()
     reach = checked_radius(radius)
     enough = checked_min_points(min_points, features)
     everyone = order_customers(features)

@@ -174,6 +174,7 @@ def study_counts(
     >>> gauger.study_counts(gauger.prepare(table, key="who"), counts=range(1, 6)).advice.count
     3
     """
+    features = features.at_hand()
     asked = _checked(counts, len(features.keys))
     refuse_bad_settings(features, asked[-1], starts, max_iterations, seed)
     for name, value in (("references", references), ("resamples", resamples)):

@@ -12,15 +12,15 @@ from gauger.columns import AnyTable, guess_role, levels_in_order
 from gauger.errors import SettingError, UnknownColumnError
 from gauger.features import LARGEST, Indicator
 from gauger.profiling.assembling import ProfileFacts, assembled
-from gauger.profiling.assignments import checked_assignments
+from gauger.profiling.assignment_files import checked_assignments
 from gauger.profiling.components import about_the_plane
 from gauger.profiling.drivers import circular
 from gauger.profiling.exemplars import exemplars_of
-from gauger.profiling.levels import Levels, levels_by_group, median_dates
+from gauger.profiling.level_tables import Levels, levels_by_group, median_dates
 from gauger.profiling.matching import matched_table
 from gauger.profiling.overlap import about_overlap, overlap_of
 from gauger.profiling.profiles import Profile
-from gauger.profiling.rules import rules_of
+from gauger.profiling.short_rules import rules_of
 from gauger.profiling.summaries import Grouping, summarise
 from gauger.progress import task
 from gauger.remarks import Remark
@@ -62,7 +62,8 @@ def profile(
     Parameters
     ----------
     seg : Segmentation
-        The segments.
+        The segments. Those of a table in a database are described there, by every column of it; those of files by the
+        sample, unless it is everyone.
     table : pandas.DataFrame or another table, optional
         Has the key column; its columns are matched to the customers by key, and what is missing for a customer is left
         out. Keys, constants and free text are left aside.
@@ -107,6 +108,11 @@ def profile(
     """
     if not seg.count:
         raise SettingError(_NOBODY)
+    if seg.everyone is not None and table is None and len(seg.codes) < seg.customers:
+        found = seg.everyone.profiled(seg.names)
+        if found is not None:
+            return found  # type: ignore[no-any-return]
+    seg = seg.sample
     columns = seg.features.original
     remarks: list[Remark] = []
     if table is not None:

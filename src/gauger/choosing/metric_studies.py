@@ -147,6 +147,7 @@ def study_metrics(features: FeatureSet, *, metrics: Sequence[str] | None = None,
     >>> study.rank_correlation.round(2).values.tolist()
     [[1.0, 1.0], [1.0, 1.0]]
     """
+    features = features.at_hand()
     asked = [name for name in CUSTOMER_METRICS if name not in SERIES_METRICS] if metrics is None else list(metrics)
     for name in asked:
         if name not in CUSTOMER_METRICS:

@@ -9,9 +9,9 @@ from matplotlib.patches import Rectangle
 from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter
 
 from gauger.appearance import INK, QUIET, segment_colour
+from gauger.draw.figure_typeface import AXIS, LABEL
 from gauger.draw.labels import short_name
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import AXIS, LABEL
 from gauger.errors import SettingError
 from gauger.segmentation import UNASSIGNED, Segmentation
 from gauger.wording import plural
@@ -71,6 +71,7 @@ def density_levels(seg: Segmentation) -> Figure:
     >>> gauger.draw.density_levels(seg).get_suptitle()
     '2 segments come apart as the distance shrinks; 1 customer leaves before'
     """
+    seg = seg.sample
     if seg.branches is None or seg.departures is None:
         raise SettingError("only segment_by_density_levels gives a hierarchy to draw.")
     groups = _groups(seg)

@@ -11,8 +11,8 @@ from matplotlib.ticker import FuncFormatter, MaxNLocator
 from numpy.typing import NDArray
 
 from gauger.appearance import QUIET, segment_colour
+from gauger.draw.figure_typeface import AXIS, SMALL
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import AXIS, SMALL
 from gauger.errors import SettingError
 from gauger.profiling import pattern_of
 from gauger.segmentation import Segmentation
@@ -63,6 +63,7 @@ def series_panels(seg: Segmentation, *, relative: bool = False) -> Figure:
     >>> gauger.draw.series_panels(seg).get_suptitle()
     '3 segments of 48 series: flat and 2 seasonal'
     """
+    seg = seg.sample
     periods = list(seg.features.names)
     if len(periods) < 3:
         raise SettingError(f"a series needs at least three periods; these features have {len(periods)}.")

@@ -108,6 +108,7 @@ def silhouette(seg: Segmentation, *, exact_up_to: int = EXACT_UP_TO, seed: int =
     >>> gauger.silhouette(seg).values.round(3).tolist()
     [0.882, 0.867, 0.867, 0.882]
     """
+    seg = seg.sample
     if seg.count < 2:
         raise SettingError("a silhouette compares segments: it needs at least two.")
     everyone = order_customers(seg.features)

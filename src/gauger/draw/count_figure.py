@@ -7,8 +7,8 @@ from matplotlib.ticker import FuncFormatter, MaxNLocator
 
 from gauger.appearance import ACCENT, INK, PAPER, QUIET
 from gauger.choosing import SHARP, STABLE, CountStudy
+from gauger.draw.figure_typeface import AXIS, LABEL
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import AXIS, LABEL
 from gauger.wording import first_up, listed, short_number
 
 _HEADROOM = 1.16

@@ -7,11 +7,11 @@ from matplotlib.text import Text
 
 from gauger.appearance import INK
 from gauger.draw.clouds import label_at
+from gauger.draw.figure_typeface import AXIS
 from gauger.draw.labels import push_apart
 from gauger.draw.outlines import draw_outlines, refuse_bad_outline
 from gauger.draw.planes import MOST_NAMED, Plane, draw_plane, name_segments, note_on_names, right_side
 from gauger.draw.style import new_figure
-from gauger.draw.typeface import AXIS
 from gauger.profiling import Components, components_of, lies_around_centres
 from gauger.segmentation import Segmentation
 
@@ -56,6 +56,7 @@ def component_scatter(seg: Segmentation, *, outline: str | None = None) -> Figur
     >>> gauger.draw.component_scatter(seg).get_suptitle()
     'Two components show 100% of the variance and place 100% of customers in their segment'
     """
+    seg = seg.sample
     refuse_bad_outline(outline)
     found = components_of(seg)
     middles = found.centres

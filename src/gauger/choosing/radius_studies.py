@@ -18,7 +18,7 @@ from gauger.algorithms.statistics import adjusted_rand
 from gauger.choosing.evidence import MOST_CUSTOMERS, look_for_groups, steps_of_evidence
 from gauger.choosing.filters import filters_of
 from gauger.choosing.group_table import SEEN_IN_FEATURES, group_table
-from gauger.choosing.radius_advice import RadiusAdvice, advise_radius, heard_beside, plateaus_of
+from gauger.choosing.radius_advice import RadiusAdvice, advise_radius, plateaus_of, weighed_with_groups
 from gauger.clustering import (
     Metric,
     about_density,
@@ -185,13 +185,14 @@ def study_radius(
     >>> gauger.segment_by_density(features, study.advice.radius).sizes.tolist()
     [20, 20]
     """
+    features = features.at_hand()
     asked: list[int | None] = list(min_points) if isinstance(min_points, Sequence) else [min_points]
     if not asked:
         raise SettingError("min_points=[] names none to study.")
     tried = dict.fromkeys(checked_min_points(one, features) for one in asked)
     everyone = order_customers(features)
     near = neighbours_of(features, everyone, metric)
-    beside = _Beside(features, everyone) if isinstance(metric, str) and metric in SEEN_IN_FEATURES else None
+    beside = _CountEvidence(features, everyone) if isinstance(metric, str) and metric in SEEN_IN_FEATURES else None
     studies = [_study(features, everyone, near, enough, beside) for enough in tried]
     best = min(studies, key=lambda study: (_VERDICTS.index(study.advice.verdict), -_longest(study)))
     return replace(best, by_min_points=pd.DataFrame([_in_short(study) for study in studies]).set_index("min_points"))
@@ -206,7 +207,7 @@ def refuse_bad_coarseness(coarseness: float) -> None:
         )
 
 
-class _Beside:
+class _CountEvidence:
     """What the evidence of `study_counts` says of the same customers."""
 
     def __init__(self, features: FeatureSet, everyone: RowOrder) -> None:
@@ -228,7 +229,7 @@ class _Beside:
 
 
 def _study(
-    features: FeatureSet, everyone: RowOrder, near: Neighbours, min_points: int, beside: _Beside | None
+    features: FeatureSet, everyone: RowOrder, near: Neighbours, min_points: int, beside: _CountEvidence | None
 ) -> RadiusStudy:
     reach = near.nth_distances(min_points)
     n, names = len(reach), len(features.names)
@@ -249,7 +250,7 @@ def _study(
         if groups > 1 and beside.groups == 1:
             chosen = advice.radius
             told = beside.told_apart(_spread(near, reach, links[lengths <= chosen], chosen, rank).group + 1)
-        advice = heard_beside(advice, groups, beside.groups, told)
+        advice = weighed_with_groups(advice, groups, beside.groups, told)
     remarks = (*_about(table, advice, n), *about_density(names, everyone, near, min_points))
     advice = advice.said_of(features.noun, features.names)
     return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks, features.noun)

@@ -10,8 +10,8 @@ from matplotlib.ticker import FuncFormatter, NullFormatter, PercentFormatter
 
 from gauger.appearance import ACCENT, FAINT, INK, PAPER, QUIET
 from gauger.choosing import STEADY, RadiusStudy, plateaus_of
+from gauger.draw.figure_typeface import LABEL, PANEL
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import LABEL, PANEL
 from gauger.wording import plural, short_number
 
 _MOST_POINTS = 2_000

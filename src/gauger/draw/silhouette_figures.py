@@ -9,11 +9,11 @@ from matplotlib.figure import Figure
 
 from gauger.appearance import INK, PAPER, segment_colour
 from gauger.choosing import CountStudy, Silhouette, silhouette
+from gauger.draw.figure_typeface import AXIS, PANEL
 from gauger.draw.labels import push_apart, short_name
 from gauger.draw.planes import draw_plane, name_segments, note_on_names, plane_of
 from gauger.draw.scatters import chosen_axes
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import AXIS, PANEL
 from gauger.errors import SettingError
 from gauger.progress import task
 from gauger.segmentation import Segmentation
@@ -85,7 +85,7 @@ def silhouette_diagrams(study: CountStudy, counts: Sequence[int] | None = None) 
     return figure
 
 
-def silhouette_beside(seg: Segmentation, x: str | None = None, y: str | None = None) -> Figure:
+def silhouettes_and_scatter(seg: Segmentation, x: str | None = None, y: str | None = None) -> Figure:
     """Draw customers over two features, and beside it every customer's silhouette, segment by segment.
 
     Parameters
@@ -118,9 +118,10 @@ def silhouette_beside(seg: Segmentation, x: str | None = None, y: str | None = N
     >>> table["spend"] = [5, 6, 5, 7, 8, 9, 8, 9, 30, 31, 33, 32]
     >>> features = gauger.prepare(table, key="who", features=["visits", "spend"])
     >>> seg = gauger.segment_by_kmeans(features, 3)
-    >>> gauger.draw.silhouette_beside(seg).get_suptitle()
+    >>> gauger.draw.silhouettes_and_scatter(seg).get_suptitle()
     '3 segments have a mean silhouette of 0.92; segment 1 is the least apart (0.89)'
     """
+    seg = seg.sample
     plane = plane_of(seg, *chosen_axes(seg, x, y))
     with task("silhouettes"):
         found = silhouette(seg)

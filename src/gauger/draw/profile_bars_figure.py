@@ -6,10 +6,10 @@ from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 
 from gauger.appearance import INK, QUIET, segment_colour
+from gauger.draw.figure_typeface import LABEL
 from gauger.draw.labels import short_name
 from gauger.draw.panels import most_panels, panels_for, rows_of
 from gauger.draw.style import dress, new_figure
-from gauger.draw.typeface import LABEL
 from gauger.errors import SettingError
 from gauger.profiling import EVERYONE, Profile
 from gauger.wording import short_number

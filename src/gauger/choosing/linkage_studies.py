@@ -149,6 +149,7 @@ def study_linkages(
     >>> study.table["largest_share"].round(2).unique().tolist()
     [0.33]
     """
+    features = features.at_hand()
     if not isinstance(metric, (str, type(None))) and len(features.keys) > MOST_CUSTOMERS:
         raise SettingError(f"a given matrix can be studied for at most {MOST_CUSTOMERS:,} customers.")
     chosen, remarks = sampled_features(features, MOST_CUSTOMERS, "linkages", Stream.LINKAGES_SAMPLE.generator(seed))
