@@ -1,0 +1,80 @@
+"""Whether every key stands once, over all parts: hashes are compared first, keys only where hashes are equal."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+
+from gauger.errors import KeyColumnError
+from gauger.sources.files.crews import Held, PartsAtWork
+from gauger.sources.files.file_parts import BlockPart
+from gauger.sources.files.key_hashes import KeyedPart
+from gauger.tables import Hashes, ReadingRules, hashes_of
+from gauger.wording import listed
+
+_TOGETHER = 2**25
+"""Hashes that are compared at a time: a bound on memory."""
+_LOOKED_AT = 10_000
+"""Equal hashes whose keys are looked at: enough to tell what is wrong."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Equal:
+    """Hashes that stand more than once."""
+
+    hashes: Hashes
+
+    def __add__(self, other: "_Equal") -> "_Equal":
+        return _Equal(np.concatenate([self.hashes, other.hashes]))
+
+
+@dataclass(frozen=True, eq=False)
+class _Where:
+    """Keys with a suspicious hash: which, in which file, in which row of what was read of it."""
+
+    table: pd.DataFrame
+
+    def __add__(self, other: "_Where") -> "_Where":
+        return _Where(pd.concat([self.table, other.table]))
+
+
+def _between(part: KeyedPart, low: int, high: int) -> _Equal:
+    return _Equal(part.hashes_between(low, high))
+
+
+def _equal_of(*parts: _Equal) -> _Equal:
+    found = np.sort(np.concatenate([one.hashes for one in parts]))
+    return _Equal(np.unique(found[1:][found[1:] == found[:-1]])[:_LOOKED_AT])
+
+
+def _where(key: str, rules: ReadingRules, hashes: Hashes, part: BlockPart) -> _Where:
+    found, seen = [], 0
+    for block in part.blocks([key], rules):
+        rows = np.flatnonzero(np.isin(hashes_of(block[key]), hashes))
+        keys = block[key].take(pa.array(rows)).cast(pa.string()).to_pylist()
+        found.append(pd.DataFrame({"key": keys, "place": part.called, "row": rows + seen}))
+        seen += block.num_rows
+    return _Where(pd.concat(found) if found else pd.DataFrame(columns=["key", "place", "row"]))
+
+
+def refuse_repeated_keys(key: str, work: PartsAtWork, held: Sequence[Held], rules: ReadingRules, rows: int) -> None:
+    """Raise KeyColumnError, with the files at fault, when a key stands twice in all parts."""
+    shares = max(1, -(-rows // _TOGETHER))
+    ends = [2**64 * share // shares for share in range(shares + 1)]
+    equal = _Equal(np.empty(0, dtype=np.uint64))
+    for low, high in pairwise(ends):
+        own = work.crew.hold("comparing keys", _between, [(one, low, high) for one in held])
+        equal += work.crew.total("looking for repeated keys", _equal_of, [tuple(own)])
+    if not len(equal.hashes):
+        return
+    suspects = work.total("looking at repeated keys", _where, key, rules, equal.hashes[:_LOOKED_AT]).table
+    again = suspects[suspects.duplicated("key")]
+    if again.empty:
+        return
+    files = listed(dict.fromkeys(again["place"]), most=3)
+    count = len(again)
+    times = f"{count:,} or more rows" if len(equal.hashes) >= _LOOKED_AT else count
+    raise KeyColumnError.repeated(key, [], times, files)

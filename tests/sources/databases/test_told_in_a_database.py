@@ -1,0 +1,221 @@
+"""Profile, look, drift and behaviour in a database beside the same of a table in memory."""
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pytest
+from own_databases import Shop, planted, segmented
+from own_postgres import PASSWORD
+
+import gauger
+from gauger.profiling import Profile
+
+PLAIN: dict[str, Any] = {"key": "who", "features": ["visits", "spend"]}
+DATES = {"duckdb": "DATE", "postgres": "TIMESTAMP", "sqlite": "TEXT"}
+
+
+@pytest.fixture(autouse=True)
+def _password(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The password that plans take from the environment."""
+    monkeypatch.setenv("GAUGER_PASSWORD", PASSWORD)
+
+
+def _members(rows: int = 240) -> pd.DataFrame:
+    table = planted(11, rows)
+    rng = np.random.default_rng(12)
+    table["spend_total"] = np.round(rng.lognormal(3.0, 1.5, rows), 2)
+    table["again"] = table["visits"] * 2.0 + rng.normal(0.0, 0.1, rows)
+    table["balance"] = rng.normal(0.0, 5.0, rows)
+    table["answer"] = rng.integers(1, 6, rows)
+    table["income"] = np.array(["75-99K", "100K+", "under 75K", "unknown"])[rng.integers(0, 4, rows)]
+    table["yes"] = rng.integers(0, 2, rows)
+    table["same"] = "x"
+    table["code"] = np.where(rng.random(rows) < 0.97, 1, rng.integers(2, 90, rows))
+    table["age_then"] = np.where(rng.random(rows) < 0.2, 999, rng.integers(20, 80, rows))
+    table["joined"] = pd.Timestamp("2024-01-01") + pd.to_timedelta(rng.integers(0, 900, rows), unit="D")
+    table.loc[rng.random(rows) < 0.3, "balance"] = None
+    table.loc[rng.random(rows) < 0.3, "income"] = None
+    return table
+
+
+def _written(shop: Shop, table: pd.DataFrame, name: str = "base") -> None:
+    stored = table.assign(joined=table["joined"].dt.strftime("%Y-%m-%d")) if "joined" in table else table
+    shop.write(name, stored, {"joined": DATES[shop.dialect]})
+
+
+def test_a_profile_is_that_of_memory(shop: Shop, tmp_path: Path) -> None:
+    table = _members()
+    _written(shop, table)
+    segmented(shop.url, table="base", into="segments", count=4, replace=True, out=tmp_path / "study", **PLAIN)
+    study = gauger.open_study(tmp_path / "study")
+    found = study.profile
+    memory = gauger.profile(gauger.segment_by_kmeans(gauger.prepare(table, **PLAIN), 4), table)
+    parts = [
+        "sizes",
+        "means",
+        "medians",
+        "lower_quartiles",
+        "upper_quartiles",
+        "standard_deviations",
+        "index",
+        "scores",
+    ]
+    parts += ["differences", "measures", "categories", "category_index", "known", "drivers", "associations"]
+    parts += ["dates"] if shop.dialect != "sqlite" else []
+    for part in parts:
+        own, other = getattr(found, part), getattr(memory, part)
+        own = own.reindex(index=other.index, columns=other.columns)
+        numbers = other.select_dtypes("number").columns
+        np.testing.assert_allclose(
+            own[numbers].to_numpy(dtype=float), other[numbers].to_numpy(dtype=float), rtol=1e-7, atol=1e-9, err_msg=part
+        )
+        words = [name for name in other.columns if name not in numbers]
+        assert own[words].astype(str).equals(other[words].astype(str)), part
+    assert found.suggested_names == memory.suggested_names
+    assert found.ordered == memory.ordered
+    assert found.in_words(1).startswith("segment 1: ")
+    assert isinstance(found, Profile)
+
+
+def test_a_look_is_that_at_a_table_in_memory(shop: Shop) -> None:
+    table = _members()
+    _written(shop, table)
+    seen = gauger.look(gauger.open_table(shop.url, table="base"), key="who")
+    memory = gauger.look(table, key="who")
+    columns = [name for name in memory.columns.index if shop.dialect != "sqlite" or name != "joined"]
+    for name in columns:
+        own, other = seen.columns.loc[name], memory.columns.loc[name]
+        for part in ("role", "because", "missing", "distinct"):
+            assert own[part] == other[part], (name, part)
+        for part in ("min", "median", "max", "skew"):
+            value = other[part]
+            if isinstance(value, float) and value == value:
+                assert own[part] == pytest.approx(value, rel=1e-7), (name, part)
+    assert {str(one) for one in seen.remarks} == {str(one) for one in memory.remarks}
+
+
+def test_drift_is_that_of_memory(shop: Shop) -> None:
+    table = _members()
+    _written(shop, table)
+    now = table.assign(spend=table["spend"] * 100.0, visits=table["visits"] + 30.0)
+    now.loc[now.index[:20], "visits"] = None
+    _written(shop, now, "now")
+    wanted = {**PLAIN, "missing": {"visits": "median"}}
+    model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, **wanted), 4))
+    for name, rows in {"base": table, "now": now}.items():
+        found, memory = gauger.drift(model, gauger.open_table(shop.url, table=name)), gauger.drift(model, rows)
+        for part in ("features", "segments"):
+            own, other = getattr(found, part).select_dtypes(float), getattr(memory, part).select_dtypes(float)
+            np.testing.assert_allclose(own.to_numpy(), other.to_numpy(), rtol=1e-7, atol=1e-9)
+        assert found.advice == memory.advice
+        assert found.gated == pytest.approx(memory.gated)
+        assert {str(one) for one in found.remarks} == {str(one) for one in memory.remarks}
+
+
+def test_others_are_assigned_as_in_memory(shop: Shop) -> None:
+    table = planted(13, 120)
+    shop.write("base", table)
+    other = planted(14, 50).assign(visits=lambda rows: rows["visits"] * 1.4)
+    other.loc[other.index[:3], "spend"] = None
+    shop.write("other", other)
+    model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, **PLAIN), 4))
+    for gate in (None, "learned", 0.5):
+        done = model.assign(gauger.open_table(shop.url, table="other"), into="placed", gate=gate, replace=True)
+        rows = shop.frame(
+            "SELECT who, segment, segment_name, distance, why FROM placed", "who", "code", "name", "d", "why"
+        )
+        both = model.assign(other, gate=gate).merge(rows, on="who")
+        assert len(both) == 50
+        assert (both["segment"] == both["code"]).all()
+        assert (both["segment_name"] == both["name"]).all()
+        assert (both["why_x"] == both["why_y"]).all()
+        assert done.sizes["customers"].sum() == 50
+        assert done.remarks == gauger.remarks_of(model.assign(other, gate=gate))
+
+
+@pytest.mark.parametrize("with_customers", [False, True])
+@pytest.mark.parametrize("measures", ["all", None])
+def test_behaviour_is_that_of_memory(shop: Shop, with_customers: bool, measures: str | None) -> None:
+    events = gauger.read_table(gauger.demo_file("visits.csv")).head(3_000)
+    members = gauger.read_table(gauger.demo_file("members.csv"))[["member_id"]]
+    stored = events.assign(visited_on=events["visited_on"].dt.strftime("%Y-%m-%d"))
+    shop.write("events", stored, {"visited_on": DATES[shop.dialect]})
+    shop.write("people", members)
+    settings: dict[str, Any] = {
+        "customer": "member_id",
+        "when": "visited_on",
+        "amount": "ticket_spend",
+        "category": "film_kind",
+        "event_key": "visit_id",
+        "measures": measures,
+    }
+    there = {"into": "behaviour", "customers": "people" if with_customers else None, "replace": True}
+    if shop.dialect == "sqlite":
+        with pytest.raises(gauger.errors.DatabaseError, match="SQLite has no dates"):
+            gauger.summarise_events(gauger.open_table(shop.url, table="events"), **there, **settings)
+        return
+    made = gauger.summarise_events(gauger.open_table(shop.url, table="events"), **there, **settings)
+    memory = gauger.summarise_events(events, customers=members if with_customers else None, **settings)
+    found = gauger.read_table(shop.url, table="behaviour").sort_values("member_id", ignore_index=True)
+    assert made.customers == len(memory) == len(found)
+    assert list(made.columns) == list(memory.columns)
+    for name in memory.columns:
+        if pd.api.types.is_numeric_dtype(memory[name]):
+            np.testing.assert_allclose(
+                found[name].to_numpy(dtype=float, na_value=np.nan),
+                memory[name].to_numpy(dtype=float, na_value=np.nan),
+                rtol=1e-9,
+                err_msg=name,
+            )
+        else:
+            assert found[name].astype(str).equals(memory[name].astype(str)), name
+    told = {one.code for one in made.remarks}
+    assert told == {one.code for one in gauger.remarks_of(memory)}
+
+
+def test_events_that_will_not_do_are_refused(postgres: str) -> None:
+    shop = Shop(postgres)
+    shop.write(
+        "events",
+        pd.DataFrame({"who": ["a", None], "day": ["2025-01-01", "2025-01-02"], "sum": [1.0, None]}),
+        {"day": "DATE"},
+    )
+    there = gauger.open_table(postgres, table="events")
+    wanted = {"into": "behaviour", "replace": True}
+    with pytest.raises(gauger.errors.KeyColumnError, match="nobody knows whose"):
+        gauger.summarise_events(there, customer="who", when="day", **wanted)
+    with pytest.raises(gauger.errors.MissingValuesError, match="'sum' is missing in 1 event"):
+        gauger.summarise_events(there, customer="day", when="day", amount="sum", **wanted)
+    with pytest.raises(gauger.errors.ColumnValuesError, match="holds no dates"):
+        gauger.summarise_events(there, customer="who", when="who", **wanted)
+
+
+def test_a_study_knows_what_it_is_and_keeps_its_names(shop: Shop, tmp_path: Path) -> None:
+    shop.write("base", planted(15, 120))
+    folder = tmp_path / "study"
+    found = segmented(shop.url, table="base", into="segments", count=4, replace=True, out=folder, **PLAIN)
+    assert not (folder / "assignments.csv").exists()
+    assert not any("pear" in path.read_text() for path in folder.glob("*.[tj]*"))  # a part of the password
+    study = gauger.open_study(folder)
+    assert study.plan.into == "segments"
+    with pytest.raises(gauger.errors.StudyError, match="stay in their database"):
+        _ = study.table
+    assert study.model.fingerprint == found.model.fingerprint
+    named = gauger.name_study(folder, {1: "it's us"})
+    assert named.names[1] == "it's us"
+    assert shop.run("SELECT DISTINCT segment_name FROM segments WHERE segment = 1") == [("it's us",)]
+    assert shop.run("SELECT segment_name FROM segments_centres WHERE segment = 1") == [("it's us",)]
+    assert named.profile.sizes.loc[1, "name"] == "it's us"
+    page = gauger.write_report(folder, tmp_path / "report.html").read_text()
+    assert "stay in their database" in page
+    assert "120 customers" in page
+    assert "Mixed up with" not in page  # nobody knows without customers
+    gauger.write_workbook(folder, tmp_path / "report.xlsx")
+    again = gauger.run_plan(folder / "plan.toml", tmp_path / "again", replace=True)
+    assert (tmp_path / "again" / "profile" / "means.csv").exists()
+    assert again.model.centres.tobytes() == study.model.centres.tobytes()
+    shop.run("DROP TABLE segments")
+    with pytest.raises(gauger.errors.DatabaseError, match="segment again"):
+        _ = gauger.open_study(folder).profile
