@@ -475,10 +475,10 @@ def test_replacing_never_takes_what_is_no_hand_off(tmp_path: Path) -> None:
 
 
 def test_a_write_that_fails_leaves_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from gauger.campaigns import files
+    from gauger.campaigns import hand_off_files
 
     done: list[str] = []
-    real = files.write_file
+    real = hand_off_files.write_file
 
     def full(table: pd.DataFrame, path: Path) -> None:
         if done:
@@ -486,7 +486,7 @@ def test_a_write_that_fails_leaves_nothing(tmp_path: Path, monkeypatch: pytest.M
         done.append(path.name)
         real(table, path)
 
-    monkeypatch.setattr(files, "write_file", full)
+    monkeypatch.setattr(hand_off_files, "write_file", full)
     with pytest.raises(OutputError, match=r"No space left on device. Nothing was written"):
         gauger.hand_off(_assigned({"a": 1}), _people("a"), tmp_path / "deep" / "out", campaign="x")
     assert list((tmp_path / "deep").iterdir()) == []

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from gauger.campaigns.files import is_ours, sha256_of
+from gauger.campaigns.hand_off_files import is_ours, sha256_of
 from gauger.campaigns.manifest import MANIFEST, PAGE, read_manifest
 from gauger.errors import GaugerError
 

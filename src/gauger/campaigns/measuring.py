@@ -13,7 +13,7 @@ import pandas as pd
 from gauger.algorithms.statistics import LEVEL, difference_of_means, newcombe
 from gauger.campaigns.arms import CONTACTED
 from gauger.campaigns.eligible import yes_in
-from gauger.campaigns.files import ARMS, sha256_of
+from gauger.campaigns.hand_off_files import ARMS, sha256_of
 from gauger.campaigns.manifest import read_manifest
 from gauger.columns import AnyTable, checked_table, keys_as_text, refuse_bad_key
 from gauger.errors import ColumnValuesError, ModelFileError, SettingError, UnknownColumnError

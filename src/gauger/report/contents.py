@@ -15,8 +15,33 @@ from gauger.wording import Noun
 
 @dataclass(frozen=True)
 class Provenance:
-    """Where the segments come from, in words: the source, its period, when and by which version they were made, the
-    SHA-256 of each thing that has one, how many rows the source has, and the plan as text."""
+    """Where segments come from, as a report says it; a study knows its own.
+
+    Attributes
+    ----------
+    source : str, optional
+        What the page calls the source.
+    period : (first, as of), optional
+        The first day that was counted, and the day as of which.
+    made_at, made_by : str, optional
+        When the segments were made, and by which version.
+    fingerprints : mapping
+        The SHA-256 of each thing that has one.
+    rows : int, optional
+        How many rows the source has.
+    plan : str, optional
+        The plan as text.
+
+    See Also
+    --------
+    write_report : Shows it.
+
+    Examples
+    --------
+    >>> import gauger
+    >>> gauger.Provenance("visits.csv", ("2025-01-01", "2026-01-01")).source
+    'visits.csv'
+    """
 
     source: str | None = None
     period: tuple[str, str] | None = None
@@ -45,7 +70,6 @@ class Contents:
     title: str | None = None
     with_keys: bool = False
     sample: int = 2_000
-    seed: int = 0
 
     @property
     def noun(self) -> Noun:

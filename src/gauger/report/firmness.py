@@ -19,7 +19,7 @@ _MOST_WAYS = 12
 
 
 @dataclass(frozen=True)
-class Beside:
+class OtherDivision:
     """Segments beside something else: its title, what it comes to in sentences, a picture and a table."""
 
     title: str
@@ -34,14 +34,14 @@ class Firmness:
 
     table: HtmlTable | None
     picture: Picture | None
-    beside: tuple[Beside, ...]
+    beside: tuple[OtherDivision, ...]
 
 
 def firmness(contents: Contents) -> Firmness:
     """All that there is of it."""
     seg = contents.seg
     several = seg.count > 1 and contents.at_hand
-    picture = picture_of(draw.silhouette_beside(seg)) if several and len(seg.features.names) > 1 else None
+    picture = picture_of(draw.silhouettes_and_scatter(seg)) if several and len(seg.features.names) > 1 else None
     beside = [
         *(_comparison(one) for one in contents.comparisons),
         *(_migration(name, one) for name, one in contents.migrations.items()),
@@ -76,7 +76,7 @@ def _overlap(contents: Contents) -> HtmlTable:
     return table_of("How firmly each segment stands", head, rows)
 
 
-def _comparison(comparison: Comparison) -> Beside:
+def _comparison(comparison: Comparison) -> OtherDivision:
     rows = [
         [
             Cell(str(row["name"])),
@@ -88,7 +88,7 @@ def _comparison(comparison: Comparison) -> Beside:
         for row in comparison.matched.to_dict("records")
     ]
     head = ("segment", "matches", f"{comparison.noun.many} in both", "of the segment", "of all in either")
-    return Beside(
+    return OtherDivision(
         f"Beside {comparison.other.title}",
         tuple(filter(None, (f"{comparison.headline()}.", comparison.answer))),
         picture_of(draw.flow(comparison)),
@@ -96,7 +96,7 @@ def _comparison(comparison: Comparison) -> Beside:
     )
 
 
-def _migration(name: str, migration: Migration) -> Beside:
+def _migration(name: str, migration: Migration) -> OtherDivision:
     ways = migration.flows[migration.flows["before"] != migration.flows["after"]]
     ways = ways.sort_values("customers", ascending=False, kind="stable").head(_MOST_WAYS)
     rows = [
@@ -112,7 +112,7 @@ def _migration(name: str, migration: Migration) -> Beside:
     ]
     head = ("before", "after", migration.noun.many, "of those before", "by chance", "reading")
     told = f"{migration.headline()}. By chance {percent(migration.chance)} would have moved."
-    return Beside(
+    return OtherDivision(
         f"Who moved since {name}",
         (told,),
         picture_of(draw.migration_flow(migration)),
@@ -120,7 +120,7 @@ def _migration(name: str, migration: Migration) -> Beside:
     )
 
 
-def _outcome(outcome: Outcome) -> Beside:
+def _outcome(outcome: Outcome) -> OtherDivision:
     rows = [
         [
             Cell(str(row["name"])),
@@ -134,7 +134,7 @@ def _outcome(outcome: Outcome) -> Beside:
         for row in outcome.table.to_dict("records")
     ]
     head = ("segment", "contacted", "held out", "response", "of those held out", "uplift (95 % interval)", "reading")
-    return Beside(
+    return OtherDivision(
         f"What came of {outcome.campaign}",
         (f"{outcome.headline()}.",),
         picture_of(draw.campaign_outcome(outcome)),

@@ -22,7 +22,7 @@ from gauger.report.firmness import firmness
 from gauger.report.how_many import how_many
 from gauger.report.page_fonts import fonts_of
 from gauger.report.pictures import Picture, picture_of
-from gauger.report.preparation import left_out, treatment_table
+from gauger.report.preparation_part import left_out, treatment_table
 from gauger.report.profile_part import profile_part
 from gauger.wording import first_up, visible
 
@@ -163,8 +163,8 @@ def _explorer_words(contents: Contents, shown: int) -> str:
     if shown >= everyone:
         return f"All {noun.counted(everyone)} are shown."
     return (
-        f"{shown:,} of {noun.counted(everyone)} are shown, drawn at random (seed {contents.seed}) so that "
-        "every segment is seen; small segments are shown more fully than large ones, and the table heeds that."
+        f"{shown:,} of {noun.counted(everyone)} are shown, drawn at random so that every "
+        "segment is seen; small segments are shown more fully than large ones, and the table heeds that."
     )
 
 

@@ -14,10 +14,10 @@ import pandas as pd
 from gauger.campaigns import eligible
 from gauger.campaigns.arms import detectable_uplift
 from gauger.campaigns.eligible import STEPS
-from gauger.campaigns.files import database_of, write_files
 from gauger.campaigns.folders import holds_only_a_hand_off
 from gauger.campaigns.funnel import ContactFunnel
-from gauger.campaigns.hand_off_settings import HandOffSettings
+from gauger.campaigns.hand_off_files import database_of, write_files
+from gauger.campaigns.hand_off_rules import HandOffRules, rules_in_words
 from gauger.campaigns.manifest import MANIFEST, PAGE, manifest_of, write_manifest
 from gauger.campaigns.people import People
 from gauger.campaigns.suppression import Account, Suppression, about_suppression
@@ -107,7 +107,7 @@ def write_hand_off(
     assignments: AnyTable | Segmentation,
     contacts: AnyTable,
     folder: str | PathLike[str],
-    settings: HandOffSettings,
+    settings: HandOffRules,
     *,
     page: Callable[[dict[str, Any]], str],
     model: SegmentModel | None = None,
@@ -117,7 +117,6 @@ def write_hand_off(
 ) -> HandOff:
     """As `gauger.hand_off` tells; `page` makes HTML of a manifest. With the `connection` of a transaction that belongs
     to a larger job, tables are written there, and the job commits them."""
-    settings.refuse_bad()
     customers, names = _assigned(assignments, settings.key)
     chosen = _chosen(settings.segments, names)
     funnel, account, remarks = _travelled(customers, contacts, chosen, settings)
@@ -146,7 +145,7 @@ def write_hand_off(
             campaign=settings.campaign,
             made_at=(made_at or datetime.now(UTC)).isoformat(timespec="seconds"),
             key=funnel.key,
-            settings=settings.for_manifest(chosen, list(audience.columns), account),
+            settings=rules_in_words(settings, chosen, list(audience.columns), account),
             names=names,
             waterfall=waterfall,
             holdouts=holdouts,
@@ -159,7 +158,7 @@ def write_hand_off(
 
 
 def _travelled(
-    customers: pd.DataFrame, contacts: AnyTable, chosen: set[int], settings: HandOffSettings
+    customers: pd.DataFrame, contacts: AnyTable, chosen: set[int], settings: HandOffRules
 ) -> tuple[ContactFunnel, Account, list[Remark]]:
     """Every customer at the step where it left, or in its arm; what became of the suppression list; the remarks."""
     key, email, phone, region = str(customers.columns[0]), settings.email, settings.phone, settings.region
@@ -185,7 +184,7 @@ def _travelled(
 
 def _assigned(assignments: AnyTable | Segmentation, key: str | None) -> tuple[pd.DataFrame, dict[int, str]]:
     """The key and segment of each customer, and what segments are called; unassigned is 0."""
-    table = assignments.assignments if isinstance(assignments, Segmentation) else checked_table(assignments)
+    table = assignments.customer_rows() if isinstance(assignments, Segmentation) else checked_table(assignments)
     own = key if key is not None else str(table.columns[0]) if len(table.columns) else ""
     keys, codes, found = checked_assignments(table, own)
     names = {int(number): found[int(number)] for number in np.unique(codes) if number != UNASSIGNED}
