@@ -12,6 +12,7 @@ import gauger
 from gauger.errors import GaugerError, OutputError
 from gauger.tables import recover, sessions, staging, whole_folders, writing
 from gauger.tables.journals import PREFIX, Stage
+from tests.own_segments import database_segmented
 
 pytestmark = pytest.mark.usefixtures("blank_figures")
 
@@ -86,7 +87,7 @@ def test_tables_and_study_are_never_there_without_each_other(
 ) -> None:
     owner, name = STEPS[step]
     with _failing(monkeypatch, owner, name, error, tmp_path / "s"):
-        gauger.segment_in_database(url, out=tmp_path / "s", **SETTINGS)
+        database_segmented(url, out=tmp_path / "s", **SETTINGS)
     before_commit = step in ("writing a file", "putting the files on the disk")
     if (tmp_path / "s").is_dir():
         recover(tmp_path / "s")
@@ -97,7 +98,7 @@ def test_tables_and_study_are_never_there_without_each_other(
         assert _tables(tmp_path) == {"base", "made", "made_centres"}
         assert _whole(tmp_path / "s")
         assert not list((tmp_path / "s").glob(f"{PREFIX}*"))
-    done = gauger.segment_in_database(url, out=tmp_path / "s", replace=True, **SETTINGS)
+    done = database_segmented(url, out=tmp_path / "s", replace=True, **SETTINGS)
     assert done.sizes.tolist() == [30, 30]
     assert gauger.open_study(tmp_path / "s").profile.sizes["customers"].to_dict()[1] == 30
 
@@ -106,7 +107,7 @@ def _killed_before(monkeypatch: pytest.MonkeyPatch, url: str, folder: Path, *, c
     """A kill between the sealing of the files and their decision, before or after the database has committed."""
     owner, name = (Stage, "decide") if committed else (sessions, "_commit")
     with _failing(monkeypatch, owner, name, _KilledError(), folder):
-        gauger.segment_in_database(url, out=folder, **SETTINGS)
+        database_segmented(url, out=folder, **SETTINGS)
 
 
 @pytest.mark.parametrize("committed", [True, False])
@@ -153,7 +154,7 @@ def test_names_are_in_the_database_and_the_study_or_in_neither(
     step: str, error: BaseException, url: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     folder = tmp_path / "s"
-    gauger.segment_in_database(url, out=folder, **SETTINGS)
+    database_segmented(url, out=folder, **SETTINGS)
     owner, name = STEPS[step]
     with _failing(monkeypatch, owner, name, error, folder):
         gauger.name_study(folder, {1: "regulars"})
@@ -187,7 +188,7 @@ def test_an_error_of_the_commit_itself_is_settled_at_once(
         with monkeypatch.context() as patch:
             patch.setattr(sessions, "_commit", lost)
             with pytest.raises(GaugerError, match="the connection was lost"):
-                gauger.segment_in_database(url, out=folder, **{**SETTINGS, "into": f"made{number}"})
+                database_segmented(url, out=folder, **{**SETTINGS, "into": f"made{number}"})
         assert (_whole(folder), f"made{number}" in _tables(tmp_path)) == (there, there)
         assert folder.exists() is there
         assert not list(folder.glob(f"{PREFIX}*"))

@@ -14,7 +14,7 @@ import pytest
 import gauger
 from gauger.errors import SettingError
 from gauger.study.carrying import with_names_of
-from gauger.study.describing import names_of
+from gauger.study.plan_of_segments import names_of
 
 
 def _customers(first: int, many: tuple[int, ...] = (50, 40, 30)) -> pd.DataFrame:

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 import gauger
 from gauger.clustering import METHODS
 from gauger.errors import PlanError
-from gauger.study.plan import Plan
 from gauger.study.plan_files import from_environment, plan_from_text, text_of
+from gauger.study.plan_parts import Plan
 
 NAMES = st.text(st.characters(exclude_categories=["Cs"]), min_size=1, max_size=12)
 NUMBERS = st.floats(allow_nan=False, allow_infinity=False)
@@ -229,8 +229,8 @@ def test_a_plan_says_the_keyword_arguments_of_prepare(behaviour: pd.DataFrame) -
     made = gauger.prepare(
         behaviour, key="member_id", features=["visits", "spend_mean"], flag_missing=["visits"], **treated
     )
-    from gauger.study.describing import plan_of
-    from gauger.study.plan import SourcePart
+    from gauger.study.plan_of_segments import plan_of
+    from gauger.study.plan_parts import SourcePart
 
     seg = gauger.segment_by_kmeans(made, 2, starts=1)
     plan = plan_from_text(text_of(plan_of(seg, SourcePart(file="b.csv"))), Path("plan.toml"))

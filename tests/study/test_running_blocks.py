@@ -48,7 +48,7 @@ def test_a_plan_by_blocks_runs_from_events_to_assignments(tmp_path: Path) -> Non
     assert set(everyone["member_id"]) == set(behaviour["member_id"])
     assert len(everyone) == len(behaviour)
     assert len(study.segmentation.codes) == 300
-    assert study.plan.by_blocks
+    assert study.plan.out_of_core
     assert (tmp_path / "out" / "profile" / "means.csv").exists()
     again = gauger.run_plan(tmp_path / "plan.toml", tmp_path / "again")
     assert (again.folder / "model.json").read_bytes() == (study.folder / "model.json").read_bytes()

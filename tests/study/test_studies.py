@@ -9,9 +9,9 @@ import pytest
 import gauger
 from gauger.errors import MissingFileError, OutputError, SettingError, StudyError
 from gauger.study import find_segments
-from gauger.study.describing import plan_of
-from gauger.study.plan import SourcePart
 from gauger.study.plan_files import plan_from_text, text_of
+from gauger.study.plan_of_segments import plan_of
+from gauger.study.plan_parts import SourcePart
 
 RNG = np.random.default_rng(3)
 N = 120

@@ -13,10 +13,10 @@ from gauger.features import FeatureSet
 from gauger.profiling import checked_assignments
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, Segmentation, segmentation_from_codes
-from gauger.study.files import is_study, read_assignments
 from gauger.study.finding import Found
 from gauger.study.opening import Study, open_study
-from gauger.study.plan import NamePart, Plan
+from gauger.study.plan_parts import NamePart, Plan
+from gauger.study.study_files import is_study, read_assignments
 from gauger.wording import listed, plural
 
 _SAME = 0.5

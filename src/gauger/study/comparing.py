@@ -8,8 +8,8 @@ from gauger.columns import checked_table, refuse_bad_key
 from gauger.profiling import Comparison, compare
 from gauger.segmentation import Segmentation
 from gauger.study.opening import open_study
-from gauger.study.plan import ComparePart, Plan
 from gauger.study.plan_files import from_environment, hidden_variables
+from gauger.study.plan_parts import ComparePart, Plan
 from gauger.study.sources import read_source
 
 

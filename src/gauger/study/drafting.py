@@ -14,8 +14,8 @@ from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.readable import Readable
 from gauger.remarks import Remark
-from gauger.study.plan import EventsPart, Plan, SourcePart
 from gauger.study.plan_files import draft_text
+from gauger.study.plan_parts import EventsPart, Plan, SourcePart
 from gauger.study.proposals import Proposal, first_proposal, settled, with_gaps
 from gauger.study.sources import read_customers, read_source, source_part
 from gauger.tables import approve_typed, is_url, result_folder

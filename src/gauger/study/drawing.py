@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from gauger.draw import profile_bars, scatter
 from gauger.profiling import profile
 from gauger.segmentation import Segmentation
-from gauger.study.plan import FiguresPart
+from gauger.study.plan_parts import FiguresPart
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

@@ -9,7 +9,7 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from gauger.clustering import METHODS
-from gauger.study.plan import Plan
+from gauger.study.plan_parts import Plan
 from gauger.study.toml_lines import Place, TomlLines
 from gauger.wording import listed, nearest, plural
 

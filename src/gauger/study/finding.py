@@ -18,8 +18,8 @@ from gauger.features import FeatureSet
 from gauger.models import can_be_model
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
-from gauger.study.files import MODEL
-from gauger.study.plan import BandsPart, CountsPart, DensityPart, KmeansPart, SegmentsPart, TreePart
+from gauger.study.plan_parts import BandsPart, CountsPart, DensityPart, KmeansPart, SegmentsPart, TreePart
+from gauger.study.study_files import MODEL
 
 _MOST_COUNT = 10
 """The most segments that a tree is studied for."""
@@ -45,7 +45,7 @@ class Found:
         return replace(self, seg=self.seg.with_remarks(tuple(_about_no_model(self.seg))))
 
 
-def remarks_beside(method: str) -> tuple[str, ...]:
+def remarks_with_method(method: str) -> tuple[str, ...]:
     """The codes of remarks on features that do not apply to a method."""
     return _BESIDE_BANDS if method == "bands" else ()
 

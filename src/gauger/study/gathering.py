@@ -19,14 +19,14 @@ from gauger.profiling import profile as profile_of
 from gauger.report import Contents, Provenance
 from gauger.segmentation import Segmentation
 from gauger.study.comparing import compared
-from gauger.study.files import MODEL
 from gauger.study.finding import counts_around, find_segments, tree_of
 from gauger.study.movement import migration_between
 from gauger.study.opening import Study, open_study
-from gauger.study.plan import DensityPart, KmeansPart, LevelsPart, Plan, TreePart
 from gauger.study.plan_files import PLAN_FILE, from_environment, text_of
-from gauger.study.sampled import rows_of
+from gauger.study.plan_parts import DensityPart, KmeansPart, LevelsPart, Plan, TreePart
 from gauger.study.sources import shown_place
+from gauger.study.studies_in_place import rows_of
+from gauger.study.study_files import MODEL
 from gauger.tables import standing_in
 
 _ADDRESS = re.compile(r"[^@\s]+@[^@\s]+\.\w+|\+[\d ()/.-]{8,}\d")
@@ -47,11 +47,12 @@ def contents_of(
     title: str | None = None,
     with_keys: bool = False,
     sample: int = 2_000,
-    seed: int = 0,
+    provenance: Provenance | None = None,
 ) -> Contents:
     """What a report of a study or of segments tells; what is not given is made as the study's plan says."""
     opened = study if isinstance(study, (Study, Segmentation)) else open_study(study)
-    seg = opened if isinstance(opened, Segmentation) else opened.segmentation
+    whole = opened if isinstance(opened, Segmentation) else opened.segmentation
+    seg = whole.sample
     if not seg.count:
         raise SettingError("nobody is in a segment: there is nothing to report.")
     if profile is not None:
@@ -71,19 +72,24 @@ def contents_of(
         raise SettingError("who moved since an earlier study is known of a study: save_study(seg, folder) keeps one.")
     return Contents(
         seg,
-        profile_of(seg) if profile is None else profile,
+        profile_of(whole) if profile is None else profile,
         *parted(counts),
         tuple(own),
         migrations,
         tuple(outcomes),
-        Provenance()
-        if isinstance(opened, Segmentation)
-        else provenance_of(opened.plan, opened.folder, _rows_of(opened), with_keys=with_keys),
+        _provenance(opened, provenance or Provenance(), with_keys=with_keys),
         title,
         with_keys,
         sample,
-        seed,
     )
+
+
+def _provenance(opened: Study | Segmentation, given: Provenance, *, with_keys: bool) -> Provenance:
+    """Where the segments come from: what is given, and what a study knows."""
+    if isinstance(opened, Segmentation):
+        return given
+    known = provenance_of(opened.plan, opened.folder, _rows_of(opened), with_keys=with_keys)
+    return replace(known, source=given.source or known.source, period=given.period or known.period)
 
 
 def _rows_of(study: Study) -> int:

@@ -18,7 +18,7 @@ from gauger.draw import (
 )
 from gauger.segmentation import Segmentation
 from gauger.study.finding import Found
-from gauger.study.plan import FiguresPart
+from gauger.study.plan_parts import FiguresPart
 from gauger.tables import Results
 
 

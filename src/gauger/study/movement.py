@@ -14,8 +14,8 @@ from gauger.errors import SettingError
 from gauger.monitoring import Migration, migration
 from gauger.profiling import checked_assignments
 from gauger.remarks import Remark
-from gauger.study.files import read_assignments
 from gauger.study.opening import Study, open_study
+from gauger.study.study_files import read_assignments
 from gauger.tables import read_table
 from gauger.wording import listed
 

@@ -9,14 +9,14 @@ from gauger.draw import dendrogram, density_levels, segment_spread
 from gauger.errors import SettingError
 from gauger.models import load_model, save_model
 from gauger.segmentation import UNASSIGNED, Segmentation
-from gauger.study.describing import names_of
 from gauger.study.drawing import segments_figure
-from gauger.study.files import CENTRES, MODEL, assignment_files, study_folder
-from gauger.study.in_place import rename_in_place
 from gauger.study.method_files import series_figure
 from gauger.study.opening import Study, open_study
-from gauger.study.plan import TreePart
 from gauger.study.plan_files import PLAN_FILE, text_of
+from gauger.study.plan_of_segments import names_of
+from gauger.study.plan_parts import TreePart
+from gauger.study.studies_in_place import rename_in_place
+from gauger.study.study_files import CENTRES, MODEL, assignment_files, study_folder
 from gauger.tables import Results, locked, read_table, recover, result_folder
 
 _NAMED_FIGURES = ("segments.png", "spread.png", "levels.png", "tree.png", "series.png")

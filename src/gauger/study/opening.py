@@ -20,11 +20,9 @@ from gauger.profiling import profile as profile_of
 from gauger.readable import Readable
 from gauger.remarks import Remark, attach_remarks, remarks_of
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME, Segmentation, distances_to_own, segmentation_from_codes
-from gauger.study.files import BEHAVIOUR, MODEL, REMARKS, SAMPLE, read_assignments, study_folder
-from gauger.study.in_place import nobody_of, profile_in_place
-from gauger.study.plan import EventsPart, Plan
+from gauger.sources import refuse_other_study
 from gauger.study.plan_files import PLAN_FILE, read_plan
-from gauger.study.sampled import sampled_customers, sampled_features
+from gauger.study.plan_parts import EventsPart, Plan
 from gauger.study.sources import (
     about_changed_events,
     approve_plan,
@@ -33,8 +31,9 @@ from gauger.study.sources import (
     read_source,
     source_part,
 )
+from gauger.study.studies_in_place import nobody_of, profile_in_place, sampled_customers, sampled_features
+from gauger.study.study_files import BEHAVIOUR, MODEL, REMARKS, SAMPLE, read_assignments, study_folder
 from gauger.tables import Standing, approve_typed, is_url, new_name, read_table, standing_in, transaction
-from gauger.warehouse import refuse_other_study
 from gauger.wording import Noun, listed, plural
 
 
@@ -95,7 +94,7 @@ class Study(Readable):
     def table(self) -> pd.DataFrame:
         """The customers as their source has them now; `remarks_of` tells whether it has changed.
 
-        Of a study by blocks, or in a database, it is the sample that was kept, and a remark says so.
+        Of a study out of core, or in a database, it is the sample that was kept, and a remark says so.
         """
         if self.by_sample:
             return sampled_customers(self.files, self.plan)
@@ -140,7 +139,7 @@ class Study(Readable):
     @property
     def by_sample(self) -> bool:
         """Whether the customers are not at hand, all of them, and are looked at by a sample."""
-        whole = self.plan.by_blocks or self.plan.into is not None
+        whole = self.plan.out_of_core or self.plan.into is not None
         return self.source is None and whole and self._has(SAMPLE)
 
     @cached_property

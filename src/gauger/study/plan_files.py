@@ -14,7 +14,7 @@ from pydantic import BaseModel, ValidationError
 
 from gauger.errors import GaugerError, MissingFileError, PlanError
 from gauger.study.faults import faults_of
-from gauger.study.plan import PLAN_FORMAT, PLAN_VERSION, Plan
+from gauger.study.plan_parts import PLAN_FORMAT, PLAN_VERSION, Plan
 from gauger.wording import visible
 
 PLAN_FILE = "plan.toml"

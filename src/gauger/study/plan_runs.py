@@ -1,4 +1,4 @@
-"""Run a plan: in memory, or by blocks where it says so."""
+"""Run a plan: in memory, or where the customers live, if it says so."""
 
 from os import PathLike
 from pathlib import Path
@@ -6,8 +6,7 @@ from pathlib import Path
 from gauger.study.opening import Study
 from gauger.study.plan_files import read_plan
 from gauger.study.running import Caution, Run, Told
-from gauger.study.running_blocks import BlockRun
-from gauger.study.running_in_database import DatabaseRun
+from gauger.study.running_in_place import InPlaceRun
 from gauger.study.sources import approve_plan, connections_of
 from gauger.tables import refuse_unapproved
 
@@ -79,5 +78,5 @@ def run_plan(
     if trust:
         approve_plan(wanted)
     refuse_unapproved(connections_of(wanted))
-    run = DatabaseRun if wanted.into is not None else BlockRun if wanted.by_blocks else Run
+    run = InPlaceRun if wanted.into is not None or wanted.out_of_core else Run
     return run(wanted, file.parent, Path(folder), tell, caution).whole(replace=replace)

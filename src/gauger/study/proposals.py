@@ -10,7 +10,7 @@ from gauger.algorithms.statistics import correlation_matrix, skewness
 from gauger.columns import TableLook
 from gauger.errors import SettingError
 from gauger.features import HIGH_CORRELATION, FeatureSet, prepare
-from gauger.study.plan import FeaturePart, Plan, SourcePart
+from gauger.study.plan_parts import FeaturePart, Plan, SourcePart
 from gauger.wording import listed, percent, plain_number, plural, short_number
 
 _MOST_MISSING = 0.5

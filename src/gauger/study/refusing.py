@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from gauger.errors import RefusedRemarkError
 from gauger.remarks import Remark
-from gauger.study.plan import Plan
+from gauger.study.plan_parts import Plan
 
 
 def refuse_remarks(plan: Plan, remarks: Iterable[Remark]) -> None:

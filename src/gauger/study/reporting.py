@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
-from dataclasses import replace as replace_in
 from os import PathLike
 from pathlib import Path
 
@@ -11,7 +10,7 @@ from gauger.choosing import CountStudy, RadiusStudy
 from gauger.errors import SettingError
 from gauger.profiling import Comparison, Profile
 from gauger.progress import task
-from gauger.report import Contents, report_page, write_sheets
+from gauger.report import Contents, Provenance, report_page, write_sheets
 from gauger.segmentation import Segmentation
 from gauger.study.gathering import contents_of
 from gauger.study.opening import Study
@@ -30,12 +29,10 @@ def write_report(
     comparisons: Iterable[Comparison] = (),
     earlier: Sequence[str | PathLike[str]] = (),
     outcomes: Iterable[Outcome] = (),
-    source: str | None = None,
-    period: tuple[str, str] | None = None,
+    provenance: Provenance | None = None,
     title: str | None = None,
     with_keys: bool = False,
     sample: int = 2_000,
-    seed: int = 0,
     replace: bool = False,
 ) -> Path:
     """Write the report as one page that needs nothing besides itself, for whoever decides and whoever defends it.
@@ -57,18 +54,14 @@ def write_report(
         Folders of earlier studies: who moved since.
     outcomes : iterable of Outcome
         What came of campaigns.
-    source : str, optional
-        What the page calls the source; a study knows its own.
-    period : (first, as of), optional
-        The first day that was counted, and the day as of which; a study of events knows its own.
+    provenance : Provenance, optional
+        What the page calls the source, and the period that was counted; a study knows its own.
     title : str, optional
         By default what was found.
     with_keys : bool
         Whether the page says whose figures are shown; addresses are never in it.
     sample : int
         At most about so many customers are in the explorer; of each segment 30, or all it has.
-    seed : int
-        For the sample.
     replace : bool
         Whether a file that is there already may be replaced.
 
@@ -108,11 +101,8 @@ def write_report(
         title=title,
         with_keys=with_keys,
         sample=sample,
-        seed=seed,
+        provenance=provenance,
     )
-    known = contents.provenance
-    origin = replace_in(known, source=source or known.source, period=period or known.period)
-    contents = replace_in(contents, provenance=origin)
     return _write_one(contents, refuse_ending(out, (PAGE,)), replace=replace)
 
 

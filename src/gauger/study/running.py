@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pandas as pd
 
-from gauger.campaigns import HandOffSettings, database_of, holds_only_a_hand_off, write_hand_off
+from gauger.campaigns import HandOffRules, database_of, holds_only_a_hand_off, write_hand_off
 from gauger.choosing import CountStudy, study_counts
 from gauger.errors import OutputError, SettingError
 from gauger.features import FeatureSet, prepare
@@ -21,20 +21,13 @@ from gauger.report import Contents, hand_off_page, report_page, write_sheets
 from gauger.segmentation import Segmentation
 from gauger.study.carrying import with_earlier_names
 from gauger.study.comparing import compared
-from gauger.study.files import (
-    COMPARE_FILES,
-    COMPARE_FILES_OF_SOME,
-    COUNT_FILES,
-    MODEL,
-    PROFILE_FILES,
-    PROFILE_FILES_OF_SOME,
-)
-from gauger.study.finding import Found, counts_asked, find_segments, remarks_beside
+from gauger.study.finding import Found, counts_asked, find_segments, remarks_with_method
 from gauger.study.gathering import earlier_of, moves_since, parted, provenance_of
 from gauger.study.opening import Study, open_study
-from gauger.study.plan import ComparePart, HandOffPart, KmeansPart, Plan, ReportPart, TreePart
+from gauger.study.plan_parts import ComparePart, HandOffPart, KmeansPart, Plan, ReportPart, TreePart
 from gauger.study.refusing import refuse_remarks
-from gauger.study.saving import Origin, add_study, study_results
+from gauger.study.results import study_results
+from gauger.study.saving import Origin, add_study
 from gauger.study.sources import (
     moved_part,
     moved_plan,
@@ -48,6 +41,14 @@ from gauger.study.step_files import (
     add_comparison_files,
     add_count_files,
     add_profile_files,
+)
+from gauger.study.study_files import (
+    COMPARE_FILES,
+    COMPARE_FILES_OF_SOME,
+    COUNT_FILES,
+    MODEL,
+    PROFILE_FILES,
+    PROFILE_FILES_OF_SOME,
 )
 from gauger.tables import Results
 
@@ -89,13 +90,13 @@ class Run:
         self.heed("Read", f"{len(table):,} customers from {self.place()}", remarks_of(table))
         yield
         features = prepare(table, **self.plan.preparation())
-        beside = remarks_beside(self.plan.segments.method)
+        beside = remarks_with_method(self.plan.segments.method)
         remarks = [remark for remark in features.remarks if remark.code not in beside]
         self.heed("Prepared", f"{features.headline()}: {', '.join(features.names)}", remarks)
         yield
         study = self.count_study(results, features)
         yield
-        found = self._segments(features, study)
+        found = self.segments(features, study)
         yield
         found = self.names(found)
         plan = self._write_study(results, found, table)
@@ -110,7 +111,7 @@ class Run:
             self.hand_off(results, found.seg, self.plan.hand_off, plan)
             yield
         if self.plan.report is not None:
-            told = parted(study or found.count_study or found.radius_study)
+            told = parted(found.count_study or found.radius_study)
             contents = Contents(found.seg, profile, *told, tuple(comparisons))
             self.report(results, self.plan.report, contents, rows=len(table), plan=plan)
             yield
@@ -143,7 +144,8 @@ class Run:
         self.heed("Counts", f"{advice.headline()} {' '.join(advice.reasons[:2])}", study.remarks)
         return study
 
-    def _segments(self, features: FeatureSet, study: CountStudy | None) -> Found:
+    def segments(self, features: FeatureSet, study: CountStudy | None) -> Found:
+        """The segments that the plan wants, of as many as were advised where it leaves that open."""
         wanted = self.plan.segments
         if study is not None and isinstance(wanted, KmeansPart) and wanted.count == "auto":
             wanted = wanted.model_copy(update={"count": study.advice.count})
@@ -152,7 +154,7 @@ class Run:
             raise SettingError("nobody is in a segment, so there is nothing to profile: change the plan's [segments].")
         sizes = ", ".join(f"{size:,}" for size in found.seg.sizes[:12])
         self.heed("Segments", f"{found.seg.headline()}: {sizes}", found.seg.remarks)
-        return found
+        return replace(found, count_study=found.count_study or study)
 
     def names(self, found: Found) -> Found:
         named = with_earlier_names(found, self.plan, self.beside, self.out)
@@ -206,7 +208,7 @@ class Run:
 
     def hand_off(self, results: Results, who: Segmentation | pd.DataFrame, part: HandOffPart, plan: Plan) -> None:
         own = part.model_dump(exclude={"contacts", "suppress", "consent", "address"})
-        settings = HandOffSettings(
+        settings = HandOffRules(
             **own,
             key=self.plan.key,
             suppress=None
@@ -215,7 +217,6 @@ class Run:
             consent=None if part.consent == "none" else part.consent,
             address=None if part.address == "none" else part.address,
         )
-        settings.refuse_bad()
         done = write_hand_off(
             who,
             read_source(part.contacts, self.beside, named="hand_off.contacts"),

@@ -1,8 +1,7 @@
 """Write a study's folder: who is in which segment, centres, model, figures, and the plan that repeats it."""
 
 import json
-from collections.abc import Mapping, Sequence
-from contextlib import AbstractContextManager
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from os import PathLike
@@ -15,27 +14,19 @@ from gauger.columns import AnyTable, checked_table, is_table, whole_table
 from gauger.errors import SettingError
 from gauger.models import build_model, can_be_model, save_model
 from gauger.segmentation import Segmentation
-from gauger.study.describing import plan_of
+from gauger.sources import PlacedTable, SegmentedEveryone
 from gauger.study.drawing import segments_figure
-from gauger.study.files import (
-    ALWAYS,
-    ASSIGNED_PARTS,
-    ASSIGNMENTS,
-    BEHAVIOUR,
-    CENTRES,
-    CUSTOMERS,
-    MODEL,
-    REMARKS,
-    SOMETIMES,
-    assignment_files,
-)
-from gauger.study.finding import Found, remarks_beside
+from gauger.study.finding import Found, remarks_with_method
 from gauger.study.method_files import add_method_files
 from gauger.study.opening import Study, open_study
-from gauger.study.plan import EventsPart, FiguresPart, Plan, SourcePart
 from gauger.study.plan_files import PLAN_FILE, text_of
+from gauger.study.plan_of_segments import plan_of
+from gauger.study.plan_parts import EventsPart, FiguresPart, Plan, SourcePart
+from gauger.study.results import study_results
+from gauger.study.saving_everyone import Target, save_everyone
 from gauger.study.sources import source_part, with_content
-from gauger.tables import Results, Standing, is_url, read_table, result_folder
+from gauger.study.study_files import ASSIGNED_PARTS, BEHAVIOUR, CENTRES, CUSTOMERS, MODEL, REMARKS
+from gauger.tables import Results, read_table
 from gauger.wording import listed, plural
 
 
@@ -54,6 +45,8 @@ def save_study(
     *,
     source: str | PathLike[str] | AnyTable | None = None,
     reading: Mapping[str, Any] | None = None,
+    into: str | None = None,
+    format: str = "parquet",  # noqa: A002
     made_at: datetime | None = None,
     replace: bool = False,
 ) -> Study:
@@ -65,17 +58,25 @@ def save_study(
         The segments, from any method.
     folder : str or path-like
         Where. Written are assignments.csv, centres.csv, remarks.json, figures, model.json where the segments can place
-        other customers, and plan.toml. All appear together, or none.
+        other customers, and plan.toml. All appear together, or none. Of customers who stay where they live
+        (`open_table`) assignments of everyone are written: those of files into `assignments/`, a part for each part
+        that is read; profile.csv is of everyone, and figures show the sample, which sample.parquet keeps.
     source : str, path-like, pandas.DataFrame or another table, optional
         The file or database's URL that the customers were read from, to be read again when it is needed. A DataFrame
         is kept in the folder as customers.parquet; by default that has the columns which the features were made of.
     reading : mapping, optional
         The keyword arguments of `read_table` that the source needs: `{"decimal": ","}`, or a database's `{"table":
         "behaviour"}`.
+    into : str, optional
+        Of customers in a database: the table that is made there, perhaps with its schema: the key, segment,
+        segment_name, distance. Another one with `_centres` behind its name has the centres in original units. Tables
+        and folder appear together, or not at all.
+    format : {"parquet", "csv"}
+        Of customers in files: how assignments are written.
     made_at : datetime.datetime, optional
         The time that plan and model bear; by default now.
     replace : bool
-        Whether a study that stands in the folder may be replaced.
+        Whether a study that stands in the folder, and tables that Gauger made, may be replaced.
 
     Returns
     -------
@@ -84,8 +85,8 @@ def save_study(
 
     Raises
     ------
-    OutputError
-        When a study is there and `replace` is not set, or writing fails.
+    OutputError, DatabaseError
+        When a study or a table is there and `replace` is not set, or writing fails.
     SettingError
         When the source lacks customers or columns of the segments.
 
@@ -100,33 +101,21 @@ def save_study(
     ['assignments.csv', 'centres.csv', 'customers.parquet', 'iterations.png']
     """
     place = Path(folder)
+    if isinstance(seg.everyone, SegmentedEveryone):
+        if source is not None or reading is not None:
+            raise SettingError("an open table is its own source: leave source= and reading= out.")
+        table = seg.everyone.table
+        assert isinstance(table, PlacedTable)
+        target = Target(table, into, format, replace)
+        save_everyone(seg, place, target, made_at=made_at)
+        return open_study(place)
+    if into is not None:
+        raise SettingError("into= is for customers who stay in a database (open_table).")
     with study_results(place, replace=replace, sources=[source]) as results:
         origin = _origin(seg, source, dict(reading or {}), place, results)
         _refuse_other_customers(seg, origin.table)
         add_study(results, Found(seg).with_caution(), origin, made_at=made_at)
     return open_study(place)
-
-
-def study_results(
-    folder: Path,
-    *,
-    replace: bool,
-    sources: Sequence[object] = (),
-    also: Sequence[str] = (),
-    assignments: Sequence[str] = (ASSIGNMENTS,),
-) -> AbstractContextManager[Results]:
-    """The folder of a study that is being made, with `also` further files; who is where is written to `assignments`."""
-    files = [one for one in sources if isinstance(one, (str, Path)) and not is_url(str(one))]
-    own = [name for name in SOMETIMES if name != CUSTOMERS or not _is_among(folder / name, files)]
-    own += [name for name in assignment_files(Standing(folder)) if name not in (*assignments, *also)]
-    return result_folder(
-        folder, (*assignments, *ALWAYS), optional=(*own, *also), replace=replace, sources=files, alone=True
-    )
-
-
-def _is_among(path: Path, files: Sequence[str | Path]) -> bool:
-    """Whether a file is one of those that are read: a study made again of the table that it keeps, keeps it."""
-    return path.exists() and any(Path(file).exists() and path.samefile(file) for file in files)
 
 
 def add_study(
@@ -151,7 +140,7 @@ def add_study(
     plan = plan_of(seg, source, events, base=base, figures=figures, made_at=time)
     _add_segments(results, seg, plan, time)
     add_method_files(results, found, plan.figures)
-    beside = remarks_beside(plan.segments.method)
+    beside = remarks_with_method(plan.segments.method)
     content = [asdict(one) for one in (*seg.features.remarks, *seg.remarks) if one.code not in beside]
     results.path(REMARKS).write_text(json.dumps(content, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
     return plan

@@ -4,7 +4,7 @@ from typing import Any
 
 TOLD = {
     "SourcePart": {
-        "file": "The path, beside the plan: a file, or a folder or pattern by blocks.",
+        "file": "The path, beside the plan: a file, or a folder, or a pattern.",
         "url": "A database's URL, without a password: `${NAME}` takes it from the environment.",
         "table": "The table of the database.",
         "query": "A query, instead of a table.",
@@ -68,7 +68,7 @@ TOLD = {
         "starts": "How thoroughly to search: the best of four times as many starts counts.",
         "max_iterations": "Most iterations of one run.",
         "learn_on": "How many customers, or what share of them, move the centres.",
-        "by_blocks": "Whether files are read block by block.",
+        "out_of_core": "Whether files are read block by block.",
         "into": "The table of the database that says who is where.",
         "sample": "How many customers figures and remarks look at.",
     },

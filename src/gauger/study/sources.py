@@ -16,8 +16,8 @@ from gauger.errors import MissingFileError, StudyError
 from gauger.features import summarise_events
 from gauger.progress import task
 from gauger.remarks import Remark, attach_remarks, remarks_of
-from gauger.study.plan import EventsPart, Plan, SourcePart
 from gauger.study.plan_files import from_environment, hidden_variables
+from gauger.study.plan_parts import EventsPart, Plan, SourcePart
 from gauger.tables import (
     PASSWORD_VARIABLE,
     Connection,
@@ -210,7 +210,7 @@ def read_customers(plan: Plan, beside: Path, *, named: bool = False) -> pd.DataF
     settings = {**{name: getattr(events, name) for name in EVENT_SETTINGS}, "customer": plan.key}
     if _plain(events) and Path(file).is_file():
         with hidden_variables(events.file or ""):
-            behaviour = summarise_events(file, customers=everyone, **settings)
+            behaviour: pd.DataFrame = summarise_events(file, customers=everyone, **settings)
         changed = list(about_change(events, beside, behaviour)) if events.sha256 else []
     else:
         table = read_source(events, beside, named="events")

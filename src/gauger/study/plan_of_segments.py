@@ -1,12 +1,13 @@
 """The plan of segments that were found: what was prepared and how, which method, which names."""
 
+from collections.abc import Mapping
 from datetime import datetime
 from importlib.metadata import version
 from typing import Any
 
 from gauger.features import FeatureSet, Recipe
 from gauger.segmentation import Segmentation
-from gauger.study.plan import EventsPart, FiguresPart, NamePart, Plan, SourcePart
+from gauger.study.plan_parts import EventsPart, FiguresPart, NamePart, Plan, SourcePart
 from gauger.wording import Noun
 
 _LEARNED_ELSEWHERE = "its features were prepared with what other customers taught (prepare_alike)"
@@ -20,20 +21,22 @@ def plan_of(
     base: Plan | None = None,
     figures: FiguresPart | None = None,
     made_at: datetime | None = None,
+    also: Mapping[str, Any] | None = None,
 ) -> Plan:
     """The plan that finds these segments again in a source, or in the behaviour that events come to.
 
     What segments do not say themselves is taken over from `base`: the count study, profile, comparisons, hand-off.
+    Settings of the method that say where everyone is are given `also`.
     """
     features = seg.features
-    segments = _method(seg)
+    segments = {name: value for name, value in {**_method(seg), **(also or {})}.items() if value is not None}
     if not features.recipes:
         segments["not_repeatable"] = _LEARNED_ELSEWHERE
     content = {} if base is None else base.model_dump(exclude={"figures"} if figures is not None else None)
     content |= {
         "made_by": version("gauger"),
         "key": features.key,
-        "noun": None if features.noun == Noun.of_key(features.key) else features.noun.one,
+        "noun": None if seg.noun == Noun.of_key(features.key) else seg.noun.one,
         "made_at": None if made_at is None else made_at.isoformat(timespec="seconds"),
         "source": None if source is None else source.model_dump(),
         "events": None if events is None else events.model_dump(),

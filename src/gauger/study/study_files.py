@@ -15,7 +15,7 @@ CUSTOMERS, BEHAVIOUR = "customers.parquet", "behaviour.parquet"
 
 ASSIGNMENTS_PARQUET, ASSIGNED_PARTS = "assignments.parquet", "assignments"
 SAMPLE, PROFILE = "sample.parquet", "profile.csv"
-"""Of a study by blocks: the customers it is looked at by, and what its segments are like."""
+"""Of a study out of core: the customers it is looked at by, and what its segments are like."""
 
 ASSIGNMENT_FILES = {"csv": ASSIGNMENTS, "parquet": ASSIGNMENTS_PARQUET}
 """The file of assignments by its format."""

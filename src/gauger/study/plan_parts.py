@@ -120,8 +120,8 @@ class _MethodPart(PlanPart):
 
 
 class KmeansPart(_MethodPart):
-    """Segments around centres; by blocks where memory does not hold the customers, or in the database where they are to
-    stay (`into` is the table there that says who is where); looked at by a sample of them, if there is one."""
+    """Segments around centres; out of core where memory does not hold the customers, or in the database where they are
+    to stay (`into` is the table there that says who is where); looked at by a sample of them, if there is one."""
 
     method: Literal["kmeans"] = "kmeans"
     count: Whole | Literal["auto"] = "auto"
@@ -129,9 +129,9 @@ class KmeansPart(_MethodPart):
     starts: Whole = 10
     max_iterations: Whole = 300
     learn_on: Positive | None = None
-    by_blocks: bool = False
+    out_of_core: bool = False
     into: str | None = None
-    sample: Whole | None = None
+    sample: Annotated[int, Field(ge=0)] | None = None
     seed: Seed = 0
 
 
@@ -306,9 +306,13 @@ class Plan(PlanPart):
     @model_validator(mode="before")
     @classmethod
     def _a_method(cls, content: Any) -> Any:
-        """k-means where segments do not say their method; what a version does not know is told by name."""
+        """k-means where segments do not say their method; what a version does not know is told by name. Earlier
+        versions wrote `by_blocks` for out of core."""
         if isinstance(content, dict) and isinstance(content.get("segments"), dict):
-            return {**content, "segments": {"method": "kmeans", **content["segments"]}}
+            segments = {"method": "kmeans", **content["segments"]}
+            if "by_blocks" in segments:
+                segments.setdefault("out_of_core", segments.pop("by_blocks"))
+            return {**content, "segments": segments}
         return content
 
     @model_validator(mode="after")
@@ -325,9 +329,9 @@ class Plan(PlanPart):
         return self
 
     @property
-    def by_blocks(self) -> bool:
-        """Whether customers are segmented block by block, and looked at by a sample."""
-        return isinstance(self.segments, KmeansPart) and self.segments.by_blocks
+    def out_of_core(self) -> bool:
+        """Whether customers in files are segmented block by block, and looked at by a sample."""
+        return isinstance(self.segments, KmeansPart) and self.segments.out_of_core
 
     @property
     def into(self) -> str | None:
