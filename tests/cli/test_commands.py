@@ -14,7 +14,7 @@ import pytest
 from own_postgres import PASSWORD
 
 import gauger
-from gauger.cli.density import RADIUS_FILES
+from gauger.cli.density_options import RADIUS_FILES
 from gauger.cli.look import LOOK_FILES
 from gauger.cli.tree import FEATURE_TREE_FILES
 from gauger.demo.walkthrough import OUTPUTS
@@ -592,7 +592,7 @@ def test_a_large_file_is_assigned_in_blocks(
 ) -> None:
     gauger.build_model(demo_segments).save(tmp_path / "model.json")
     gauger.write_table(behaviour, tmp_path / "all.parquet")
-    monkeypatch.setattr("gauger.cli.assign._BY_BLOCKS", 10)
+    monkeypatch.setattr("gauger.cli.assign._LARGE", 10)
     done = command("assign", "model.json", "all.parquet", "--out", "out.csv")
     assert done.returncode == 0, done.stderr
     assert pd.read_csv(tmp_path / "out.csv")["segment"].tolist() == demo_segments.codes.tolist()

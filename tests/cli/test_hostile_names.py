@@ -5,10 +5,10 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pytest
-from conftest import Run
 
 import gauger
 from gauger.wording import visible
+from tests.conftest import Run
 
 NAMES = ("spend [/month]", "spend [eur]", "cost $a$ b_{x", "bell\x07 \x9b31m", "<img src=x>")
 LEVELS = ("[red]", "a\u202eb", "$x_ \x1b[2J")

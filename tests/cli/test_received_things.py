@@ -11,11 +11,11 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pytest
-from conftest import Run
 
 import gauger
 from gauger.tables import approvals
 from gauger.tables.journals import PREFIX
+from tests.conftest import Run
 
 pytestmark = pytest.mark.usefixtures("blank_figures")
 
@@ -264,7 +264,7 @@ def test_output_that_finds_no_room_is_one_message(words: tuple[str, ...], study:
 
 @pytest.mark.parametrize("damage", ["other band", "twice", "no column"])
 def test_a_model_whose_features_do_not_fit_together_is_refused(damage: str, tmp_path: Path) -> None:
-    from gauger.models.files import _checks
+    from gauger.models.model_files import _checks
 
     seg = gauger.segment_by_bands(gauger.prepare(TABLE.assign(spend=TABLE["visits"] * 2), key="who"), {"visits": 2})
     file = gauger.build_model(seg).save(tmp_path / "model.json")

@@ -7,10 +7,10 @@ import pandas as pd
 import pytest
 
 import gauger
-from gauger.demo.files import DATA_FOLDER
 from gauger.demo.homes import QUARTERS
 from gauger.demo.kinds import BLOCK_BOOKER, KINDS
-from gauger.demo.places import TOWNS
+from gauger.demo.region import TOWNS
+from gauger.demo.shipped_files import DATA_FOLDER
 from gauger.demo.world import World, write_world
 from gauger.errors import MissingFileError
 

@@ -9,7 +9,7 @@ import pandas as pd
 import pytest
 
 import gauger
-from gauger import pictures
+from gauger import hooks
 
 HOSTILE = "<img src=x onerror=alert(1)>"
 
@@ -111,5 +111,5 @@ def test_figures_can_be_turned_off(results: dict[str, Any], monkeypatch: pytest.
 
 
 def test_without_anybody_to_draw_there_is_no_figure(results: dict[str, Any], monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(pictures, "_drawers", [])
-    assert pictures.picture_of(results["profile"]) == ""
+    monkeypatch.setattr(hooks, "_figure_makers", [])
+    assert hooks.figure_of(results["profile"]) == ""

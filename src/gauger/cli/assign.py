@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from gauger.cli.customers import model_file
-from gauger.cli.in_database import InDatabase, Into, url_and_table
+from gauger.cli.customers_in_place import InDatabase, Into, opened_there
 from gauger.cli.options import Reading, Replace, option
 
 if TYPE_CHECKING:
@@ -17,8 +17,8 @@ if TYPE_CHECKING:
     from gauger.models import SegmentModel
     from gauger.remarks import Remark
 
-_BY_BLOCKS = 100 * 2**20
-"""Bytes from which a file is assigned block by block: what a small machine still holds as a table."""
+_LARGE = 100 * 2**20
+"""Bytes from which a file is assigned out of core: what a small machine still holds as a table."""
 
 Model = Annotated[Path, typer.Argument(metavar="STUDY|MODEL", help="The folder of a study, or a model.json.")]
 
@@ -41,9 +41,9 @@ def assign(
         str | None, option("DIALECT", "Instead print one SELECT for --table: postgres, duckdb, sqlite or others.")
     ] = None,
     cluster: Annotated[
-        str | None, option("ADDRESS", "By blocks on a Dask cluster that is there: tcp://host:8786.")
+        str | None, option("ADDRESS", "Out of core on a Dask cluster that is there: tcp://host:8786.")
     ] = None,
-    workers: Annotated[int | None, option("N", "By blocks on that many processes of this machine.")] = None,
+    workers: Annotated[int | None, option("N", "Out of core on that many processes of this machine.")] = None,
     replace: Replace = False,
     in_database: InDatabase = False,
     into: Into = None,
@@ -52,9 +52,9 @@ def assign(
     """Find the segment of other customers, by a model that was learned.
 
     Writes a row a customer: the key, segment, segment_name, distance, and why one is in no segment. A
-    file of more than 100 MB, a folder of files and a pattern such as 'base/*.parquet' are done block by
-    block, in constant memory; with a FOLDER as --out a Parquet part is written for each that is read. With
-    --in-database the customers of a database's table are assigned there, into another one (--into).
+    file of more than 100 MB, a folder of files and a pattern such as 'base/*.parquet' are assigned out of
+    core, in constant memory; with a FOLDER as --out a Parquet part is written for each that is read. With
+    --into the customers of a database's table are assigned there, into another one.
     """
     from gauger.cli import console
     from gauger.models import load_model
@@ -63,7 +63,7 @@ def assign(
     learned = load_model(model)
     allowed = _gate(gate)
     if in_database or into is not None:
-        _assign_inside(learned, source, reading, allowed, into, replace=replace)
+        _assign_there(learned, source, reading, allowed, into, replace=replace)
         return
     if sql is not None:
         if source is not None or out is not None or reading.table is None:
@@ -75,12 +75,14 @@ def assign(
     if source is None or out is None:
         raise typer.BadParameter("say which customers (TABLE), and where assignments go (--out).", param_hint="--out")
     console.say(f"{learned.headline()}, {learned.made_at}")
-    if _by_blocks(source, out, reading, cluster=cluster, workers=workers):
-        from gauger.engine import assign_file
+    if _out_of_core(source, out, reading, cluster=cluster, workers=workers):
+        from gauger.sources import Execution, open_table
 
-        done = assign_file(learned, source, out, gate=allowed, cluster=cluster, workers=workers, replace=replace)
-        counts, remarks = done.customers, done.remarks
+        base = open_table(source, execution=Execution(cluster=cluster, workers=workers))
+        done = learned.assign(base, gate=allowed, into=out, replace=replace)
+        counts, remarks = done.sizes, done.remarks
     else:
+        from gauger.models import counts_by_segment
         from gauger.remarks import remarks_of
         from gauger.tables import BLOCK_ENDINGS, result_folder
 
@@ -90,7 +92,7 @@ def assign(
                 results.add_assignments(out.name, found)
             else:
                 results.add_table(out.name, found)
-        counts, remarks = _counted(learned, found["segment"]), remarks_of(found)
+        counts, remarks = counts_by_segment(learned, found["segment"]), remarks_of(found)
     _tell(learned, counts, remarks)
     console.wrote([out])
     console.next_step(f"gauger handoff {out} CONTACTS --key {learned.key} --campaign NAME --out FOLDER")
@@ -106,7 +108,7 @@ def _tell(learned: "SegmentModel", counts: "pd.DataFrame", remarks: "Sequence[Re
     console.remarks(remarks)
 
 
-def _assign_inside(
+def _assign_there(
     learned: "SegmentModel",
     source: str | None,
     reading: Reading,
@@ -117,14 +119,13 @@ def _assign_inside(
 ) -> None:
     """Assign the customers of a table where they are."""
     from gauger.cli import console
-    from gauger.warehouse import assign_in_database
 
-    url, table = url_and_table(source, reading)
+    there = opened_there(source, reading)
     if into is None:
         raise typer.BadParameter("say which table is made there.", param_hint="--into")
     console.say(f"{learned.headline()}, {learned.made_at}")
-    done = assign_in_database(learned, url, table=table, into=into, gate=gate, replace=replace)
-    _tell(learned, done.customers, done.remarks)
+    done = learned.assign(there, gate=gate, into=into, replace=replace)
+    _tell(learned, done.sizes, done.remarks)
     console.say(f"Made table {into} in the database. No row of a customer left it.")
 
 
@@ -137,7 +138,7 @@ def _gate(text: str | None) -> float | str | None:
         raise typer.BadParameter(f"{text!r} must be learned, or a distance.", param_hint="--gate") from None
 
 
-def _by_blocks(source: str, out: Path, reading: Reading, *, cluster: str | None, workers: int | None) -> bool:
+def _out_of_core(source: str, out: Path, reading: Reading, *, cluster: str | None, workers: int | None) -> bool:
     """Whether customers are too many to be read at once, and can be done in blocks."""
     from gauger.tables import BLOCK_ENDINGS, is_many_files, is_url
 
@@ -146,19 +147,5 @@ def _by_blocks(source: str, out: Path, reading: Reading, *, cluster: str | None,
     if is_url(source) or reading != Reading():
         return False
     file = Path(source)
-    large = out.suffix in BLOCK_ENDINGS and file.is_file() and file.stat().st_size > _BY_BLOCKS
+    large = out.suffix in BLOCK_ENDINGS and file.is_file() and file.stat().st_size > _LARGE
     return large or is_many_files(source) or not out.suffix
-
-
-def _counted(model: "SegmentModel", codes: "pd.Series[int]") -> "pd.DataFrame":
-    """Customers by segment, the unassigned last where there are any."""
-    import pandas as pd
-
-    from gauger.segmentation import UNASSIGNED_NAME
-
-    rows: list[tuple[object, str, int]] = [
-        (one.number, one.name, int((codes == one.number).sum())) for one in model.segments
-    ]
-    if outside := int((codes == 0).sum()):
-        rows.append((UNASSIGNED_NAME, UNASSIGNED_NAME, outside))
-    return pd.DataFrame(rows, columns=["segment", "name", "customers"]).astype({"segment": object}).set_index("segment")

@@ -6,9 +6,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.blocks import Blocks, FileCustomers, file_customers, goes_by_blocks
 from gauger.cli.customers import Customers, MaybeSource, Place, customers_of
-from gauger.cli.in_database import Database, DatabaseCustomers, InDatabase, database_customers
+from gauger.cli.customers_in_place import Blocks, Database, InDatabase, InPlaceCustomers, customers_in_place
 from gauger.cli.options import MaxIterations, MaybeSeed, Preparation, Reading, Replace, Starts, asked
 from gauger.wording import plural
 
@@ -63,21 +62,15 @@ def counts(
     studied: customers chosen by a hash of their keys, prepared as everyone is. So it is of a database's table with
     --in-database: the sample leaves the database, and nobody else.
     """
-    from gauger.algorithms.first_run import compile_beside
+    from gauger.algorithms.first_run import compile_in_background
     from gauger.cli import console
 
-    compile_beside()
+    compile_in_background()
     from gauger.study import COUNT_FILES, CountsPart
     from gauger.tables import result_folder
 
-    customers: Customers | FileCustomers | DatabaseCustomers
-    there = database_customers(origin, place, reading, preparation, Database(in_database), blocks.sample)
-    if there is not None:
-        customers = there
-    elif goes_by_blocks(origin, blocks, place, preparation):
-        customers = file_customers(origin, place, reading, preparation, blocks)
-    else:
-        customers = customers_of(origin, place, reading, preparation)
+    there = customers_in_place(origin, place, reading, preparation, blocks, Database(in_database))
+    customers: Customers | InPlaceCustomers = there or customers_of(origin, place, reading, preparation)
     files = customers.files
     with result_folder(out, COUNT_FILES, replace=replace, sources=files) if out else nullcontext() as results:
         prepared, said = customers.prepared(quietly=json)
@@ -107,9 +100,7 @@ def counts(
     _tell_next(study.advice, customers, prepared)
 
 
-def _tell_next(
-    advice: "CountAdvice", customers: "Customers | FileCustomers | DatabaseCustomers", prepared: "FeatureSet"
-) -> None:
+def _tell_next(advice: "CountAdvice", customers: "Customers | InPlaceCustomers", prepared: "FeatureSet") -> None:
     """The command that follows: segments by the advice, or without what hides them; other ways where there are none."""
     from gauger.cli import console
 
@@ -118,7 +109,7 @@ def _tell_next(
         preparation = preparation.without(advice.leave_out, prepared)
     if advice.verdict == "no structure" and not advice.leave_out:
         console.next_step(
-            f"gauger segment {customers.words(preparation)} --method bands --out segments",
+            f"gauger segment {customers.words(preparation, read=True)} --method bands --out segments",
             "No groups: try other features or another grain, or cut them into bands",
         )
         return

@@ -93,8 +93,9 @@ class Customers:
         if self.plan is not None:
             refuse_remarks(self.plan, remarks)
 
-    def words(self, preparation: Preparation | None = None, *, with_preparation: bool = True) -> str:
-        """The customers as they are typed for the next command."""
+    def words(self, preparation: Preparation | None = None, *, with_preparation: bool = True, read: bool = True) -> str:
+        """The customers as they are typed for the next command, by which they are always `read`."""
+        del read
         own = preparation or self.preparation
         groups = (self.reading, own) if with_preparation else (self.reading,)
         of_a_plan = self.plan is not None and not Path(self.where).is_dir()

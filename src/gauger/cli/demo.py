@@ -16,10 +16,10 @@ def demo(
 
     From a table of visits to segments, a profile, figures and files.
     """
-    from gauger.algorithms.first_run import compile_beside
+    from gauger.algorithms.first_run import compile_in_background
     from gauger.cli import console
 
-    compile_beside()
+    compile_in_background()
     from gauger.demo import walk_through
 
     walk_through(out, replace=replace, tell=console.step, caution=console.remarks)

@@ -2,18 +2,14 @@
 
 from contextlib import nullcontext
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
 from gauger.cli.assign import Model
 from gauger.cli.customers import model_file
-from gauger.cli.in_database import InDatabase, table_there
+from gauger.cli.customers_in_place import InDatabase, table_of_study
 from gauger.cli.options import Reading, Replace, option
-
-if TYPE_CHECKING:
-    from gauger.models import SegmentModel
-    from gauger.monitoring import Drift
 
 DRIFT_FILES = ("features.csv", "segments.csv")
 
@@ -36,21 +32,22 @@ def drift(
     """Compare customers with those that a model was learned from, and say what to do.
 
     How far each feature has moved (population stability index: below 0.1 stable, from 0.25 changed), each segment's
-    share and centre then and now, and how many are beyond the gate. With --in-database, and of a study in a database,
-    it is worked out where the customers are.
+    share and centre then and now, and how many are beyond the gate. Several files, a table with --in-database, and
+    the table of a study in a database are compared where they are.
     """
     from gauger.cli import console
     from gauger.models import load_model
+    from gauger.monitoring import drift as drift_of
     from gauger.tables import result_folder
     from gauger.wording import Noun
 
-    there = table_there(model, source, reading, in_database=in_database)
+    there = table_of_study(model, source, reading, in_database=in_database)
     if there is None and source is None:
         raise typer.BadParameter("say which customers there are now.", param_hint="TABLE")
     model = model_file(model)
     learned = load_model(model)
     with result_folder(out, DRIFT_FILES, replace=replace, sources=[source, model]) if out else nullcontext() as results:
-        found = _found(learned, source, reading, there)
+        found = drift_of(learned, reading.read(str(source)) if there is None else there)
         if results is not None:
             results.add_table("features.csv", found.features.reset_index())
             results.add_table("segments.csv", found.segments.rename_axis("segment").reset_index())
@@ -65,14 +62,3 @@ def drift(
     console.table(console.largest(found.segments.assign(**shares)))
     console.remarks(found.remarks)
     console.wrote(results.paths if results is not None else ())
-
-
-def _found(learned: "SegmentModel", source: str | None, reading: Reading, there: tuple[str, str] | None) -> "Drift":
-    if there is None:
-        from gauger.monitoring import drift as drift_of
-
-        return drift_of(learned, reading.read(str(source)))
-    from gauger.warehouse import drift_in_database
-
-    url, table = there
-    return drift_in_database(learned, url, table=table)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from gauger.cli.in_database import InDatabase, Into, url_and_table
+from gauger.cli.customers_in_place import InDatabase, Into, opened_there
 from gauger.cli.look import show_columns
 from gauger.cli.options import Reading, Replace, option, split_names, typed
 
@@ -87,7 +87,7 @@ def features(
     With --sql, the statement that does it in your own database; with --in-database it is done there, into a table.
     """
     if in_database or into is not None:
-        _summarise_inside(events, summary, reading, into, customers, replace=replace)
+        _summarise_there(events, summary, reading, into, customers, replace=replace)
     elif sql is not None:
         from gauger.features import events_sql
 
@@ -106,28 +106,30 @@ def features(
         _summarise(events, summary, reading, out, customers, memory, replace=replace)
 
 
-def _summarise_inside(
+def _summarise_there(
     events: str, summary: EventOptions, reading: Reading, into: str | None, customers: str | None, *, replace: bool
 ) -> None:
     """Summarise a table of events where it is."""
     from gauger.cli import console
-    from gauger.warehouse import look_in_database, summarise_in_database
+    from gauger.columns import look
+    from gauger.features import summarise_events
+    from gauger.sources import open_table
     from gauger.wording import Noun
 
-    url, table = url_and_table(events, reading)
     if into is None:
         raise typer.BadParameter("say which table is made there.", param_hint="--into")
+    open_events = opened_there(events, reading)
     settings: dict[str, Any] = summary.settings()
-    made = summarise_in_database(url, table=table, into=into, customers=customers, replace=replace, **settings)
+    made = summarise_events(open_events, customers=customers, into=into, replace=replace, **settings)
     noun = Noun.of_key(summary.customer)
     console.title(f"{made.facts['events']:,} events of {noun.counted(made.customers)}, as of {made.facts['as_of']}")
-    looked = look_in_database(url, table=into, key=summary.customer)
+    looked = look(open_table(events, table=into), summary.customer)
     show_columns(looked.columns.drop(columns=["because", "type", "distinct"]))
     console.remarks(made.remarks)
     console.say(f"Made table {into} in the database. No row of an event left it.")
     key = shlex.quote(summary.customer)
-    there = typed(url, Reading(table=into))
-    console.next_step(f"gauger segment {there} --key {key} --in-database --into segments --count 4 --out segments")
+    there = typed(events, Reading(table=into))
+    console.next_step(f"gauger segment {there} --key {key} --into segments --count 4 --out segments")
 
 
 def _summarise(
@@ -142,22 +144,24 @@ def _summarise(
 ) -> None:
     from gauger.cli import console
     from gauger.columns import look
-    from gauger.features import summarise_events, summarise_to_file
+    from gauger.features import EventColumns, EventSummary, behaviour_in_memory, behaviour_of_files
     from gauger.remarks import remarks_of
     from gauger.tables import head_of_file, read_table, result_folder
     from gauger.wording import Noun
 
     facts: dict[Any, Any]
-    settings: dict[str, Any] = {**summary.settings(), "memory": memory}
+    settings: dict[str, Any] = summary.settings()
+    measures, as_of = settings.pop("measures"), settings.pop("as_of")
     with result_folder(out.parent, [out.name], replace=replace, sources=[events, customers]) as results:
         everyone = None if customers is None else read_table(customers)
         source = _source(events, reading)
+        asked = EventSummary(EventColumns(**settings), measures, everyone, as_of)
         if out.suffix == ".parquet" and isinstance(source, str):
-            told = summarise_to_file(source, results.path(out.name), customers=everyone, **settings)
+            told = behaviour_of_files(source, results.path(out.name), asked, memory)
             facts, remarks = told.facts, told.remarks
             behaviour, rows = head_of_file(results.path(out.name), _LOOKED_AT)
         else:
-            behaviour = summarise_events(source, customers=everyone, **settings)
+            behaviour = behaviour_in_memory(source, asked, memory)
             facts, remarks, rows = {**behaviour.attrs}, remarks_of(behaviour), len(behaviour)
             results.add_table(out.name, behaviour)
     counted = f"{facts['events']:,} events of {Noun.of_key(summary.customer).counted(rows)}"

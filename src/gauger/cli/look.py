@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.in_database import InDatabase, url_and_table
+from gauger.cli.customers_in_place import InDatabase, opened_there
 from gauger.cli.options import Reading, Replace, Source, typed
 
 if TYPE_CHECKING:
@@ -39,14 +39,15 @@ def look(
 ) -> None:
     """Show what each column is, and what a study would stumble over.
 
-    A row a column: its role, type, gaps, range and skew; then why it got its role, and the remarks. With --in-database
-    a table of any size is looked at where it is; figures, which show customers, are not drawn then.
+    A row a column: its role, type, gaps, range and skew; then why it got its role, and the remarks. Several
+    files, and with --in-database a table of any size, are looked at where they are, without figures.
     """
     from gauger.cli import console
+    from gauger.tables import is_many_files
 
     seen, paths = (
-        _look_inside(source, key, reading, out, replace=replace)
-        if in_database
+        _look_there(source, key, reading, out, replace=replace)
+        if in_database or is_many_files(source)
         else _look_at(source, key, reading, out, replace=replace)
     )
     console.title(f"{reading.name_of(source)}: {seen.headline()}")
@@ -58,17 +59,18 @@ def look(
     console.remarks(seen.remarks)
     console.wrote(paths)
     if key is not None and seen.measures:
-        console.next_step(f"gauger plan {typed(source, reading)} --key {shlex.quote(key)} --out plan.toml")
+        what = f"{typed(source, reading)} --key {shlex.quote(key)}"
+        several = f"gauger counts {what} --features {','.join(seen.measures)}"
+        console.next_step(several if is_many_files(source) else f"gauger plan {what} --out plan.toml")
 
 
-def _look_inside(
+def _look_there(
     source: str, key: str | None, reading: Reading, out: Path | None, *, replace: bool
 ) -> "tuple[TableLook, Sequence[Path]]":
+    from gauger.columns import look as look_at
     from gauger.tables import result_folder
-    from gauger.warehouse import look_in_database
 
-    url, table = url_and_table(source, reading)
-    seen = look_in_database(url, table=table, key=key)
+    seen = look_at(opened_there(source, reading), key)
     if out is None:
         return seen, []
     with result_folder(out, LOOK_FILES[:1], replace=replace) as results:

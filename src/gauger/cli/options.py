@@ -39,7 +39,7 @@ MaybeSeed = Annotated[int | None, typer.Option(metavar="N", help="Same seed, sam
 Replace = Annotated[bool, typer.Option("--replace", help="Write over results that are there already.")]
 AssignmentFormat = Annotated[
     str | None,
-    typer.Option("--format", metavar="WORD", help="Assignments as csv or parquet. Default: csv; by blocks parquet."),
+    typer.Option("--format", metavar="WORD", help="Assignments as csv or parquet. Default: csv; out of core parquet."),
 ]
 Key = Annotated[str, typer.Option(metavar="COLUMN", help="The column that identifies a customer.")]
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Annotated
 
 from gauger.cli.customers import MaybeSource, Place, customers_of
-from gauger.cli.density import RADIUS_FILES, split_counts, tell_advice_on_radius, tell_radii, told_radius
+from gauger.cli.density_options import RADIUS_FILES, split_counts, tell_advice_on_radius, tell_radii, told_radius
 from gauger.cli.options import Preparation, Reading, Replace, option
 
 

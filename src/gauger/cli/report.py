@@ -64,7 +64,6 @@ def report(
             title=title,
             with_keys=with_keys,
             sample=sample,
-            seed=seed,
         )
         write(contents)
     console.title(contents.heading)

@@ -21,10 +21,10 @@ def run(
     and hand-off/ if the plan has that part. Everything appears at the end, or nothing. The same plan on the same data
     writes the same bytes.
     """
-    from gauger.algorithms.first_run import compile_beside
+    from gauger.algorithms.first_run import compile_in_background
     from gauger.cli import console
 
-    compile_beside()
+    compile_in_background()
     from gauger.study import plan_file, run_plan
 
     study = run_plan(plan_file(plan), out, replace=replace, tell=console.step, caution=console.remarks)

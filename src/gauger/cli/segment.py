@@ -5,12 +5,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.bands import BandOptions
-from gauger.cli.blocks import Blocks, file_customers, goes_by_blocks, knows_its_count
+from gauger.cli.band_options import BandOptions
 from gauger.cli.counts import tell_advice
 from gauger.cli.customers import MaybeSource, Place, customers_of
-from gauger.cli.density import DensityOptions, tell_advice_on_radius, told_radius
-from gauger.cli.in_database import Database, database_customers
+from gauger.cli.customers_in_place import Blocks, Database, customers_in_place, knows_its_count
+from gauger.cli.density_options import DensityOptions, tell_advice_on_radius, told_radius
 from gauger.cli.made_study import tell_study, write_study
 from gauger.cli.options import (
     AssignmentFormat,
@@ -26,8 +25,7 @@ from gauger.cli.options import (
     split_names,
     two_features,
 )
-from gauger.cli.segment_blocks import segment_by_blocks
-from gauger.cli.segment_in_database import segment_inside
+from gauger.cli.segment_in_place import segment_there
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -85,8 +83,8 @@ def segment(
     """Split customers into segments and write who is in which.
 
     TABLE may also be a folder of files or a pattern such as 'base/*.parquet'. These, and files that memory may not
-    hold, are done block by block, by k-means; `--cluster` lets a Dask cluster do it. A database's URL with
-    `--in-database` is segmented inside the database, and no row of a customer leaves it.
+    hold, are segmented out of core, by k-means; `--cluster` lets a Dask cluster do it. A database's URL with `--into`
+    is segmented inside the database; with `--sample 0` no row of a customer leaves it.
 
     Writes a study: assignments.csv, centres.csv, segments.png (who is where), remarks.json, plan.toml (how it was
     made) and model.json (for `gauger assign`). By kmeans also spread.png (each segment's centre and the spread around
@@ -94,8 +92,8 @@ def segment(
     neighbours.png: the study of the radius. By density-levels also branches.csv and levels.png. By bands
     assignments.csv also says in which band of each feature a customer is.
     """
-    from gauger.algorithms.first_run import compile_beside
-    from gauger.study import find_segments, remarks_beside, study_results
+    from gauger.algorithms.first_run import compile_in_background
+    from gauger.study import find_segments, remarks_with_method, study_results
 
     chosen = _checked_method(method, count, place.plan is not None or knows_its_count(origin))
     axes = two_features(over)
@@ -108,16 +106,11 @@ def segment(
     }
     figures = {"over": axes or None, "outline": outline, "label": split_names(label) if label else None}
     files = assignment_file(assignments)
-    there = database_customers(origin, place, reading, preparation, database, blocks.sample)
+    compile_in_background()
+    there = customers_in_place(origin, place, reading, preparation, blocks, database)
     if there is not None:
         _refuse_unused(chosen, count, kmeans, density, bands)
-        segment_inside(there, chosen, count, kmeans, figures, out, replace=replace)
-        return
-    compile_beside()
-    if goes_by_blocks(origin, blocks, place, preparation):
-        _refuse_unused(chosen, count, kmeans, density, bands)
-        in_files = file_customers(origin, place, reading, preparation, blocks)
-        segment_by_blocks(in_files, chosen, count, kmeans, figures, assignments, out, replace=replace)
+        segment_there(there, chosen, count, kmeans, figures, assignments, out, replace=replace)
         return
     customers = customers_of(origin, place, reading, preparation, anew=True)
     if customers.plan is not None:
@@ -125,7 +118,7 @@ def segment(
     _refuse_unused(chosen, count, kmeans, density, bands)
     with study_results(out, replace=replace, sources=customers.files, assignments=(files,)) as results:
         table = customers.read()
-        prepared = customers.prepare(table, unsaid=remarks_beside(chosen))
+        prepared = customers.prepare(table, unsaid=remarks_with_method(chosen))
         wanted = _wanted(customers.plan, chosen, {"count": _number_or_word(count), **kmeans}, density, bands, prepared)
         found = find_segments(prepared, wanted)
         _tell_studies(found, wanted)

@@ -3,7 +3,7 @@
 import numpy as np
 import pandas as pd
 
-from gauger.demo.places import TOWNS, TRAM_LINE, Kilometres
+from gauger.demo.region import TOWNS, TRAM_LINE, Kilometres
 
 QUARTERS = {"old town": 420, "ring road": 340, "lakeside": 330, "tram line": 400, "farms": 90}
 """Homes of each quarter."""

@@ -6,7 +6,7 @@ import numpy as np
 import pandas as pd
 
 from gauger.demo.kinds import BLOCK_BOOKER, HOUSEHOLDS, KINDS, Kind
-from gauger.demo.places import ISLAND, LONELY_AREA, Region, area_of, scatter_homes
+from gauger.demo.region import ISLAND, LONELY_AREA, Region, area_of, scatter_homes
 
 _NAMES = (
     "tamsel orrin velka dunmar ishbel corvan merrit halse junip wendel brannock sorrel keth lunet padrow quillan "

@@ -53,10 +53,8 @@ def walk_through(
         caution(features.remarks)
         study = _choose_count(features, results, tell)
         segments, profile = _segment_and_profile(features, study.advice.count, members, results, tell, caution)
-        period = behaviour.attrs["first"], behaviour.attrs["as_of"]
-        gauger.write_report(
-            segments, results.path("report.html"), profile=profile, counts=study, source="visits.csv", period=period
-        )
+        known = gauger.Provenance("visits.csv", (behaviour.attrs["first"], behaviour.attrs["as_of"]))
+        gauger.write_report(segments, results.path("report.html"), profile=profile, counts=study, provenance=known)
         tell("7 Report", "what was found, an explorer, why, how firm, cautions → report.html")
     tell("In it", "")
     for name, what in OUTPUTS.items():

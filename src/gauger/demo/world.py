@@ -9,11 +9,11 @@ import numpy as np
 import pandas as pd
 
 from gauger.demo.admissions import build_admissions
-from gauger.demo.files import DATA_FOLDER
 from gauger.demo.homes import build_homes
 from gauger.demo.kinds import BLOCK_BOOKER, KINDS
 from gauger.demo.members import add_member_mess, build_members, planted_sizes
-from gauger.demo.places import build_region
+from gauger.demo.region import build_region
+from gauger.demo.shipped_files import DATA_FOLDER
 from gauger.demo.visits import add_visit_mess, build_visits
 
 SEED = 48

@@ -1,6 +1,6 @@
 """How results and long work show themselves in a notebook."""
 
 from gauger.notebook.bars import NotebookBars, is_running
-from gauger.notebook.figures import figure_beside
+from gauger.notebook.figures import figure_of_result
 
-__all__ = ["NotebookBars", "figure_beside", "is_running"]
+__all__ = ["NotebookBars", "figure_of_result", "is_running"]

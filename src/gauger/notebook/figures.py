@@ -23,7 +23,7 @@ _SWITCH = "GAUGER_NOTEBOOK_FIGURES"
 """The environment variable that turns figures off where it is 0."""
 
 
-def figure_beside(result: object) -> str:
+def figure_of_result(result: object) -> str:
     """The figure of a result as an HTML image with its words for who cannot see it; empty where there is none."""
     if os.environ.get(_SWITCH) == "0":
         return ""
