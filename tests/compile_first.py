@@ -29,18 +29,19 @@ def around_centres() -> None:
     gauger.profile(study.segmentations[3], table, resamples=2)
 
 
-def by_blocks() -> None:
+def out_of_core() -> None:
     """Sums, quantiles and hashes of keys in files."""
     with tempfile.TemporaryDirectory() as folder:
         table = _table()
         for key in (table["who"], table["who"].map("M{}".format)):
             source = gauger.write_table(table.assign(who=key), Path(folder) / "base.parquet", replace=True)
-            gauger.segment_files(source, Path(folder) / "out", key="who", count=2, cap=(0.0, 0.9), replace=True)
+            base = gauger.open_table(source, execution=gauger.Execution(sample=20))
+            _ = gauger.segment_by_kmeans(gauger.prepare(base, key="who", cap=(0.0, 0.9)), 2).profile
 
 
 def without_centres() -> None:
     """Who is near whom, trees and series, and customers in files."""
-    by_blocks()
+    out_of_core()
     compile_neighbours()
     features = gauger.prepare(_table(), key="who")
     for linkage in ("complete", "average", "weighted", "centroid", "median", "ward", "single"):

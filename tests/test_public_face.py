@@ -14,16 +14,14 @@ from numpydoc.validate import validate
 import gauger
 
 PUBLIC = """
-Comparison CountAdvice CountStudy DatabaseAssignments DatabaseBehaviour DatabaseSegments Drift DriftAdvice FeatureSet
-FileSegments GaugerError HandOff LinkageAdvice LinkageStudy MergeTree MetricAdvice MetricStudy Migration Outcome Plan
-PlanDraft Profile RadiusAdvice RadiusStudy Remark SegmentModel Segmentation Silhouette StreamedAssignments Study
-TableLook assign_file assign_in_database build_model build_tree compare demo_file draft_plan draw drift
-drift_in_database errors events_sql hand_off listening load_model look look_in_database measure members migration
-name_study open_study pivot_series prepare prepare_alike prepare_files prepare_in_database profile profile_assignments
-read_plan read_table remarks_of run_plan save_study segment_by_bands segment_by_density segment_by_density_levels
-segment_by_kmeans segment_files segment_in_database segmentation_from_assignments silhouette study_counts
-study_linkages study_metrics study_radius summarise_events summarise_in_database write_report write_table
-write_workbook
+Assignments Behaviour Comparison CountAdvice CountStudy Drift DriftAdvice EventColumns Execution FeatureSet
+FeatureSummary GaugerError HandOff HandOffRules LinkageAdvice LinkageStudy MergeTree MetricAdvice MetricStudy Migration
+OpenTable Outcome Plan PlanDraft Profile Provenance RadiusAdvice RadiusStudy Remark SegmentModel Segmentation Silhouette
+Study TableLook build_model build_tree compare demo_file draft_plan draw drift errors events_sql hand_off listening
+load_model look measure members migration name_study open_study open_table pivot_series prepare prepare_alike profile
+profile_assignments read_plan read_table remarks_of run_plan save_study segment_by_bands segment_by_density
+segment_by_density_levels segment_by_kmeans segmentation_from_assignments silhouette study_counts study_linkages
+study_metrics study_radius summarise_events write_report write_table write_workbook
 """.split()
 FIGURES = [f"draw.{name}" for name in gauger.draw.__all__]
 DOCUMENTED = [*(name for name in PUBLIC if name not in ("draw", "errors")), *FIGURES]
@@ -118,13 +116,16 @@ def _value(name: str) -> object:
 
 
 def _methods(value: object) -> list[str]:
-    """The methods that have parameters; what a class inherits from Readable and Advice is told there."""
+    """The methods that have parameters; what a class inherits, or leaves to others to do, is documented there."""
     if not inspect.isclass(value):
         return []
     return [
         name
         for name, method in vars(value).items()
-        if inspect.isfunction(method) and not name.startswith("_") and len(inspect.signature(method).parameters) > 1
+        if inspect.isfunction(method)
+        and not name.startswith("_")
+        and not getattr(method, "__isabstractmethod__", False)
+        and len(inspect.signature(method).parameters) > 1
     ]
 
 

@@ -1,6 +1,7 @@
 from . import draw as draw
 from . import errors as errors
 from .campaigns import HandOff as HandOff
+from .campaigns import HandOffRules as HandOffRules
 from .campaigns import Outcome as Outcome
 from .campaigns import measure as measure
 from .choosing import (
@@ -63,12 +64,17 @@ from .clustering import (
 from .clustering import (
     segment_by_kmeans as segment_by_kmeans,
 )
+from .columns import OpenTable as OpenTable
 from .columns import TableLook as TableLook
 from .columns import look as look
 from .demo import demo_file as demo_file
-from .engine import StreamedAssignments as StreamedAssignments
-from .engine import assign_file as assign_file
 from .errors import GaugerError as GaugerError
+from .features import (
+    Behaviour as Behaviour,
+)
+from .features import (
+    EventColumns as EventColumns,
+)
 from .features import (
     FeatureSet as FeatureSet,
 )
@@ -135,14 +141,13 @@ from .profiling import (
 from .progress import listening as listening
 from .remarks import Remark as Remark
 from .remarks import remarks_of as remarks_of
+from .report import Provenance as Provenance
 from .report import hand_off as hand_off
+from .segmentation import FeatureSummary as FeatureSummary
 from .segmentation import Segmentation as Segmentation
-from .study import (
-    DatabaseSegments as DatabaseSegments,
-)
-from .study import (
-    FileSegments as FileSegments,
-)
+from .sources import Assignments as Assignments
+from .sources import Execution as Execution
+from .sources import open_table as open_table
 from .study import (
     Plan as Plan,
 )
@@ -162,12 +167,6 @@ from .study import (
     open_study as open_study,
 )
 from .study import (
-    prepare_files as prepare_files,
-)
-from .study import (
-    prepare_in_database as prepare_in_database,
-)
-from .study import (
     read_plan as read_plan,
 )
 from .study import (
@@ -177,12 +176,6 @@ from .study import (
     save_study as save_study,
 )
 from .study import (
-    segment_files as segment_files,
-)
-from .study import (
-    segment_in_database as segment_in_database,
-)
-from .study import (
     write_report as write_report,
 )
 from .study import (
@@ -190,23 +183,5 @@ from .study import (
 )
 from .tables import read_table as read_table
 from .tables import write_table as write_table
-from .warehouse import (
-    DatabaseAssignments as DatabaseAssignments,
-)
-from .warehouse import (
-    DatabaseBehaviour as DatabaseBehaviour,
-)
-from .warehouse import (
-    assign_in_database as assign_in_database,
-)
-from .warehouse import (
-    drift_in_database as drift_in_database,
-)
-from .warehouse import (
-    look_in_database as look_in_database,
-)
-from .warehouse import (
-    summarise_in_database as summarise_in_database,
-)
 
 __version__: str

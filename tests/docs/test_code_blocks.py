@@ -27,10 +27,12 @@ def _blocks(page: Path) -> Iterator[tuple[str, str, str]]:
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: str(page.relative_to(ROOT)))
 def test_every_block_runs_or_says_why_not(page: Path) -> None:
     kinds = [kind for kind, _, _ in _blocks(page)]
-    assert [kind for kind in kinds if kind not in (*RUNS, *SHOWS_NO_CODE, "{not-run}")] == []
+    assert [kind for kind in kinds if kind not in (*RUNS, *SHOWS_NO_CODE, "{not-run}", "{literalinclude}")] == []
     for kind, rest, _ in _blocks(page):
         if kind == "{not-run}":
             assert re.match(r"(sh|python) it .{12,}", rest), rest
+        if kind == "{literalinclude}":  # examples are run by tests/test_examples.py
+            assert (page.parent / rest).resolve().parent == ROOT / "examples"
     if "{code-cell}" in kinds:
         assert page.read_text().startswith("---\nfile_format: mystnb\n")
 
