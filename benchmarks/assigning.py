@@ -24,7 +24,8 @@ def run() -> Iterator[Measured]:
         model = gauger.build_model(seg)
 
         def assigned() -> None:
-            gauger.assign_file(model, folder / "all.parquet", folder / "out.parquet", gate="learned", replace=True)
+            base = gauger.open_table(folder / "all.parquet")
+            model.assign(base, into=folder / "out.parquet", gate="learned", replace=True)
 
         def floor() -> None:
             source = parquet.ParquetFile(folder / "all.parquet", pre_buffer=False)

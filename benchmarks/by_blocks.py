@@ -1,4 +1,4 @@
-"""Segmenting files by blocks, against reading their columns; and how it grows with members and workers.
+"""Segmenting files out of core, against reading their columns; and how it grows with members and workers.
 
 `python -m benchmarks.by_blocks --members 1,10,50` (millions) writes what it measures to docs/results/by_blocks.json, of
 which the documentation's table is made; it takes some minutes and a gigabyte of disk.
@@ -18,8 +18,10 @@ from typing import Any
 
 import pyarrow.parquet as pq
 
+import gauger
 from benchmarks.measuring import Measured
 from gauger.demo import MEASURES, write_many_members
+from gauger.sources.files.crews import PartsAtWork
 
 RESULTS = Path(__file__).parents[1] / "docs" / "results" / "by_blocks.json"
 COUNT = 6
@@ -40,24 +42,42 @@ def _segment(base: str, out: str, workers: int) -> dict[str, Any]:
             write_many_members(20_000, Path(out).with_name("warm"), in_a_part=5_000)
             _segmented(str(Path(out).with_name("warm")), out, cluster)
         began = time.perf_counter()
-        found = _segmented(base, out, cluster)
+        with _counted() as at_work:
+            found = _segmented(base, out, cluster)
         seconds = time.perf_counter() - began
     return {
         "seconds": seconds,
         "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**10,
         "iterations": found.iterations,
-        "passes": found.passes,
+        "passes": sum(one.passes for one in at_work),
         "converged": found.converged,
         "customers": int(found.sizes.sum()),
         "wcss": found.wcss,
     }
 
 
-def _segmented(base: str, out: str, cluster: Any) -> Any:
-    import gauger
+@contextmanager
+def _counted() -> Iterator[list[PartsAtWork]]:
+    """Everyone that worked on parts, each of which knows how often it read all of them."""
+    at_work, made = [], PartsAtWork.__init__
 
-    settings = {"key": "member_id", "features": list(MEASURES), "transform": "log", "count": COUNT}
-    return gauger.segment_files(base, out, cluster=cluster, replace=True, **settings)
+    def counted(self: PartsAtWork, *given: Any) -> None:
+        made(self, *given)
+        at_work.append(self)
+
+    PartsAtWork.__init__ = counted  # type: ignore[method-assign]
+    try:
+        yield at_work
+    finally:
+        PartsAtWork.__init__ = made  # type: ignore[method-assign]
+
+
+def _segmented(base: str, out: str, cluster: Any) -> gauger.Segmentation:
+    table = gauger.open_table(base, execution=gauger.Execution(cluster=cluster))
+    features = gauger.prepare(table, key="member_id", features=list(MEASURES), transform="log")
+    seg = gauger.segment_by_kmeans(features, COUNT)
+    gauger.save_study(seg, out, replace=True)
+    return seg
 
 
 @contextmanager
@@ -98,10 +118,10 @@ def grown(millions: Sequence[int], workers: Sequence[int]) -> Iterator[dict[str,
 
 
 def run() -> Iterator[Measured]:
-    """One and five million members, by blocks, against iterations times reading."""
+    """One and five million members, out of core, against iterations times reading."""
     for row in grown((1, 5), ()):
         floor = row["iterations"] * row["reading_seconds"]
-        what = f"segment_files, {row['millions']},000,000 x 6, {row['passes']} passes"
+        what = f"segment files, {row['millions']},000,000 x 6, {row['passes']} passes"
         yield Measured(what, row["seconds"] * 1e3, floor * 1e3, row["seconds"] / floor, "iterations x reading")
 
 

@@ -59,7 +59,7 @@ def _assigned_as_in_memory(path: Path, folder: Path) -> None:
     """A file is assigned in blocks as its table is at once."""
     model = gauger.load_model(folder / "good.json")
     out = folder / "assigned.csv"
-    gauger.assign_file(model, path, out, replace=True)
+    model.assign(gauger.open_table(path), into=out, replace=True)
     at_once = model.assign(gauger.read_table(path))
     again = gauger.read_table(out)
     assert again["segment"].tolist() == at_once["segment"].tolist(), "another segment in blocks than at once"

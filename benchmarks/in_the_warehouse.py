@@ -20,13 +20,12 @@ import pandas as pd
 import gauger
 from benchmarks.measuring import Measured
 from gauger.algorithms.kmeans import iterate
-from gauger.engine import Wanted
-from gauger.tables import Session, transaction
-from gauger.warehouse.learning import learn
-from gauger.warehouse.seeding import seeded_centres
-from gauger.warehouse.segmenting import points_of
-from gauger.warehouse.sums import DatabaseSums
-from gauger.warehouse.survey import refuse_bad_keys
+from gauger.features import Preparation
+from gauger.sources import DatabaseTable
+from gauger.sources.databases.database_survey import refuse_bad_keys
+from gauger.sources.databases.table_customers import TableCustomers
+from gauger.sources.places import Starts
+from gauger.tables import Session
 
 RESULTS = Path(__file__).parents[1] / "docs" / "results" / "in_the_warehouse.json"
 NAMES = [f"m{at}" for at in range(6)]
@@ -83,21 +82,21 @@ DATABASES = {"PostgreSQL": postgres_with, "DuckDB": duckdb_with}
 
 def timed(url: str) -> dict[str, Any]:
     """What learning, starts and iterations take in a database, and adding its columns up."""
-    wanted = Wanted("member_id", {"features": NAMES})
-    with transaction(url) as session:
+    table = DatabaseTable(url, "base")
+    with table.working() as place:
+        session = place.session
         floor = min(_added_up(session) for _ in range(_FLOORS))
         began = time.perf_counter()
-        learned = learn(session, "base", wanted)
+        scaling = table.features(Preparation("member_id", features=NAMES), sampled=0, few=0).everyone.scaling
         learning = time.perf_counter() - began
         began = time.perf_counter()
-        refuse_bad_keys(learned.customers)
+        refuse_bad_keys(TableCustomers(session, place.relation, scaling.columns))
         keys = time.perf_counter() - began
         began = time.perf_counter()
-        centres = seeded_centres(learned, COUNT).centres
+        begun = place.started(scaling, Starts(COUNT, 10, 300, 0))
         starting = time.perf_counter() - began
-        spread = learned.survey.kept * float((learned.deviations**2).sum())
         began = time.perf_counter()
-        found = iterate(DatabaseSums(points_of(learned), (learned.means, spread)), centres, 300)
+        found = iterate(begun.sums, begun.centres, 300)
         iterating = time.perf_counter() - began
         floor = min(floor, *(_added_up(session) for _ in range(_FLOORS)))
     return {
@@ -116,20 +115,20 @@ def _added_up(session: Session) -> float:
     return time.perf_counter() - began
 
 
-def beside_memory(url: str, table: pd.DataFrame) -> dict[str, Any]:
-    """The segments of a database beside those of the same table in memory."""
+def against_memory(url: str, table: pd.DataFrame) -> dict[str, Any]:
+    """The segments of a database against those of the same table in memory."""
+    base = gauger.open_table(url, table="base", execution=gauger.Execution(sample=0))
     began = time.perf_counter()
-    found = gauger.segment_in_database(
-        url, table="base", into="segments", key="member_id", features=NAMES, count=COUNT, replace=True
-    )
+    found = gauger.segment_by_kmeans(gauger.prepare(base, key="member_id", features=NAMES), COUNT)
+    medians_there = found.profile.medians
     seconds = time.perf_counter() - began
     features = gauger.prepare(table, key="member_id", features=NAMES)
     memory = gauger.segment_by_kmeans(features, COUNT)
-    there = gauger.read_table(url, table="segments")
+    there = found.assignments.to_pandas()
     both = memory.assignments.merge(there, on="member_id")
     profile = gauger.profile(memory, resamples=0)
-    medians = profile.medians.loc[list(found.profile.medians.index), NAMES].to_numpy(dtype=float)
-    gap = np.abs(found.profile.medians.to_numpy() - medians).max()
+    medians = profile.medians.loc[list(medians_there.index), NAMES].to_numpy(dtype=float)
+    gap = np.abs(medians_there.to_numpy() - medians).max()
     return {
         "seconds": seconds,
         "wcss_ratio": found.wcss / memory.wcss,
@@ -139,7 +138,7 @@ def beside_memory(url: str, table: pd.DataFrame) -> dict[str, Any]:
 
 
 def measured() -> list[dict[str, Any]]:
-    """Every database: how long it takes, and beside memory on a million members, far apart and overlapping."""
+    """Every database: how long it takes, and against memory on a million members, far apart and overlapping."""
     rows = []
     for name, connect in DATABASES.items():
         with connect(made_up(SIZES[name], 1, 3.0)) as url:
@@ -147,7 +146,7 @@ def measured() -> list[dict[str, Any]]:
         for kind, apart in (("apart", 3.0), ("overlapping", 0.8)):
             table = made_up(1_000_000, 2, apart)
             with connect(table) as url:
-                row[kind] = beside_memory(url, table)
+                row[kind] = against_memory(url, table)
         rows.append(row)
     return rows
 

@@ -27,7 +27,7 @@ import pandas as pd
 
 import gauger
 from benchmarks.mutations import Whole, _other_json, damaged
-from gauger.models.files import _checks
+from gauger.models.model_files import _checks
 from gauger.tables import recover, result_folder, standing_in
 from gauger.tables.journals import JOURNAL, Stage
 
@@ -71,7 +71,7 @@ _LINES = (
     '[hand_off]\ncampaign = "x"\nformat = "sqlite:///shop.db"\n[hand_off.contacts]\nfile = "../t.csv"',
     "[[names]]",
     '[profile.table]\nurl = "sqlite:///shop.db"\nquery = "DELETE FROM base"',
-    "by_blocks = true",
+    "out_of_core = true",
     "[remarks]\nrefuse = [1]",
     '[[compare]]\nstudy = "../../outside"',
     '[report]\ntitle = "<script>"',

@@ -60,7 +60,7 @@ def _draw_figures(seg: gauger.Segmentation, profile: gauger.Profile, study: gaug
         draw.count_study(study),
         draw.segment_splits(study, [4, 5, 6]),
         draw.profile_bars(profile),
-        draw.silhouette_beside(seg),
+        draw.silhouettes_and_scatter(seg),
     )
     for figure in figures:
         figure.savefig(io.BytesIO(), format="png")

@@ -46,7 +46,7 @@ TERMINALS = {
     "handoff": "gauger handoff segments data/members.csv --campaign 'spring 2026' --suppress data/suppression.csv "
     "--holdout 0.3 --out spring",
     "measure": "gauger measure campaign/hand-off outcomes.csv --responded came --value spent",
-    "warehouse": "gauger segment duckdb:///ostrel.duckdb --table behaviour --key member_id --in-database "
+    "warehouse": "gauger segment duckdb:///ostrel.duckdb --table behaviour --key member_id "
     f"{PREPARATION} --count 4 --into there --out there && gauger profile there",
 }
 LONG = ("demo",)

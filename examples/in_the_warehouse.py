@@ -7,7 +7,6 @@ with a URL such as postgresql://user@host/shop the same lines work in PostgreSQL
 import sys
 import tempfile
 from pathlib import Path
-from typing import Any
 
 import duckdb
 
@@ -21,10 +20,9 @@ with duckdb.connect(str(folder / "ostrel.duckdb")) as shop:
         shop.execute(f"CREATE OR REPLACE TABLE {name} AS SELECT * FROM given")
 url = f"duckdb:///{folder / 'ostrel.duckdb'}"
 
-# From visits to behaviour, a row a member, in a table of the database.
-behaviour = gauger.summarise_in_database(
-    url,
-    table="visits",
+# From visits to behaviour, one row per member, in a table of the database.
+behaviour = gauger.summarise_events(
+    gauger.open_table(url, table="visits"),
     into="behaviour",
     customer="member_id",
     when="visited_on",
@@ -34,31 +32,25 @@ behaviour = gauger.summarise_in_database(
     replace=True,
 )
 print(behaviour.headline())
-print(gauger.look_in_database(url, table="behaviour", key="member_id").columns[["role", "median", "skew"]])
+base = gauger.open_table(url, table="behaviour", execution=gauger.Execution(sample=1_000))
+print(gauger.look(base, key="member_id").columns[["role", "median", "skew"]])
 
 # How many segments: the one step that members leave the database for, and only as many as are asked for.
-preparation: dict[str, Any] = {
-    "table": "behaviour",
-    "key": "member_id",
-    "features": ["recency_days", "visits", "spend_mean"],
-    "cap": (0, 0.99),
-}
-sample = gauger.prepare_in_database(url, sample=1_000, **preparation)
-advice = gauger.study_counts(sample, counts=range(1, 7)).advice
-print(f"Advice: {advice.count} segments ({advice.verdict}), from {sample.noun.counted(len(sample.keys))}.")
+features = gauger.prepare(base, key="member_id", features=["recency_days", "visits", "spend_mean"], cap=(0, 0.99))
+advice = gauger.study_counts(features, counts=range(1, 7)).advice
+print(f"Advice: {advice.count} segments ({advice.verdict}), from {features.noun.counted(len(features.keys))}.")
 
 # Learned, assigned and written inside the database: the tables segments and segments_centres.
-found = gauger.segment_in_database(
-    url, into="segments", count=max(advice.count, 2), out=folder / "study", replace=True, **preparation
-)
-print(found)
-print(found.history)
+seg = gauger.segment_by_kmeans(features, max(advice.count, 2))
+print(seg)
+print(seg.history)
+gauger.save_study(seg, folder / "study", into="segments", replace=True)
 
 # What they are like, by sums and quantiles, and the model for those who come.
 study = gauger.open_study(folder / "study")
 for number in study.profile.numbers:
     print(study.profile.in_words(number))
-done = gauger.assign_in_database(study.model, url, table="behaviour", into="placed", gate="learned", replace=True)
+done = study.model.assign(base, into="placed", gate="learned", replace=True)
 print(done)
-print(gauger.drift_in_database(study.model, url, table="behaviour").advice)
+print(gauger.drift(study.model, base).advice)
 print(gauger.write_report(study, folder / "report.html", replace=True))

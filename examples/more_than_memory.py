@@ -23,16 +23,21 @@ preparation: dict[str, Any] = {
     "cap": (0.0, 0.999),
 }
 
-# How many segments: studied on a sample, chosen by a hash of the key and treated as everyone is.
-sample = gauger.prepare_files(base, sample=5_000, **preparation)
-advice = gauger.study_counts(sample, counts=range(1, 7)).advice
-print(f"Advice: {advice.count} segments ({advice.verdict}), from {sample.noun.counted(len(sample.keys))}.")
+# The files stay where they are. With Execution(cluster="tcp://scheduler:8786") a Dask cluster works on them, and comes
+# to the same bits.
+table = gauger.open_table(base, execution=gauger.Execution(sample=5_000))
+features = gauger.prepare(table, **preparation)
 
-# Everyone, block by block. With cluster="tcp://scheduler:8786" a Dask cluster does it, to the same bits.
-found = gauger.segment_files(base, folder / "segments", count=max(advice.count, 2), replace=True, **preparation)
-print(f"{found.headline()}; {found.iterations} iterations, the last of which moved nobody: {found.converged}.")
-print(found.profile.medians.round(1))
+# How many segments: studied on a sample, chosen by a hash of the key and treated as everyone is.
+advice = gauger.study_counts(features, counts=range(1, 7)).advice
+print(f"Advice: {advice.count} segments ({advice.verdict}), from {features.noun.counted(len(features.keys))}.")
+
+# Everyone, block by block.
+seg = gauger.segment_by_kmeans(features, max(advice.count, 2))
+print(f"{seg.headline()}; {seg.iterations} iterations, the last of which moved nobody: {seg.converged}.")
+print(seg.profile.medians.round(1))
+gauger.save_study(seg, folder / "segments", replace=True)
 
 # The model places others the same way, a folder at a time.
-done = gauger.assign_file(found.model, base, folder / "assigned", gate="learned", replace=True)
+done = seg.model.assign(table, into=folder / "assigned", gate="learned", replace=True)
 print(done.headline())

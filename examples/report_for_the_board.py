@@ -36,8 +36,7 @@ page = gauger.write_report(
     profile=profile,
     counts=study,
     comparisons=[gauger.compare(segments, panel)],
-    source="visits.csv",
-    period=(behaviour.attrs["first"], behaviour.attrs["as_of"]),
+    provenance=gauger.Provenance("visits.csv", (behaviour.attrs["first"], behaviour.attrs["as_of"])),
     title="Our members this year",
     replace=True,
 )

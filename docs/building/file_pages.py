@@ -36,14 +36,14 @@ _OF_A_STUDY = """
 
 | file | what it has |
 | --- | --- |
-| `assignments.csv` (or `.parquet`, or `assignments/` by blocks) | the key, segment (1 for the largest, 0 for none), segment_name, distance to the own centre |
+| `assignments.csv` (or `.parquet`, or `assignments/` out of core) | the key, segment (1 for the largest, 0 for none), segment_name, distance to the own centre |
 | `centres.csv` | the centres, in original units |
 | `model.json` | places other customers; [its form](file-model.md) |
 | `plan.toml` | how it was made, and how to make it again; [its form](file-plan.md) |
 | `remarks.json` | every caution: code, text, features, segments |
 | `*.png` | what the method has to show |
 | `behaviour.csv` or `customers.parquet` | of events, and of tables in memory: the customers as they were |
-| `profile.csv`, `sample.parquet` | by blocks and in a database: exact figures by segment, and the sample that figures are drawn of |
+| `profile.csv`, `sample.parquet` | out of core and in a database: exact figures by segment, and the sample that figures are drawn of |
 
 ## The folder of a hand-off
 

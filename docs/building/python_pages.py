@@ -6,22 +6,18 @@ import textwrap
 import gauger
 
 GROUPS = {
-    "Tables": "read_table write_table look TableLook demo_file remarks_of Remark",
-    "Behaviour": "summarise_events events_sql pivot_series",
+    "Tables": "read_table write_table open_table OpenTable Execution look TableLook demo_file remarks_of Remark",
+    "Behaviour": "summarise_events EventColumns Behaviour events_sql pivot_series",
     "Features": "prepare prepare_alike FeatureSet",
     "How many, and which settings": "study_counts CountStudy CountAdvice silhouette Silhouette study_radius RadiusStudy "
     "RadiusAdvice study_linkages LinkageStudy LinkageAdvice study_metrics MetricStudy MetricAdvice",
     "Segments": "segment_by_kmeans segment_by_density segment_by_density_levels segment_by_bands build_tree MergeTree "
-    "Segmentation segmentation_from_assignments",
+    "Segmentation Assignments FeatureSummary segmentation_from_assignments",
     "What segments are like": "profile Profile profile_assignments members compare Comparison",
     "Studies, plans and reports": "save_study open_study Study name_study draft_plan PlanDraft read_plan Plan run_plan "
-    "write_report write_workbook",
-    "Models, and what changes": "build_model SegmentModel load_model assign_file StreamedAssignments drift Drift "
-    "DriftAdvice migration Migration",
-    "Campaigns": "hand_off HandOff measure Outcome",
-    "More customers than memory": "prepare_files segment_files FileSegments",
-    "Inside a database": "prepare_in_database segment_in_database DatabaseSegments assign_in_database "
-    "DatabaseAssignments drift_in_database look_in_database summarise_in_database DatabaseBehaviour",
+    "write_report Provenance write_workbook",
+    "Models, and what changes": "build_model SegmentModel load_model drift Drift DriftAdvice migration Migration",
+    "Campaigns": "hand_off HandOffRules HandOff measure Outcome",
     "Progress and errors": "listening GaugerError",
 }
 """Every public name but the figures and the errors, in the order of the work."""
@@ -34,6 +30,8 @@ Everything is on `gauger`: `import gauger` loads nothing heavy, each name when i
 
 Whatever asks for a table takes a pandas DataFrame, or anything that hands out an Arrow stream or speaks the dataframe
 protocol: polars, pyarrow, a relation of DuckDB, a dask DataFrame (which is computed). Levels that stand in an order keep it.
+`look`, `summarise_events`, `prepare`, `SegmentModel.assign` and `drift` also take an `OpenTable`, whose customers stay in
+files or in a database.
 Results that are tables of customers (`FeatureSet`, `Segmentation`, `Comparison`, `Migration`, `HandOff`) have
 `.to_arrow()`, and polars or DuckDB take them as they are.
 

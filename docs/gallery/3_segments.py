@@ -17,8 +17,8 @@ gauger.draw.scatter(segments, x="visits", y="spend_mean", outline="ellipse")
 gauger.draw.component_scatter(segments)
 # %% pair_grid
 gauger.draw.pair_grid(segments)
-# %% silhouette_beside
-gauger.draw.silhouette_beside(segments)
+# %% silhouettes_and_scatter
+gauger.draw.silhouettes_and_scatter(segments)
 # %% segment_boxes
 gauger.draw.segment_boxes(segments, kind="violin")
 # %% segment_spread
