@@ -1,6 +1,6 @@
 """What is learned of everyone where they live, and a sample of the customers that is treated as everyone is."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, replace
 from typing import Protocol
@@ -9,9 +9,13 @@ import numpy as np
 import pandas as pd
 
 from gauger.features import FeatureSet, Indicator, Preparation, Recipe, Treatment, prepare_table
+from gauger.remarks import Remark
 from gauger.sources.feature_columns import FeatureColumns, treated
 from gauger.sources.places import Place, Scaling
 from gauger.wording import Noun
+
+_KNOWN_OF_ALL = ("customers-left-out", "columns-left-out", "tiny-segment", "not-converged", "keys-made-whole")
+"""Codes of remarks that are made from what is known of everyone."""
 
 
 class Workplace(Protocol):
@@ -94,3 +98,15 @@ def as_sample(features: FeatureSet) -> FeatureSet:
     """Features of a sample, whose customers are called so."""
     noun = features.noun
     return replace(features, noun=Noun(f"sampled {noun.one}", f"sampled {noun.many}"))
+
+
+def of_sample(remarks: Iterable[Remark], sampled: int, customers: int, noun: Noun) -> Iterator[Remark]:
+    """Remarks on a sample, each saying so where the sample is not everyone."""
+    for remark in remarks:
+        if remark.code in _KNOWN_OF_ALL:
+            continue
+        if sampled == customers:
+            yield remark
+        else:
+            text = f"{remark.text} (Seen in a sample of {sampled:,} of {noun.counted(customers)}.)"
+            yield replace(remark, text=text)

@@ -17,9 +17,8 @@ from gauger.features import (
 )
 from gauger.remarks import Remark
 from gauger.sources.feature_columns import FeatureColumns
-from gauger.sources.learned_everyone import Workplace, as_sample, nobody, treated_alike
+from gauger.sources.learned_everyone import Workplace, as_sample, nobody, of_sample, treated_alike
 from gauger.sources.places import Place, Scaling
-from gauger.sources.sample_cautions import of_sample
 from gauger.sources.segmenting_everyone import LearnedEveryone
 from gauger.sources.surveys import Survey
 from gauger.sources.treatment_learning import dropped_by, learn_scaling, refuse_unlearnable

@@ -30,9 +30,8 @@ from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.segmentation import AssignmentRule, FeatureSummary, Segmentation, order_by_size
 from gauger.sources.assignments import Assignments
-from gauger.sources.learned_everyone import Learned, Workplace, treated_alike
+from gauger.sources.learned_everyone import Learned, Workplace, of_sample, treated_alike
 from gauger.sources.places import Description, Place, Scaling, Starts
-from gauger.sources.sample_cautions import of_sample
 from gauger.wording import Noun
 
 _FEWEST = 10

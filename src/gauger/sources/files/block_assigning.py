@@ -13,7 +13,7 @@ from gauger.columns import refuse_fractions, refuse_missing_key, to_pandas
 from gauger.models import WHYS, Assigned, AssignmentTally, SegmentModel, columns_of, find_segments
 from gauger.sources.files.block_survey import as_whole
 from gauger.sources.files.file_parts import BlockPart, said_of
-from gauger.sources.files.key_hashes import KeyedPart, in_order
+from gauger.sources.files.repeated_keys import KeyedPart, in_order
 from gauger.tables import BlockWriter, ReadingRules, hashes_of, with_numbers
 
 Gates = NDArray[np.float64] | None

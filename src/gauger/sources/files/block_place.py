@@ -31,9 +31,8 @@ from gauger.sources.files.feature_measuring import CORESET, Draw, MeasuredPart, 
 from gauger.sources.files.file_parts import BlockPart, Parts, first_block
 from gauger.sources.files.file_quantiles import OrderedBlocks
 from gauger.sources.files.file_sums import FileSums, Working
-from gauger.sources.files.key_hashes import KeyedPart
 from gauger.sources.files.rare_segments import customers_of_segments
-from gauger.sources.files.repeated_keys import refuse_repeated_keys
+from gauger.sources.files.repeated_keys import KeyedPart, refuse_repeated_keys
 from gauger.sources.places import Description, KMeansStart, Measured, Scaling, Starts
 from gauger.sources.surveys import Survey
 from gauger.sources.treatment_learning import dropped_by

@@ -16,7 +16,7 @@ from gauger.features import LARGEST, Level
 from gauger.sources.bottom_rows import BottomRows
 from gauger.sources.files.block_reading import numbers_of
 from gauger.sources.files.file_parts import BlockPart, said_of
-from gauger.sources.files.key_hashes import KeyedPart, in_order
+from gauger.sources.files.repeated_keys import KeyedPart, in_order
 from gauger.sources.surveys import Survey, refuse_many_levels
 from gauger.tables import Hashes, ReadingRules, hashes_of, typed_columns, with_numbers
 

@@ -12,7 +12,7 @@ from gauger.models import AssignmentTally, SegmentModel, about_values, beyond_ga
 from gauger.monitoring import CustomersNow, FeatureNow, SegmentNow
 from gauger.sources.files.block_assigning import placed_blocks
 from gauger.sources.files.file_parts import BlockPart
-from gauger.sources.files.key_hashes import KeyedPart, in_order
+from gauger.sources.files.repeated_keys import KeyedPart, in_order
 from gauger.tables import ReadingRules, hashes_of
 
 

@@ -3,6 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from pathlib import Path
+from typing import Any
+from uuid import uuid4
 
 import numpy as np
 import pandas as pd
@@ -11,14 +14,42 @@ import pyarrow as pa
 from gauger.errors import KeyColumnError
 from gauger.sources.files.crews import Held, PartsAtWork
 from gauger.sources.files.file_parts import BlockPart
-from gauger.sources.files.key_hashes import KeyedPart
 from gauger.tables import Hashes, ReadingRules, hashes_of
 from gauger.wording import listed
 
+_NO_HASHES: Hashes = np.empty(0, dtype=np.uint64)
 _TOGETHER = 2**25
 """Hashes that are compared at a time: a bound on memory."""
 _LOOKED_AT = 10_000
 """Equal hashes whose keys are looked at: enough to tell what is wrong."""
+
+
+def in_order(hashes: Sequence[Hashes], scratch: Path | None) -> Hashes | Path:
+    """The hashes of several blocks in order: in memory, or in a file of their own in a `scratch` folder."""
+    ordered = np.sort(np.concatenate([_NO_HASHES, *hashes]))
+    if scratch is None:
+        return ordered
+    path = scratch / f"{uuid4().hex}.hashes"
+    ordered.tofile(path)
+    return path
+
+
+@dataclass(frozen=True, eq=False)
+class KeyedPart:
+    """What was `found` of a part of a table, and the hashes of its keys in order: in memory, or in a file."""
+
+    found: Any
+    hashes: Hashes | Path
+
+    def hashes_between(self, low: int, high: int) -> Hashes:
+        """The hashes from `low` to before `high`, in order."""
+        if isinstance(self.hashes, np.ndarray):
+            hashes = self.hashes
+        else:
+            hashes = np.memmap(self.hashes, np.uint64, "r") if self.hashes.stat().st_size else _NO_HASHES
+        start = int(np.searchsorted(hashes, np.uint64(low)))
+        stop = len(hashes) if high >= 2**64 else int(np.searchsorted(hashes, np.uint64(high)))
+        return np.array(hashes[start:stop])
 
 
 @dataclass(frozen=True, eq=False)
