@@ -128,7 +128,7 @@ def test_folders_and_files_in_each_others_place_are_told(command: Run, few: Path
         (("name", few.name, "1=x"), "few.csv is a file, not the folder of a study"),
         (("migrate", "s", "s"), "no study"),
         (("migrate", few.name, few.name, "--key", "membr"), "there is no column 'membr'"),
-        (("look", "s"), "s is a folder; give the file to read"),
+        (("look", "s"), "s has no file that can be read in it"),
         (("run", "nowhere.toml", "--out", "o"), "there is no file nowhere.toml"),
     ):
         shown = command(*words)

@@ -277,12 +277,19 @@ def url_and_table(source: str | None, reading: Reading) -> tuple[str, str]:
     return source, reading.table
 
 
+def is_several(source: str | None) -> bool:
+    """Whether several files of customers were typed, rather than one or a study."""
+    from gauger.study import is_study
+    from gauger.tables import is_many_files
+
+    return source is not None and is_many_files(source) and not is_study(source)
+
+
 def opened_there(source: str | None, reading: Reading) -> "OpenTable":
     """Several files, or a database's table, that were typed, where they live."""
     from gauger.sources import DatabaseTable, open_table
-    from gauger.tables import is_many_files
 
-    if source is not None and is_many_files(source):
+    if source is not None and is_several(source):
         return open_table(source, **_of_files(reading.settings()))
     return DatabaseTable(*url_and_table(source, reading))
 
@@ -292,9 +299,8 @@ def table_of_study(model: Path, source: str | None, reading: Reading, *, in_data
     None for others."""
     from gauger.sources import DatabaseTable
     from gauger.study import is_study, open_study, place_of
-    from gauger.tables import is_many_files
 
-    if source is not None and (in_database or is_many_files(source)):
+    if source is not None and (in_database or is_several(source)):
         return opened_there(source, reading)
     if not is_study(model) or source is not None:
         return None

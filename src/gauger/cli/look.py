@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from gauger.cli.customers_in_place import InDatabase, opened_there
+from gauger.cli.customers_in_place import InDatabase, is_several, opened_there
 from gauger.cli.options import Reading, Replace, Source, typed
 
 if TYPE_CHECKING:
@@ -43,11 +43,10 @@ def look(
     files, and with --in-database a table of any size, are looked at where they are, without figures.
     """
     from gauger.cli import console
-    from gauger.tables import is_many_files
 
     seen, paths = (
         _look_there(source, key, reading, out, replace=replace)
-        if in_database or is_many_files(source)
+        if in_database or is_several(source)
         else _look_at(source, key, reading, out, replace=replace)
     )
     console.title(f"{reading.name_of(source)}: {seen.headline()}")
@@ -61,7 +60,7 @@ def look(
     if key is not None and seen.measures:
         what = f"{typed(source, reading)} --key {shlex.quote(key)}"
         several = f"gauger counts {what} --features {','.join(seen.measures)}"
-        console.next_step(several if is_many_files(source) else f"gauger plan {what} --out plan.toml")
+        console.next_step(several if is_several(source) else f"gauger plan {what} --out plan.toml")
 
 
 def _look_there(
