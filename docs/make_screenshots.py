@@ -49,7 +49,7 @@ TERMINALS = {
     "warehouse": "gauger segment duckdb:///ostrel.duckdb --table behaviour --key member_id "
     f"{PREPARATION} --count 4 --into there --out there && gauger profile there",
 }
-LONG = ("demo",)
+LONG = ("demo", "warehouse")
 """Terminals with more lines than a screen has at the usual size."""
 STACKED = {
     "handoff": ("handoff", "measure"),

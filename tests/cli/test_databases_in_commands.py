@@ -63,7 +63,7 @@ def test_all_the_way_inside_a_database(command: Run, shop: Path, tmp_path: Path)
     )
     assert done.returncode == 0, done.stderr
     assert "4 segments of 2,355 members by k-means" in done.stdout
-    assert "Features, without keys, were read into memory" in " ".join(done.stdout.split())
+    assert "over everyone. Their features, without keys, were read into memory" in " ".join(done.stdout.split())
     assert "Made tables segments and segments_centres in the database." in done.stdout
     profiled = command("profile", "study", "--all", "--out", "profile")
     assert profiled.returncode == 0, profiled.stderr

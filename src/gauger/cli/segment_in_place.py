@@ -118,7 +118,7 @@ def _tell(seg: "Segmentation", paths: Sequence[Path], out: Path, customers: InPl
     console.heading(f"{seg.headline()}{left}, centres in original units")
     console.segments(seg.overview())
     iterations = int(seg.iterations or 0)
-    where = " inside the database" if customers.in_database else ""
+    where = " inside the database" if customers.in_database and not everyone.fits else ""
     settled = "" if seg.converged else ", not converged"
     console.say(
         f"{iterations} {plural(iterations, 'iteration')} over everyone{where}{settled}.{_what_left(seg, customers)}"
@@ -139,5 +139,5 @@ def _what_left(seg: "Segmentation", customers: InPlaceCustomers) -> str:
     if len(seg.codes):
         return f" A sample of {len(seg.codes):,} left it."
     if seg.everyone is not None and seg.everyone.fits:
-        return " Features, without keys, were read into memory while segments were learned; nothing of them was kept."
+        return " Their features, without keys, were read into memory for this and not kept."
     return f" No row of a {seg.noun.one} left it."
