@@ -9,7 +9,8 @@ import pandas as pd
 import pytest
 
 import gauger
-from gauger.columns import KeyForm, whole_keys
+from gauger.columns import KeyForm
+from gauger.columns.key_forms import whole_keys
 from gauger.errors import KeyColumnError
 from gauger.study.study_files import read_assignments
 from tests.own_segments import database_segmented, files_segmented

@@ -4,11 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, TypedDict
 
-import numpy as np
-
 from gauger.campaigns.hand_off_files import FORMATS
 from gauger.campaigns.suppression import Account
-from gauger.columns import as_one_value
+from gauger.columns import as_one_value, refuse_no_whole_number
 from gauger.errors import SettingError
 
 MATCHES = ("email", "phone")
@@ -64,17 +62,17 @@ class HandOffRules:
     min_size : int
         Segments of fewer who could be contacted are left out.
     match_on : {"email", "phone"} or both, optional
-        Also write SHA-256 hashes of addresses, for platforms that match by them, and no plain address beside them.
+        Also write SHA-256 hashes of addresses, for platforms that match by them, and no plain address.
     address : str, optional
-        The column that the campaign needs ("email", "phone" or another; None for none): who has no usable one is left
-        out.
+        The column that the campaign needs ("email", "phone" or another); customers without a usable address are left
+        out. By default none is needed.
     email, phone : str, optional
-        The columns by which one person is told twice: of those who may be contacted and share an address only the
-        lowest key goes.
+        The columns that show that two customers are one person: of those who may be contacted and share an address,
+        only the one with the lowest key is contacted.
     region : str, optional
         The country (ISO 3166, such as "GB") of telephone numbers that do not say theirs.
     refusal_binds : {"person", "customer"}
-        Whom a refusal of consent binds: all who share the address, or only that contact.
+        Which customers a refusal of consent holds for: all who share the address, or only the one who refused.
     sub_addresses : {"together", "apart"}
         Whether `name@…` and `name+shop@…` are one person, as most providers deliver them; a suppression entry then
         stops both.
@@ -147,8 +145,7 @@ class HandOffRules:
             or not 0.0 <= self.holdout < 1.0
         ):
             raise SettingError(f"holdout={self.holdout!r} must be a share from 0 to below 1.")
-        if isinstance(self.min_size, bool) or not isinstance(self.min_size, (int, np.integer)) or self.min_size < 0:
-            raise SettingError(f"min_size={self.min_size!r} must be a whole number from 0 up.")
+        refuse_no_whole_number("min_size", self.min_size, 0)
         if not 0.0 < self.base_rate < 1.0:
             raise SettingError(f"base_rate={self.base_rate!r} must be a share between 0 and 1.")
         for kind in self.matches:

@@ -16,6 +16,7 @@ from gauger.choosing.criteria import resampled_criteria, steps_of_criteria
 from gauger.choosing.evidence import look_for_groups, steps_of_evidence
 from gauger.choosing.methods import ByKmeans, ByTree
 from gauger.clustering import MergeTree, Metric, build_tree, order_customers, refuse_bad_settings
+from gauger.columns import refuse_no_whole_number
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
@@ -178,8 +179,7 @@ def study_counts(
     asked = _checked(counts, len(features.keys))
     refuse_bad_settings(features, asked[-1], starts, max_iterations, seed)
     for name, value in (("references", references), ("resamples", resamples)):
-        if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < 2:
-            raise SettingError(f"{name}={value!r} must be a whole number from 2 up.")
+        refuse_no_whole_number(name, value, 2)
     way: ByKmeans | ByTree = ByKmeans(features, starts, max_iterations, seed)
     own_tree = _tree_for(features, method, tree, linkage, metric)
     if own_tree is not None:

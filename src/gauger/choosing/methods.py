@@ -111,7 +111,7 @@ class ByKmeans(_OnFeatures):
 
     def refuse_too_many(self, count: int) -> None:
         """Raise SettingError for more segments than there can be."""
-        refuse_too_few_distinct(self.everyone, count)
+        refuse_too_few_distinct(len(self.everyone.distinct()), count)
 
     def about_shapes(self, seg: Segmentation) -> tuple[Remark, ...]:
         """A remark where density shows groups that are not round."""

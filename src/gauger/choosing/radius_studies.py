@@ -192,8 +192,8 @@ def study_radius(
     tried = dict.fromkeys(checked_min_points(one, features) for one in asked)
     everyone = order_customers(features)
     near = neighbours_of(features, everyone, metric)
-    beside = _CountEvidence(features, everyone) if isinstance(metric, str) and metric in SEEN_IN_FEATURES else None
-    studies = [_study(features, everyone, near, enough, beside) for enough in tried]
+    evidence = _CountEvidence(features, everyone) if isinstance(metric, str) and metric in SEEN_IN_FEATURES else None
+    studies = [_study(features, everyone, near, enough, evidence) for enough in tried]
     best = min(studies, key=lambda study: (_VERDICTS.index(study.advice.verdict), -_longest(study)))
     return replace(best, by_min_points=pd.DataFrame([_in_short(study) for study in studies]).set_index("min_points"))
 
@@ -229,7 +229,7 @@ class _CountEvidence:
 
 
 def _study(
-    features: FeatureSet, everyone: RowOrder, near: Neighbours, min_points: int, beside: _CountEvidence | None
+    features: FeatureSet, everyone: RowOrder, near: Neighbours, min_points: int, evidence: _CountEvidence | None
 ) -> RadiusStudy:
     reach = near.nth_distances(min_points)
     n, names = len(reach), len(features.names)
@@ -245,12 +245,12 @@ def _study(
     table = _tabulated(radii, made, near, features)
     groups = len(found.most_stable()) if len(found.parent) > 1 else 1
     advice = advise_radius(table, knee, groups, min_points)
-    if beside is not None:
+    if evidence is not None:
         told = None
-        if groups > 1 and beside.groups == 1:
+        if groups > 1 and evidence.groups == 1:
             chosen = advice.radius
-            told = beside.told_apart(_spread(near, reach, links[lengths <= chosen], chosen, rank).group + 1)
-        advice = weighed_with_groups(advice, groups, beside.groups, told)
+            told = evidence.told_apart(_spread(near, reach, links[lengths <= chosen], chosen, rank).group + 1)
+        advice = weighed_with_groups(advice, groups, evidence.groups, told)
     remarks = (*_about(table, advice, n), *about_density(names, everyone, near, min_points))
     advice = advice.said_of(features.noun, features.names)
     return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks, features.noun)

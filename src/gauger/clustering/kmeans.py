@@ -30,6 +30,7 @@ from gauger.clustering.learners import checked_share, checked_weights, learners_
 from gauger.clustering.method_words import words_of
 from gauger.clustering.ordering import order_customers
 from gauger.clustering.roundness import about_roundness
+from gauger.columns import refuse_no_whole_number
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
@@ -134,7 +135,7 @@ def segment_by_kmeans(
     compile_kmeans()
     everyone = order_customers(features, own_weights)
     learners = learners_among(everyone, share, seed)
-    refuse_too_few_distinct(learners, count)
+    refuse_too_few_distinct(len(learners.distinct()), count)
     if centres is not None:
         entrants = [Entrant(1, "given", everyone.inwards(centres))]
     elif seeding == "first":
@@ -290,19 +291,17 @@ def _segment_quickly(count: int, features: FeatureSet, seed: int) -> Codes:
 
 
 def refuse_bad_settings(features: FeatureSet, count: int, starts: int, max_iterations: int, seed: int) -> None:
-    """Raise SettingError for a number that is none, is out of range, or asks for more segments than customers."""
+    """Raise SettingError for settings that are not whole numbers in range, or more segments than customers."""
     whole = (("count", count, 1), ("starts", starts, 1), ("max_iterations", max_iterations, 1), ("seed", seed, 0))
     for name, value, least in whole:
-        if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < least:
-            raise SettingError(f"{name}={value!r} must be a whole number from {least} up.")
+        refuse_no_whole_number(name, value, least)
     customers = features.customers
     if count > customers:
         raise SettingError(f"{count} segments asked for, but there are only {customers:,} customers.")
 
 
-def refuse_too_few_distinct(customers: RowOrder, count: int) -> None:
+def refuse_too_few_distinct(distinct: int, count: int) -> None:
     """Raise SettingError when fewer than `count` customers differ."""
-    distinct = len(customers.distinct())
     if distinct < count:
         raise SettingError(
             f"{count} segments asked for, but the customers have only {distinct:,} distinct "

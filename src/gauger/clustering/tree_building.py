@@ -20,6 +20,7 @@ from gauger.clustering.customer_distances import Metric, told_metric
 from gauger.clustering.merge_tree import IN_DISTANCE, MergeTree
 from gauger.clustering.tree_cautions import about_inversions
 from gauger.clustering.tree_input import of_customers, of_features
+from gauger.columns import refuse_no_whole_number
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 
@@ -161,9 +162,9 @@ def _refuse_words(of: str, ward_heights: str, seed: int, condense: int | None) -
     for name, given, allowed in (("of", of, ("customers", "features")), ("ward_heights", ward_heights, WARD_HEIGHTS)):
         if given not in allowed:
             raise SettingError.not_one_of(name, given, allowed)
-    for name, number, least in (("seed", seed, 0), ("condense", 2 if condense is None else condense, 2)):
-        if isinstance(number, bool) or not isinstance(number, (int, np.integer)) or number < least:
-            raise SettingError(f"{name}={number!r} must be a whole number from {least} up.")
+    refuse_no_whole_number("seed", seed, 0)
+    if condense is not None:
+        refuse_no_whole_number("condense", condense, 2)
 
 
 def _with_heights(merges: Merges, linkage: str, ward_heights: str, within: float) -> Merges:

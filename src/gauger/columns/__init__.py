@@ -2,8 +2,9 @@
 
 from gauger.algorithms import report_through
 from gauger.columns.any_table import AnyTable, is_table, whole_table
-from gauger.columns.arrow import in_their_order, to_pandas, without_odd_columns
+from gauger.columns.arrow import in_their_order, stacked, to_pandas, without_odd_columns
 from gauger.columns.checking import (
+    checked_keys,
     checked_table,
     keys_as_text,
     refuse_bad_key,
@@ -13,8 +14,8 @@ from gauger.columns.checking import (
 )
 from gauger.columns.customer_rows import CustomerRows
 from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, SENTINELS, ColumnFacts, Values
-from gauger.columns.grouped_settings import as_one_value
-from gauger.columns.key_forms import KeyForm, about_whole_keys, refuse_fractions, whole_keys
+from gauger.columns.grouped_settings import as_one_value, refuse_no_whole_number
+from gauger.columns.key_forms import KeyForm, about_whole_keys
 from gauger.columns.looking import TableLook, look
 from gauger.columns.open_table import OpenTable
 from gauger.columns.ordered_levels import levels_in_order
@@ -68,6 +69,7 @@ __all__ = [
     "about_whole_keys",
     "are_flags",
     "as_one_value",
+    "checked_keys",
     "checked_table",
     "guess_role",
     "in_their_order",
@@ -81,12 +83,12 @@ __all__ = [
     "numbers_name_rows",
     "refuse_bad_key",
     "refuse_bad_names",
-    "refuse_fractions",
     "refuse_missing_key",
+    "refuse_no_whole_number",
     "refuse_reserved_key",
     "role_of",
+    "stacked",
     "to_pandas",
-    "whole_keys",
     "whole_table",
     "without_odd_columns",
 ]

@@ -1,5 +1,6 @@
 """From Arrow columns to pandas without losing what the values are."""
 
+from collections.abc import Iterable
 from zoneinfo import ZoneInfo
 
 import pandas as pd
@@ -33,6 +34,32 @@ def to_pandas(table: pa.Table) -> pd.DataFrame:
         mapper = _WHOLE.get if kept.null_count else None
         columns[name] = kept.to_pandas(types_mapper=mapper).reset_index(drop=True)
     return pd.DataFrame(columns)
+
+
+def stacked(tables: Iterable[pa.Table]) -> pa.Table:
+    """Tables one below the other; where they do not agree on a column's type, levels are written out.
+
+    Raises ColumnValuesError for a column that holds numbers in one and text in another.
+    """
+    given = list(tables)
+    try:
+        return pa.concat_tables(given, promote_options="permissive")
+    except pa.ArrowTypeError:
+        pass
+    try:
+        return pa.concat_tables(map(_written_out, given), promote_options="permissive")
+    except pa.ArrowTypeError as error:
+        raise ColumnValuesError(
+            f"the parts of the table differ in what a column holds ({error}). Export all parts alike."
+        ) from None
+
+
+def _written_out(table: pa.Table) -> pa.Table:
+    """The table with levels as what they stand for."""
+    for at, field in enumerate(table.schema):
+        if pa.types.is_dictionary(field.type):
+            table = table.set_column(at, field.name, table.column(at).cast(field.type.value_type))
+    return table
 
 
 def in_their_order(frame: pd.DataFrame, table: pa.Table) -> pd.DataFrame:

@@ -7,6 +7,7 @@ import numpy as np
 import pandas as pd
 
 from gauger.columns.any_table import AnyTable, refuse_repeated_names, whole_table
+from gauger.columns.key_forms import whole_keys
 from gauger.errors import KeyColumnError, SettingError, TableFileError, UnknownColumnError
 from gauger.wording import listed
 
@@ -62,6 +63,15 @@ def refuse_bad_key(keys: pd.Series) -> None:
     repeated = keys.duplicated()
     if repeated.any():
         raise KeyColumnError.repeated(str(keys.name), np.flatnonzero(repeated)[:3].tolist(), int(repeated.sum()))
+
+
+def checked_keys(keys: pd.Series) -> pd.Series:
+    """Keys that name customers, floating-point ones as whole numbers; raises KeyColumnError, with the first rows at
+    fault, if a key is missing, is not whole, or repeats."""
+    refuse_missing_key(keys)
+    whole = whole_keys(keys)
+    refuse_bad_key(whole)
+    return whole
 
 
 def keys_as_text(keys: pd.Series) -> "pd.Series[str]":

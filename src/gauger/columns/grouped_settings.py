@@ -1,8 +1,10 @@
-"""Settings that travel together, as one value or named one by one."""
+"""Settings that travel together, as one value or named one by one, and what numbers among them may be."""
 
 from collections.abc import Mapping
 from dataclasses import MISSING, fields
 from typing import Any, TypeVar
+
+import numpy as np
 
 from gauger.errors import SettingError
 from gauger.wording import listed
@@ -25,3 +27,9 @@ def as_one_value(kind: type[Settings], given: object, named: Mapping[str, Any], 
     if lacking:
         raise SettingError(f"say {listed(lacking)} of {what}: {lacking[0]}=…")
     return kind(**named)
+
+
+def refuse_no_whole_number(name: str, value: object, least: int) -> None:
+    """Raise SettingError for a setting that is not a whole number, or is less than `least`."""
+    if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < least:
+        raise SettingError(f"{name}={value!r} must be a whole number from {least} up.")

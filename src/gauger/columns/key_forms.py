@@ -48,13 +48,6 @@ class KeyForm:
             raise KeyColumnError.fractional(key, [], self.fractions)
 
 
-def refuse_fractions(key: str, values: NDArray[np.float64]) -> None:
-    """Raise KeyColumnError, with the first rows at fault, for floating-point keys (n,) that are not whole."""
-    rows = _not_whole(values)
-    if len(rows):
-        raise KeyColumnError.fractional(key, rows[:3].tolist(), len(rows))
-
-
 def whole_keys(keys: pd.Series) -> pd.Series:
     """The keys of a table, floating-point ones as whole numbers.
 
@@ -70,7 +63,9 @@ def whole_keys(keys: pd.Series) -> pd.Series:
     elif not types.is_float_dtype(keys):
         return keys
     values = keys.to_numpy(dtype=np.float64, na_value=np.nan)
-    refuse_fractions(str(keys.name), values)
+    rows = _not_whole(values)
+    if len(rows):
+        raise KeyColumnError.fractional(str(keys.name), rows[:3].tolist(), len(rows))
     return pd.Series(values.astype(np.int64), index=keys.index, name=keys.name)
 
 

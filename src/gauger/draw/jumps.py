@@ -8,9 +8,9 @@ from matplotlib.ticker import MaxNLocator
 from gauger.appearance import ACCENT, FAINT, INK, QUIET
 from gauger.choosing import CountAdvice
 from gauger.clustering import MergeTree
+from gauger.columns import refuse_no_whole_number
 from gauger.draw.figure_typeface import AXIS
 from gauger.draw.style import dress, new_figure
-from gauger.errors import SettingError
 from gauger.wording import plural, short_number
 
 USUAL_MERGES = 20
@@ -44,8 +44,7 @@ def merge_jumps(tree: MergeTree, advice: CountAdvice | None = None, *, most: int
     >>> gauger.draw.merge_jumps(tree).get_suptitle()
     'The largest jump, 3.96, is from 2 segments to 1'
     """
-    if isinstance(most, bool) or not isinstance(most, int) or most < 2:
-        raise SettingError(f"most={most!r} must be a whole number from 2 up.")
+    refuse_no_whole_number("most", most, 2)
     last = tree.merges.tail(most)
     counts = tree.leaves - last["step"].to_numpy()
     jumps = last["jump"].to_numpy()

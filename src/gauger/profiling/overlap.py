@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from gauger.algorithms import map_jobs, order_rows
 from gauger.algorithms.statistics import contingency_table, jaccard_overlaps
-from gauger.errors import SettingError
+from gauger.columns import refuse_no_whole_number
 from gauger.profiling.closeness import distances_to_segments, lies_around_centres, sample_of
 from gauger.progress import task
 from gauger.remarks import Remark
@@ -47,8 +47,7 @@ def overlap_of(seg: Segmentation, *, resamples: int, seed: int) -> pd.DataFrame:
 
     Hennig (2007), Computational Statistics & Data Analysis 52(1), 258-271.
     """
-    if isinstance(resamples, bool) or not isinstance(resamples, (int, np.integer)) or resamples < 0:
-        raise SettingError(f"resamples={resamples!r} must be a whole number from 0 up.")
+    refuse_no_whole_number("resamples", resamples, 0)
     table = pd.DataFrame(index=seg.numbers)
     table["nearest"], table["near_share"] = _next_to(seg)
     likeness = jaccard_of_resamples(seg, resamples, seed)

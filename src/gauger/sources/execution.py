@@ -1,10 +1,9 @@
 """Where and how the work on an open table runs, as one value."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-import numpy as np
-
+from gauger.columns import refuse_no_whole_number
 from gauger.errors import SettingError
 
 if TYPE_CHECKING:
@@ -39,7 +38,7 @@ class Execution:
     Raises
     ------
     SettingError
-        For a number that is none, and for `workers` together with `cluster`.
+        If `sample` or `workers` is not a whole number or too small, or `workers` is given together with `cluster`.
 
     Notes
     -----
@@ -58,8 +57,10 @@ class Execution:
     memory: str | None = None
 
     def __post_init__(self) -> None:
-        refuse_no_count("sample", self.sample, 0)
-        refuse_no_count("workers", self.workers, 1)
+        if self.sample is not None:
+            refuse_no_whole_number("sample", self.sample, 0)
+        if self.workers is not None:
+            refuse_no_whole_number("workers", self.workers, 1)
         if self.cluster is not None and self.workers is not None:
             raise SettingError("workers= starts processes on this machine; leave it out with cluster=.")
 
@@ -77,11 +78,3 @@ class Execution:
     def on_a_cluster(self) -> bool:
         """Whether Dask does the work."""
         return self.cluster is not None or self.workers is not None
-
-
-def refuse_no_count(setting: str, value: Any, least: int) -> None:
-    """Raise SettingError for what is no whole number, or too small; None is left to the default."""
-    if value is None:
-        return
-    if isinstance(value, bool) or not isinstance(value, (int, np.integer)) or value < least:
-        raise SettingError(f"{setting}={value!r} must be a whole number from {least} up.")

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from gauger.campaigns import Outcome
 from gauger.choosing import CountStudy, RadiusStudy
+from gauger.columns import refuse_no_whole_number
 from gauger.errors import SettingError
 from gauger.profiling import Comparison, Profile
 from gauger.progress import task
@@ -89,8 +90,7 @@ def write_report(
     >>> "What was found" in page, "2 segments of 6 customers" in page, "src=\\"http" in page
     (True, True, False)
     """
-    if isinstance(sample, bool) or not isinstance(sample, int) or sample < 1:
-        raise SettingError(f"sample={sample!r} must be a whole number from 1 up.")
+    refuse_no_whole_number("sample", sample, 1)
     contents = contents_of(
         study,
         profile=profile,
