@@ -3,7 +3,7 @@
 from gauger.features.alike import about_new_levels, new_levels, prepare_alike
 from gauger.features.category_levels import Level
 from gauger.features.columns import LARGEST, Indicator, as_numbers, level_indicators, numeric_columns
-from gauger.features.event_source import CUSTOMERS, EVENTS
+from gauger.features.event_source import CUSTOMERS, EVENTS, no_events
 from gauger.features.event_sql import EventColumns, EventSummary, in_dialect
 from gauger.features.events import (
     Behaviour,
@@ -90,6 +90,7 @@ __all__ = [
     "learn_weight",
     "level_indicators",
     "new_levels",
+    "no_events",
     "nobody_left",
     "nobody_to_prepare",
     "numeric_columns",

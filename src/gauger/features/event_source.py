@@ -293,11 +293,16 @@ def _checked(database: "DuckDBPyConnection", columns: EventColumns) -> EventSour
     found = run_query(database, facts, "checking the events")
     rows, *faults = (found.column(index)[0].as_py() for index in (0, *range(3, found.num_columns)))
     if not rows:
-        raise SettingError("there are no events to summarise: the table has no rows.")
+        raise no_events()
     for check, count in zip(checks, faults, strict=True):
         if count:
             raise _fault(database, check, count)
     return EventSource(database, columns, rows, found.column(1)[0].as_py(), found.column(2)[0].as_py())
+
+
+def no_events() -> SettingError:
+    """The refusal of a table without events."""
+    return SettingError("there are no events to summarise: the table has no rows.")
 
 
 def _refuse_kinds(columns: EventColumns, kinds: Mapping[str, str]) -> None:

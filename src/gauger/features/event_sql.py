@@ -30,7 +30,7 @@ class EventColumnNames(TypedDict, total=False):
 
 @dataclass(frozen=True)
 class EventColumns:
-    """What the columns of a table of events mean, and what is made of them is called.
+    """What the columns of a table of events mean, and how the features made of them are named.
 
     Parameters
     ----------

@@ -23,7 +23,7 @@ class Everyone(Protocol):
 
     @property
     def customers(self) -> int:
-        """How many they are, without those whom gaps leave out."""
+        """How many there are, without those that gaps leave out."""
 
     def segmented(self, features: "FeatureSet", count: int, *, starts: int, max_iterations: int, seed: int) -> Any:
         """Segments of everyone by k-means: a `Segmentation`."""
@@ -56,7 +56,7 @@ class FeatureSet(CustomerRows, Readable):
     noun : Noun
         The word for whoever is segmented, from the key's name or as it was given.
     everyone : Everyone, optional
-        Of an OpenTable: all customers, where they live, of whom the rows here are a sample.
+        Of an OpenTable: all customers, where they live; the rows here are a sample of them.
 
     See Also
     --------

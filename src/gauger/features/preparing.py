@@ -15,10 +15,8 @@ from gauger.columns import (
     OpenTable,
     Values,
     about_whole_keys,
+    checked_keys,
     checked_table,
-    refuse_bad_key,
-    refuse_missing_key,
-    whole_keys,
 )
 from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
 from gauger.features.category_levels import distinct_levels
@@ -133,9 +131,7 @@ def prepare_table(table: AnyTable, asked: Preparation) -> FeatureSet:
     asked = asked.with_features(numeric_columns(table, key))
     names, categories = asked.measures, asked.levelled
     recipes = asked.recipes()
-    refuse_missing_key(own := table[key])
-    keys = whole_keys(own)
-    refuse_bad_key(keys)
+    keys = checked_keys(own := table[key])
 
     raw = {name: as_numbers(table, name, {}) for name in names}
     kept = _customers_kept(table, raw, recipes, categories)
@@ -171,7 +167,7 @@ def prepare_table(table: AnyTable, asked: Preparation) -> FeatureSet:
 
 
 def nobody_to_prepare() -> SettingError:
-    """That a table has no rows."""
+    """The refusal of a table without rows."""
     return SettingError("there are no customers to prepare: the table has no rows.")
 
 
@@ -266,7 +262,7 @@ def nobody_left(names: Iterable[str]) -> MissingValuesError:
 
 
 def about_left_out(gone: int, rows: int, recipes: Mapping[str, Recipe]) -> list[Remark]:
-    """Whom gaps leave out."""
+    """How many customers gaps leave out."""
     if not gone:
         return []
     blamed = tuple(name for name, recipe in recipes.items() if recipe.missing == "drop")
@@ -281,7 +277,7 @@ def about_left_out(gone: int, rows: int, recipes: Mapping[str, Recipe]) -> list[
 
 
 def about_columns_left_out(others: Sequence[str]) -> list[Remark]:
-    """The columns that are no features because they hold no numbers, where nobody named any."""
+    """The columns left out because they do not hold numbers, where no features were named."""
     if not others:
         return []
     text = f"not numeric, so not used as features: {listed(others, most=6)}."

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import AnyTable, checked_table, refuse_bad_key, refuse_missing_key, whole_keys
+from gauger.columns import AnyTable, checked_keys, checked_table
 from gauger.features import about_new_levels, new_levels
 from gauger.models.assigning import (
     WHYS,
@@ -92,9 +92,7 @@ class AssignmentTally:
 def assign_table(model: LearnedModel, table: AnyTable, gate: float | str | None) -> pd.DataFrame:
     """As `SegmentModel.assign` says."""
     table = checked_table(table, columns_of(model))
-    refuse_missing_key(table[model.key])
-    keys = whole_keys(table[model.key])
-    refuse_bad_key(keys)
+    keys = checked_keys(table[model.key])
     placed = find_segments(model, table, gates_of(model, gate))
     result = pd.DataFrame(
         {

@@ -85,7 +85,7 @@ class SegmentModel(LearnedModel):
             Of an OpenTable: where assignments are written. Files go into a .csv or .parquet file, or into a folder,
             with a Parquet part for each part that is read; a database's table into another table there.
         replace : bool
-            Whether what is there already, and Gauger made, may be replaced.
+            Whether an earlier result of Gauger at that place may be replaced.
 
         Returns
         -------

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.columns import AnyTable, OpenTable, checked_table, refuse_bad_key
+from gauger.columns import AnyTable, OpenTable, checked_keys, checked_table
 from gauger.errors import SettingError
 from gauger.models import (
     Assigned,
@@ -179,9 +179,9 @@ def drift(model: SegmentModel, table: AnyTable | OpenTable) -> Drift:
     if isinstance(table, OpenTable):
         return drift_from(model, table.now(model))
     table = checked_table(table, columns_of(model))
-    refuse_bad_key(table[model.key])
+    checked_keys(table[model.key])
     if table.empty:
-        raise SettingError("there are no customers to compare: the table has no rows.")
+        raise nobody_to_compare()
     placed = find_segments(model, table, None)
     features = [_feature_now(one, placed.raw[one.name]) for one in model.features]
     gated = float(beyond_gates(placed.codes, placed.distances, model.gates).mean())
@@ -224,6 +224,11 @@ class CustomersNow:
     unassigned: float
     gated: float
     remarks: tuple[Remark, ...] = ()
+
+
+def nobody_to_compare() -> SettingError:
+    """The refusal of a table without rows."""
+    return SettingError("there are no customers to compare: the table has no rows.")
 
 
 def drift_from(model: SegmentModel, now: CustomersNow) -> Drift:

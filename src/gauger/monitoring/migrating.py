@@ -125,7 +125,8 @@ def migration(
     Parameters
     ----------
     before, after : Segmentation, pandas.DataFrame or another table
-        The segments at both times, or assignments; customers are matched by key.
+        The segments at both times, or assignments; customers are matched by key. Of an OpenTable everyone's key and
+        segment are read into memory.
     key : str, optional
         The key column, for assignments.
     value : pandas.Series, optional
@@ -201,6 +202,8 @@ def migration(
 
 def _side(side: Segmentation | AnyTable, key: str | None) -> tuple[pd.Index, Codes, Mapping[int, str]]:
     """Keys, codes and names of segments at one time."""
+    if isinstance(side, Segmentation) and side.everyone is not None:
+        side, key = side.customer_rows(), side.features.key
     if isinstance(side, Segmentation):
         return pd.Index(side.features.keys, name=side.features.key), side.codes.astype(np.int64), side.names
     if key is None:

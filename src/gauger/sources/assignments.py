@@ -3,21 +3,29 @@
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import chain
 from pathlib import Path
 
 import pandas as pd
 import pyarrow as pa
 
-from gauger.columns import to_pandas
+from gauger.columns import stacked, to_pandas
 from gauger.readable import Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED_NAME
 from gauger.wording import CUSTOMER, Noun
 
+ASSIGNED = ("segment", "segment_name", "distance")
+"""The columns after the key, of customers who were learned from."""
+ASSIGNED_OTHERS = (*ASSIGNED, "why")
+"""The same of other customers, who may be in no segment."""
+
 
 @dataclass(repr=False, eq=False)
 class Assignments(Readable):
     """Who is in which segment, of the customers of an OpenTable.
+
+    It goes wherever a table of assignments is asked for, and into polars, DuckDB and others by its Arrow stream.
 
     Attributes
     ----------
@@ -92,6 +100,13 @@ class Assignments(Readable):
         """
         return self.batches()
 
+    def __arrow_c_stream__(self, requested_schema: object | None = None) -> object:
+        batches = self.batches()
+        first = next(batches, pa.RecordBatch.from_pydict({}))
+        return pa.RecordBatchReader.from_batches(first.schema, chain([first], batches)).__arrow_c_stream__(
+            requested_schema
+        )
+
     def to_pandas(self) -> pd.DataFrame:
         """Give everyone as one DataFrame, which memory must hold.
 
@@ -110,7 +125,7 @@ class Assignments(Readable):
         ...     found.to_pandas()["segment"].tolist()
         [2, 2, 1, 1, 1]
         """
-        return to_pandas(pa.Table.from_batches(list(self.batches())))
+        return to_pandas(stacked(pa.Table.from_batches([batch]) for batch in self.batches()))
 
     def headline(self) -> str:
         counts = self.sizes["customers"]

@@ -6,6 +6,8 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from gauger.columns import stacked
+
 _SPARE = 1.25
 """How many times the expected share is let through: far more standard errors than can be missed, and little work."""
 
@@ -23,8 +25,13 @@ class BottomRows:
     order: NDArray[np.float64]
     rows: pa.Table
 
+    @property
+    def limit(self) -> float:
+        """A number above which no other row can be among the smallest."""
+        return float(self.order[: self.size].max()) if len(self.order) >= self.size else np.inf
+
     def __add__(self, other: "BottomRows") -> "BottomRows":
-        rows = pa.concat_tables([self.rows, other.rows], promote_options="permissive")
+        rows = stacked([self.rows, other.rows])
         joined = BottomRows(self.size, np.concatenate([self.order, other.order]), rows)
         return joined.trimmed() if len(joined.order) > 2 * self.size else joined
 

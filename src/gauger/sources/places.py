@@ -162,15 +162,15 @@ class Place(Protocol):
         unassigned, and says why."""
 
     def assignments(
-        self, model: SegmentModel, gates: Values | None, columns: FeatureColumns | None
+        self, model: SegmentModel, gates: Values | None, scaling: Scaling | None
     ) -> Iterator[pa.RecordBatch]:
         """Who is where, in batches: the key, segment, segment_name and distance. Of other customers than those learned
-        from, whose columns are None, also why one is in none."""
+        from, whose scaling is None, also why one is in no segment."""
 
     def members(
         self, scaling: Scaling, model: SegmentModel, numbers: Sequence[int], names: Sequence[str], most: int
     ) -> pd.DataFrame:
-        """Some columns of up to so many customers of each of some segments; nobody where no rows may be fetched."""
+        """Some columns of up to `most` customers of each of some segments; none where no rows may be fetched."""
 
     def profiled(self, model: SegmentModel, columns: FeatureColumns, noun: Noun) -> Profile | None:
         """What segments are like in every column of the table; None where a sample must do."""

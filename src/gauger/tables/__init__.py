@@ -12,6 +12,7 @@ from gauger.tables.approvals import (
 )
 from gauger.tables.block_writing import BLOCK_ENDINGS, BlockWriter, join_pieces
 from gauger.tables.blocks import FileBlocks, head_of_file, with_numbers
+from gauger.tables.cells import column_of
 from gauger.tables.column_hashes import Hashes, hashes_of
 from gauger.tables.databases import PASSWORD_VARIABLE, connected, frame_of, is_url, password_as, without_password
 from gauger.tables.folder_locks import locked
@@ -51,6 +52,7 @@ __all__ = [
     "approve_query",
     "approve_typed",
     "can_be_sent",
+    "column_of",
     "connected",
     "damage",
     "dialect_of",

@@ -65,7 +65,7 @@ class Session:
         return self.fetch(statement)
 
     def batches(self, statement: str, size: int) -> Iterator[list[Row]]:
-        """What a statement gives, so many rows at a time; nothing else may be asked meanwhile."""
+        """The rows of a statement, some at a time; nothing else may be asked meanwhile."""
         if self.told is not None:
             self.told(statement)
         assert self.fetch_some is not None

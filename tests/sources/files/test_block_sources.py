@@ -116,7 +116,13 @@ def _gap_in_key(folder: Path, table: pd.DataFrame) -> None:
     gauger.write_table(rows, folder / "z.parquet")
 
 
+def _of_text(folder: Path, table: pd.DataFrame) -> None:
+    gauger.write_table(table.assign(who=table["who"] + 10_000)[:3], folder / "z.csv")
+
+
 def _word(folder: Path, table: pd.DataFrame) -> None:
+    (folder / "a.parquet").unlink()
+    gauger.write_table(table, folder / "a.csv")
     gauger.write_table(table.assign(who=table["who"] + 10_000, age="forty")[:3], folder / "z.csv")
 
 
@@ -128,6 +134,7 @@ def _word(folder: Path, table: pd.DataFrame) -> None:
         (_cut_short, errors.TableFileError, "z.parquet is damaged or cut short"),
         (_repeated, errors.KeyColumnError, "'who' repeats \\(2 rows too many, in .*z.parquet"),
         (_gap_in_key, errors.KeyColumnError, "z.parquet: the key 'who' is missing in 1 row"),
+        (_of_text, errors.TableFileError, "z.csv is a text file and .*a.parquet is not"),
         (_word, errors.ColumnValuesError, "'age' has 3 values that are not a number"),
     ],
 )

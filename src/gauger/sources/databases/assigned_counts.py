@@ -8,7 +8,6 @@ import numpy as np
 import pandas as pd
 
 from gauger.columns import Values
-from gauger.errors import SettingError
 from gauger.features import new_levels, sql_number
 from gauger.models import (
     WHYS,
@@ -16,14 +15,15 @@ from gauger.models import (
     Quartiles,
     SegmentModel,
     about_values,
+    columns_of,
     indicators_of,
     placing_select,
 )
-from gauger.monitoring import CustomersNow, FeatureNow, SegmentNow
+from gauger.monitoring import CustomersNow, FeatureNow, SegmentNow, nobody_to_compare
 from gauger.sources.databases.database_moments import moments_of
 from gauger.sources.databases.database_quantiles import grouped_quantiles
 from gauger.sources.databases.dialects import Nested
-from gauger.sources.databases.relations import TEXT, Relation
+from gauger.sources.databases.relations import Relation
 from gauger.sources.databases.segment_statistics import counts_between
 from gauger.sources.databases.table_customers import TableCustomers
 from gauger.sources.feature_columns import FeatureColumns
@@ -34,7 +34,7 @@ from gauger.tables import Row, Session, TableName, sql_name
 
 def customers_for(session: Session, relation: Relation, model: SegmentModel) -> TableCustomers:
     """The customers of a table as a model reads them; raises for columns that it lacks or that hold no numbers."""
-    relation.refuse_lacking(list(dict.fromkeys([model.key, *(one.column for one in model.features)])))
+    relation.refuse_lacking(columns_of(model))
     measures = tuple(one.name for one in model.features if one.indicator is None)
     relation.refuse_no_numbers(session, measures)
     indicators = {one.name: one.indicator for one in model.features if one.indicator is not None}
@@ -100,7 +100,7 @@ def _new_levels(customers: TableCustomers, model: SegmentModel) -> dict[str, fro
     found: dict[str, frozenset[str]] = {}
     for column in customers.columns.levelled:
         name = sql_name(column)
-        value = f"CAST({name} AS TEXT)" if customers.relation.kinds[column] == TEXT else name
+        value = customers.relation.level(column)
         rows = customers.session.rows(
             f"SELECT DISTINCT {value} FROM {customers.relation.sql} WHERE {name} IS NOT NULL LIMIT {MOST_COUNTED}"
         )
@@ -115,7 +115,7 @@ def customers_now(customers: TableCustomers, model: SegmentModel) -> CustomersNo
     (found,) = customers.session.row(f"SELECT COUNT(*) FROM {customers.relation.sql}")
     rows = int(found)
     if not rows:
-        raise SettingError("there are no customers to compare: the table has no rows.")
+        raise nobody_to_compare()
     values = _values_now(customers, model)
     segments, unassigned, gated = _segments_now(customers, model, rows)
     remarks = tuple(about_values(model, values.outside, values.middles))

@@ -1,6 +1,7 @@
 """What each column of a table in a database is like: counted there, asked for when it is needed."""
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -11,7 +12,7 @@ from gauger.algorithms.kmeans import BITS
 from gauger.columns import NumberTraits, are_flags, named_like_a_key, numbers_name_rows
 from gauger.features import sql_less, sql_number
 from gauger.sources.databases.dialects import Dialect
-from gauger.sources.databases.relations import DATE, DECIMAL, FLOAT, MONEY, TEXT, WHOLE, Relation
+from gauger.sources.databases.relations import DATE, DECIMAL, FLOAT, MONEY, OTHER, TEXT, WHOLE, Relation
 from gauger.tables import Session, sql_name
 
 _CODE = r"^[A-Za-z0-9_\-]{1,36}$"
@@ -138,19 +139,21 @@ class ColumnTraits:
         return NumberTraits(whole, self.present, self.distinct, *self.ends, lambda: self.skew)
 
 
-def skew_of(n: int, sums: "list[Fraction]") -> float:
+def skew_of(n: int, sums: Sequence[Fraction]) -> float:
     """The skew of n numbers from the exact sums of them, their squares and their cubes."""
+    if n < 3:
+        return np.nan
     mean, square, cube = (one / n for one in sums)
     spread = square - mean**2
-    if spread <= 0 or n < 3:
-        return float("nan")
+    if spread <= 0:
+        return np.nan
     third = cube - 3 * mean * square + 2 * mean**3
     return float(((n - 1.0) * n) ** 0.5 / (n - 2.0) * float(third) / float(spread) ** 1.5)
 
 
 def traits_of(session: Session, relation: Relation) -> list[ColumnTraits]:
     """The traits of every column that holds single values, in order."""
-    names = [name for name, kind in relation.kinds.items() if kind != "other"]
+    names = [name for name, kind in relation.kinds.items() if kind != OTHER]
     asked = []
     for name in names:
         value = sql_name(name)

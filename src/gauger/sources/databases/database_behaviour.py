@@ -7,7 +7,16 @@ from secrets import token_hex
 from typing import Any
 
 from gauger.errors import ColumnValuesError, DatabaseError, KeyColumnError, MissingValuesError, SettingError
-from gauger.features import CUSTOMERS, EVENTS, Behaviour, EventColumns, EventSummary, behaviour_of, in_dialect
+from gauger.features import (
+    CUSTOMERS,
+    EVENTS,
+    Behaviour,
+    EventColumns,
+    EventSummary,
+    behaviour_of,
+    in_dialect,
+    no_events,
+)
 from gauger.progress import task
 from gauger.remarks import Remark
 from gauger.sources.databases.relations import DATE, NUMBERS, Relation, relation_of
@@ -56,13 +65,13 @@ def summarise_there(
     if asked.customers is not None and not isinstance(asked.customers, str):
         raise SettingError("customers= of events in a database is the name of a table there.")
     columns, name = asked.columns, new_name(into)
-    there = None if asked.customers is None else relation_of(session, asked.customers)
-    refuse_taken(session, [name], [one for one in (relation, there) if one is not None], replace=replace)
+    customers = None if asked.customers is None else relation_of(session, asked.customers)
+    refuse_taken(session, [name], [one for one in (relation, customers) if one is not None], replace=replace)
     with task("summarising events"):
         source = _events(session, relation, columns)
-        if there is not None:
-            there.refuse_lacking([columns.customer])
-            _see_as(session, there, CUSTOMERS)
+        if customers is not None:
+            customers.refuse_lacking([columns.customer])
+            _see_as(session, customers, CUSTOMERS)
         statement, told = behaviour_of(source, asked)
         make_table(session, name, in_dialect(statement, session.dialect).rstrip().rstrip(";"))
         noun = Noun.of_key(columns.customer)
@@ -70,7 +79,7 @@ def summarise_there(
         say_what_it_is(session, {name: say}, Mark("", token_hex(16)))
         (rows,) = session.row(f"SELECT COUNT(*) FROM {name.sql}")
         made = tuple(relation_of(session, into).kinds)
-        for seen in (EVENTS, *([CUSTOMERS] if there is not None else [])):
+        for seen in (EVENTS, *([CUSTOMERS] if customers is not None else [])):
             session.rows(f"DROP VIEW {seen}")
     return told.written(into, made, int(rows))
 
@@ -102,7 +111,7 @@ def _events(session: Session, relation: Relation, columns: EventColumns) -> _Eve
     asked = [f"MIN({when})", f"MAX({when})", *(f"COUNT({sql_name(one)})" for one in needed)]
     rows, first, last, *known = session.row(f"SELECT COUNT(*), {', '.join(asked)} FROM {EVENTS}")
     if not rows:
-        raise SettingError("there are no events to summarise: the table has no rows.")
+        raise no_events()
     for one, count in zip(needed, known, strict=True):
         gaps = int(rows) - int(count)
         if gaps and one == columns.customer:

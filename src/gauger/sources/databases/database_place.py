@@ -14,6 +14,7 @@ from gauger.models import AssignmentTally, SegmentModel
 from gauger.profiling import Profile
 from gauger.progress import task
 from gauger.remarks import Remark
+from gauger.sources.assignments import ASSIGNED, ASSIGNED_OTHERS
 from gauger.sources.databases.assigned_counts import customers_for, tally_of
 from gauger.sources.databases.batches import batches_of
 from gauger.sources.databases.database_cautions import about_features
@@ -38,6 +39,7 @@ from gauger.sources.databases.table_writing import (
 from gauger.sources.feature_columns import FeatureColumns, Steps
 from gauger.sources.places import Description, KMeansStart, Measured, Scaling, Starts
 from gauger.sources.surveys import Survey
+from gauger.sources.treatment_learning import dropped_by
 from gauger.tables import Mark, Session, TableName, sql_name, transaction
 from gauger.wording import Noun
 
@@ -63,7 +65,7 @@ class DatabasePlace:
         return TableCustomers(self.session, self.relation, columns)
 
     def _asked(self, asked: Preparation, seen: Survey) -> TableCustomers:
-        dropped = tuple(name for name, recipe in asked.recipes().items() if recipe.missing == "drop")
+        dropped = dropped_by(asked.recipes())
         return self._customers(FeatureColumns(asked.key, asked.measures, {}, dropped, seen.not_a_number))
 
     def numeric(self, asked: Preparation) -> tuple[list[str], list[str]]:
@@ -161,12 +163,15 @@ class DatabasePlace:
         return tally_of(customers, model, name)
 
     def assignments(
-        self, model: SegmentModel, gates: Values | None, columns: FeatureColumns | None
+        self, model: SegmentModel, gates: Values | None, scaling: Scaling | None
     ) -> Iterator[pa.RecordBatch]:
-        customers = customers_for(self.session, self.relation, model) if columns is None else self._customers(columns)
-        select = assignments_select(customers, model, gates, others=columns is None)
-        names = [model.key, "segment", "segment_name", "distance", *(["why"] if columns is None else [])]
-        yield from batches_of(self.session, f"SELECT * FROM ({select}) AS assigned", names)
+        others = scaling is None
+        customers = (
+            customers_for(self.session, self.relation, model) if scaling is None else self._customers(scaling.columns)
+        )
+        select = assignments_select(customers, model, gates, others=others)
+        columns = ASSIGNED_OTHERS if others else ASSIGNED
+        yield from batches_of(self.session, self.relation, model.key, f"({select}) AS assigned", columns)
 
     def profiled(self, model: SegmentModel, columns: FeatureColumns, noun: Noun) -> Profile | None:
         with self._placed_for_now(assignments_select(self._customers(columns), model, others=False)) as into:

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 
 import numpy as np
 import pandas as pd
@@ -10,7 +11,7 @@ from gauger.algorithms.statistics import Moments
 from gauger.columns import levels_in_order, role_of
 from gauger.errors import DatabaseError, UnknownTableError
 from gauger.features import LARGEST
-from gauger.models import SegmentModel
+from gauger.models import SegmentModel, columns_of
 from gauger.profiling import (
     CIRCULAR,
     LOPSIDED,
@@ -23,7 +24,7 @@ from gauger.profiling import (
 )
 from gauger.progress import task
 from gauger.remarks import Remark
-from gauger.sources.databases.column_traits import ColumnTraits, traits_of
+from gauger.sources.databases.column_traits import ColumnTraits, skew_of, traits_of
 from gauger.sources.databases.database_look import seconds_of
 from gauger.sources.databases.database_moments import segment_moments
 from gauger.sources.databases.database_quantiles import grouped_quantiles
@@ -70,7 +71,7 @@ def profile_relation(
 ) -> Profile:
     """Describe each segment of a relation's customers by all its columns."""
     placed = _SegmentTable(TableCustomers(session, relation, FeatureColumns(model.key, ())), into)
-    relation.refuse_lacking(list(dict.fromkeys([model.key, *(one.column for one in model.features)])))
+    relation.refuse_lacking(columns_of(model))
     with task("profiling", 4) as advance:
         sizes = {
             int(code): int(count)
@@ -156,8 +157,8 @@ def _summaries(
     none = np.full((len(columns), 3), np.nan)
     summaries = {}
     for at, name in enumerate(names):
-        ones = float(np.nan_to_num(means[:, at]) @ counts[:, at])
-        skew = measured[at].skew if at < len(measured) else _skew_of_shares(ones, float(counts[:, at].sum()))
+        ones = Fraction(round(float(np.nan_to_num(means[:, at]) @ counts[:, at])))  # of noughts and ones every power
+        skew = measured[at].skew if at < len(measured) else skew_of(int(counts[:, at].sum()), [ones, ones, ones])
         summaries[name] = MeasureSummary(
             Moments(counts[:, at], means[:, at], squares[:, at]),
             np.array([by_segment.get(code, none)[at] for code in range(groups)]),
@@ -167,14 +168,6 @@ def _summaries(
             _ranks(placed, columns[f"f{at + 1}"], groups) if abs(skew) > LOPSIDED else None,
         )
     return summaries
-
-
-def _skew_of_shares(ones: float, n: float) -> float:
-    """The skew of noughts and ones."""
-    share = ones / n if n else np.nan
-    if not 0.0 < share < 1.0 or n < 3:
-        return np.nan
-    return float(((n - 1.0) * n) ** 0.5 / (n - 2.0) * (1.0 - 2.0 * share) / (share * (1.0 - share)) ** 0.5)
 
 
 def _ranks(placed: _SegmentTable, expression: str, groups: int) -> Moments:
@@ -196,8 +189,7 @@ def _ranks(placed: _SegmentTable, expression: str, groups: int) -> Moments:
 
 
 def _levels(placed: _SegmentTable, column: ColumnTraits, role: str, groups: int) -> Levels:
-    value = f"CAST({sql_name(column.name)} AS TEXT)" if column.kind == TEXT else sql_name(column.name)
-    source = placed.source({"value": value})
+    source = placed.source({"value": column.relation.level(column.name)})
     rows = placed.customers.session.rows(
         f"SELECT value, segment, COUNT(*) FROM {source} WHERE value IS NOT NULL GROUP BY value, segment"
     )

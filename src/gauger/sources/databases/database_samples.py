@@ -3,7 +3,7 @@
 import pandas as pd
 
 from gauger.features import Preparation
-from gauger.sources.databases.relations import DECIMAL, FLAG, FLOAT, MONEY, TEXT
+from gauger.sources.databases.relations import DECIMAL, FLAG, FLOAT, MONEY
 from gauger.sources.databases.table_customers import TableCustomers
 from gauger.tables import frame_of, sql_name
 
@@ -26,7 +26,7 @@ def chance_below(most: int, everyone: int) -> str | None:
 
 
 def fetch_sample(customers: TableCustomers, asked: Preparation, everyone: int, most: int) -> pd.DataFrame:
-    """Up to so many customers: the key, the measures and the categories, as they are."""
+    """Up to `most` customers: the key, the measures and the categories, as they are."""
     told = [f"{_as_it_is(customers, name)} AS c{at}" for at, name in enumerate(asked.columns)]
     if not most:
         return frame_of(list(asked.columns), [])
@@ -40,7 +40,7 @@ def fetch_sample(customers: TableCustomers, asked: Preparation, everyone: int, m
 
 
 def fetch_without_keys(customers: TableCustomers, asked: Preparation) -> pd.DataFrame:
-    """Everyone's measures and categories, in an order of chance; numbers stand in place of the keys."""
+    """Everyone's measures and categories, in an order of chance, numbered in place of their keys."""
     names = asked.columns[1:]
     told = [f"{_as_it_is(customers, name)} AS c{at}" for at, name in enumerate(names)]
     columns = ", ".join(f"c{at}" for at in range(len(names)))
@@ -53,8 +53,8 @@ def fetch_without_keys(customers: TableCustomers, asked: Preparation) -> pd.Data
 
 def _as_it_is(customers: TableCustomers, name: str) -> str:
     kind = customers.relation.kinds[name]
-    if name == customers.key and kind == FLOAT:
+    if name == customers.key and kind in (FLOAT, DECIMAL):
         return customers.written_key
     if name in customers.columns.measures and kind in (FLOAT, DECIMAL, MONEY, FLAG):
         return customers.known(name)
-    return f"CAST({sql_name(name)} AS TEXT)" if kind == TEXT else sql_name(name)
+    return customers.relation.level(name)

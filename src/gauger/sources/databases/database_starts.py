@@ -10,8 +10,8 @@ import pandas as pd
 
 from gauger.algorithms import Stream
 from gauger.algorithms.kmeans import iterate, steps_for
+from gauger.clustering import refuse_too_few_distinct
 from gauger.columns import Values
-from gauger.errors import SettingError
 from gauger.features import DOUBLE, sql_number
 from gauger.progress import task
 from gauger.sources.databases.database_moments import moments_of
@@ -22,7 +22,6 @@ from gauger.sources.databases.table_customers import TableCustomers
 from gauger.sources.execution import FEW
 from gauger.sources.places import KMeansStart, Scaling, Starts
 from gauger.tables import sql_name
-from gauger.wording import plural
 
 _FIELD = 4_000
 """Customers of it that starts race on, as in memory (`benchmarks.kmeans_starts`)."""
@@ -139,12 +138,7 @@ def _with_distinct(sample: Sample, count: int) -> None:
     if distinct(sample.points(sample.field).source) >= count:
         return
     everyone = sample.customers.treated_by(sample.scaling.treatments)
-    there = distinct(everyone)
-    if there < count:
-        raise SettingError(
-            f"{count} segments asked for, but the customers have only {there:,} distinct "
-            f"{plural(there, 'combination')} of feature values. Ask for at most {there:,}."
-        )
+    refuse_too_few_distinct(distinct(everyone), count)
     some = f"SELECT DISTINCT {listed} FROM {everyone} ORDER BY {listed} LIMIT {count}"
     own = f"SELECT -row_number() OVER (ORDER BY {listed}), {listed} FROM ({some}) AS different"
     for table in dict.fromkeys(map(sample.table_of, (sample.field, sample.size))):

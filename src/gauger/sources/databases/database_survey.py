@@ -8,7 +8,7 @@ import numpy as np
 from gauger.columns import KeyForm
 from gauger.errors import ColumnValuesError, KeyColumnError
 from gauger.features import LARGEST, Level, Preparation, Recipe, nobody_to_prepare
-from gauger.sources.databases.relations import FLOAT, TEXT, Relation
+from gauger.sources.databases.relations import DECIMAL, FLOAT, Relation
 from gauger.sources.databases.table_customers import TableCustomers
 from gauger.sources.feature_columns import FeatureColumns
 from gauger.sources.surveys import MOST_COUNTED, Survey, refuse_many_levels
@@ -17,8 +17,8 @@ from gauger.tables import Session, sql_name, sql_text
 
 
 def survey_table(session: Session, relation: Relation, asked: Preparation, recipes: Mapping[str, Recipe]) -> Survey:
-    """What is known of the customers of a table; raises for columns that there are not or that hold no numbers, and for
-    keys that will not do."""
+    """What is known of the customers of a table; raises for columns that are lacking or do not hold numbers, and for
+    bad keys."""
     relation.refuse_lacking(asked.columns)
     relation.refuse_no_numbers(session, asked.measures)
     dropped = dropped_by(recipes)
@@ -44,7 +44,7 @@ def survey_table(session: Session, relation: Relation, asked: Preparation, recip
         highs,
         {name: _levels(customers, name) for name in asked.levelled},
         {name: kept.rows - kept.known[name] for name in names},
-        keys=KeyForm(decimals=relation.kinds[asked.key] == FLOAT),
+        keys=KeyForm(decimals=_have_decimals(customers)),
         not_a_number=customers.columns.not_a_number,
     )
 
@@ -87,9 +87,10 @@ def _refuse_infinite(customers: TableCustomers, lows: np.ndarray, highs: np.ndar
 
 def _levels(customers: TableCustomers, column: str) -> dict[Level, int]:
     name = sql_name(column)
-    value = f"CAST({name} AS TEXT)" if customers.relation.kinds[column] == TEXT else name
     source = customers.source_where(f"{name} IS NOT NULL")
-    rows = customers.session.rows(f"SELECT {value}, COUNT(*) FROM {source} GROUP BY 1 LIMIT {MOST_COUNTED + 1}")
+    rows = customers.session.rows(
+        f"SELECT {customers.relation.level(column)}, COUNT(*) FROM {source} GROUP BY 1 LIMIT {MOST_COUNTED + 1}"
+    )
     refuse_many_levels(column, len(rows))
     found: dict[Level, int] = {}
     for own, count in rows:
@@ -104,8 +105,7 @@ def refuse_bad_keys(customers: TableCustomers) -> None:
     rows, keys = map(int, session.row(f"SELECT COUNT(*), COUNT({sql_name(key)}) FROM {customers.relation.sql}"))
     if keys < rows:
         raise KeyColumnError.missing(key, [], rows - keys)
-    if customers.relation.kinds[key] == FLOAT:
-        _refuse_fractions(customers)
+    _refuse_fractions(customers)
     if _is_unique(session, customers.relation, key):
         return
     again = f"SELECT COUNT(*) - 1 AS times FROM {customers.relation.sql} GROUP BY {sql_name(key)} HAVING COUNT(*) > 1"
@@ -115,16 +115,28 @@ def refuse_bad_keys(customers: TableCustomers) -> None:
 
 
 def _refuse_fractions(customers: TableCustomers) -> None:
-    """Raise KeyColumnError for floating-point keys that are not whole, or too large to be exact."""
+    """Raise KeyColumnError for decimal keys that are not whole, or too large to be exact."""
     key = sql_name(customers.key)
-    odd = f"{key} <> ROUND({key}) OR ABS({key}) >= {2.0**53!r}"
+    largest = {FLOAT: 2.0**53, DECIMAL: 2.0**63}.get(customers.relation.kinds[customers.key])
+    if largest is None:
+        return
+    odd = f"{key} <> ROUND({key}) OR ABS({key}) >= {largest!r}"
     (count,) = customers.session.row(f"SELECT COUNT(*) FROM {customers.relation.sql} WHERE {odd}")
     if count:
         raise KeyColumnError.fractional(customers.key, [], int(count))
 
 
+def _have_decimals(customers: TableCustomers) -> bool:
+    """Whether keys are written with a decimal point."""
+    kind = customers.relation.kinds[customers.key]
+    if kind != DECIMAL:
+        return kind == FLOAT
+    some = f"SELECT 1 FROM {customers.relation.sql} WHERE CAST({sql_name(customers.key)} AS TEXT) LIKE '%.%' LIMIT 1"
+    return bool(customers.session.rows(some))
+
+
 def _is_unique(session: Session, relation: Relation, key: str) -> bool:
-    """Whether the database itself sees to it that a key stands once."""
+    """Whether the database itself keeps keys from repeating."""
     if session.dialect != "postgres":
         return False
     (found,) = session.row(

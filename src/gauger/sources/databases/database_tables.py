@@ -14,6 +14,7 @@ from gauger.models import AssignmentTally, SegmentModel
 from gauger.monitoring import CustomersNow
 from gauger.progress import task
 from gauger.remarks import Remark
+from gauger.sources.assignments import ASSIGNED_OTHERS
 from gauger.sources.databases.assigned_counts import customers_for, customers_now
 from gauger.sources.databases.batches import batches_of
 from gauger.sources.databases.database_behaviour import summarise_there
@@ -24,11 +25,13 @@ from gauger.sources.databases.relations import relation_of
 from gauger.sources.databases.table_targets import TableTarget
 from gauger.sources.execution import Execution
 from gauger.sources.open_tables import PlacedTable
-from gauger.tables import Results, Session, new_name, sql_name, transaction, without_password
+from gauger.tables import Results, Session, transaction, without_password
 
 
 class DatabaseTable(PlacedTable):
     """A table or view of PostgreSQL, DuckDB or SQLite, worked on inside the database; made by `open_table`."""
+
+    rows_stay = True
 
     def __init__(
         self,
@@ -73,11 +76,9 @@ class DatabaseTable(PlacedTable):
             return place.assigned(model, gates, target), (), target.into
 
     def _written(self, target: str, model: SegmentModel) -> Iterator[pa.RecordBatch]:
-        names = [model.key, "segment", "segment_name", "distance", "why"]
         with transaction(self.url) as session:
-            yield from batches_of(
-                session, f"SELECT {', '.join(map(sql_name, names))} FROM {new_name(target).sql}", names
-            )
+            written = relation_of(session, target)
+            yield from batches_of(session, written, model.key, written.sql, ASSIGNED_OTHERS)
 
     def looked_at(self, key: str | None, today: datetime.date) -> TableLook:
         with self.working() as place:

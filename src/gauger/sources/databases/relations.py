@@ -14,7 +14,7 @@ DATE, TEXT, OTHER = "date", "text", "other"
 NUMBERS = (WHOLE, DECIMAL, FLOAT, MONEY, FLAG)
 """The kinds of columns that can be features as they are."""
 _MOST_WORDS = 100_000
-"""Different texts of a column that are looked at to say how many are no numbers."""
+"""Different texts of a column that are looked at to count those that are not numbers."""
 
 _KINDS = {
     WHOLE: ("smallint", "integer", "bigint", "tinyint", "hugeint", "utinyint", "usmallint", "uinteger", "ubigint"),
@@ -48,8 +48,13 @@ class Relation:
             return f"CAST(CAST({name} AS NUMERIC) AS {DOUBLE})"
         return f"CAST({name} AS {DOUBLE})"
 
+    def level(self, column: str) -> str:
+        """A column as its values are read: text of any kind as text."""
+        name = sql_name(column)
+        return f"CAST({name} AS TEXT)" if self.kinds[column] == TEXT else name
+
     def refuse_lacking(self, asked: Sequence[str]) -> None:
-        """Raise UnknownColumnError for columns that there are not."""
+        """Raise UnknownColumnError if any column is lacking."""
         if any(name not in self.kinds for name in asked):
             raise UnknownColumnError.among(list(asked), list(self.kinds))
 
@@ -68,7 +73,7 @@ class Relation:
                 )
 
     def _refuse_words(self, session: Session, name: str) -> None:
-        """Raise ColumnValuesError for text that is no number, as it is raised for a table in memory."""
+        """Raise ColumnValuesError for text that is not a number, as for a table in memory."""
         rows = session.rows(
             f"SELECT CAST({sql_name(name)} AS TEXT), COUNT(*) FROM {self.sql} WHERE {sql_name(name)} IS NOT NULL GROUP "
             f"BY 1 ORDER BY 1 LIMIT {_MOST_WORDS}"

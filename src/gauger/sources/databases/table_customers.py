@@ -65,13 +65,13 @@ class TableCustomers:
 
     @property
     def written_key(self) -> str:
-        """The key as results have it: floating-point numbers, which are whole, as whole numbers."""
+        """The key as results have it: decimal numbers, which are whole, as whole numbers."""
         key = sql_name(self.key)
-        return f"CAST({key} AS BIGINT)" if self.relation.kinds[self.key] == FLOAT else key
+        return f"CAST({key} AS BIGINT)" if self.relation.kinds[self.key] in (FLOAT, DECIMAL) else key
 
     @property
     def source(self) -> str:
-        """The table, without those whom gaps leave out."""
+        """The table, without the customers that gaps leave out."""
         return self.source_where()
 
     def source_where(self, *tests: str) -> str:

@@ -7,6 +7,7 @@ import pandas as pd
 
 from gauger.features import DOUBLE, sql_number
 from gauger.models import MISSING, SegmentModel, placing_select
+from gauger.sources.assignments import ASSIGNED, ASSIGNED_OTHERS
 from gauger.sources.databases.dialects import Nested
 from gauger.sources.databases.relations import kinds_of
 from gauger.sources.databases.table_customers import TableCustomers
@@ -22,13 +23,7 @@ def assignments_select(
     measures = {one.column for one in model.features} & set(customers.columns.measures)
     numbers = {name: customers.known(name) for name in measures}
     placed = placing_select(model, customers.relation.sql, chain, customers.session.dialect, gates, numbers)
-    columns = [
-        f"{customers.written_key} AS {sql_name(customers.key)}",
-        "segment",
-        "segment_name",
-        "distance",
-        *(["why"] if others else []),
-    ]
+    columns = [f"{customers.written_key} AS {sql_name(customers.key)}", *(ASSIGNED_OTHERS if others else ASSIGNED)]
     kept = "" if others else f" WHERE why <> {sql_text(MISSING)}"
     return f"SELECT {', '.join(columns)} FROM ({placed}) AS placed{kept}"
 

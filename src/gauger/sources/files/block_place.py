@@ -10,7 +10,7 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 
-from gauger.columns import Values
+from gauger.columns import KeyForm, Values
 from gauger.errors import TableFileError
 from gauger.features import Preparation, Recipe, numeric_columns
 from gauger.models import AssignmentTally, SegmentModel, columns_of
@@ -20,7 +20,7 @@ from gauger.remarks import Remark
 from gauger.sources.bottom_rows import share_let_through
 from gauger.sources.exact_moments import SegmentMoments
 from gauger.sources.feature_columns import FeatureColumns, Steps, treated
-from gauger.sources.files.block_assigning import assign_part, assigned_block
+from gauger.sources.files.block_assigning import assign_part, assigned_blocks
 from gauger.sources.files.block_placing import Placement, describe_blocks
 from gauger.sources.files.block_reading import Reader
 from gauger.sources.files.block_survey import Question, sample_table, survey
@@ -31,6 +31,7 @@ from gauger.sources.files.feature_measuring import CORESET, Draw, MeasuredPart, 
 from gauger.sources.files.file_parts import BlockPart, Parts, first_block
 from gauger.sources.files.file_quantiles import OrderedBlocks
 from gauger.sources.files.file_sums import FileSums, Working
+from gauger.sources.files.key_columns import form_of_keys
 from gauger.sources.files.rare_segments import customers_of_segments
 from gauger.sources.files.repeated_keys import KeyedPart, refuse_repeated_keys
 from gauger.sources.places import Description, KMeansStart, Measured, Scaling, Starts
@@ -101,8 +102,8 @@ class BlockPlace:
         key: str,
         check: Callable[[Any], None] = lambda _: None,
     ) -> Any:
-        """What comes of every part, added up, once it has passed a check, and no key has been found to stand twice;
-        `given` are the arguments before the part, for all parts or for each."""
+        """The results of all parts, added up, once they have passed a check and no key repeats; `given` are the
+        arguments before the part, for all parts or for each."""
         parts = self._work()
         each = given if len(given) == len(parts.parts) else [given[0]] * len(parts.parts)
         held = parts.crew.hold(name, work, [(*own, part) for own, part in zip(each, parts.parts, strict=True)])
@@ -116,7 +117,7 @@ class BlockPlace:
         return sample_table(seen)[list(asked.columns)]
 
     def few(self, asked: Preparation, seen: Survey) -> pd.DataFrame:
-        return sample_table(seen)[list(asked.columns)]
+        return self.sample(asked, seen, seen.kept)
 
     def ordered(
         self, columns: FeatureColumns, seen: Survey, shares: Mapping[str, Sequence[float]], sample: pd.DataFrame
@@ -179,20 +180,33 @@ class BlockPlace:
         return customers_of_segments(self._placement(scaling, model), numbers, names, most, self._work())
 
     def _placement(self, scaling: Scaling, model: SegmentModel) -> Placement:
-        return Placement(self._reader(scaling.columns), model, scaling.survey.keys.become_whole)
+        return Placement(self._reader(scaling.columns), model, scaling.survey.keys)
 
     def assigned(self, model: SegmentModel, gates: Values | None, target: Sequence[Path] | None) -> AssignmentTally:
         self._parts = self._parts_with(columns_of(model))
         outs = [None] * len(self.parts.parts) if target is None else target
-        given = [(model, gates, self.parts.rules, self._scratch, out) for out in outs]
+        form = self._form_of_keys(model.key)
+        given = [(model, gates, self.parts.rules, form, self._scratch, out) for out in outs]
         tally: AssignmentTally = self._of_each_once(f"assigning {self.parts.called()}", assign_part, given, model.key)
         return tally
 
     def assignments(
-        self, model: SegmentModel, gates: Values | None, columns: FeatureColumns | None
+        self, model: SegmentModel, gates: Values | None, scaling: Scaling | None
     ) -> Iterator[pa.RecordBatch]:
+        form = self._form_of_keys(model.key) if scaling is None else scaling.survey.keys
         for part in self.parts.parts:
-            yield from _batches(model, gates, self.parts, part, columns)
+            if scaling is None:
+                blocks = assigned_blocks(model, gates, self.parts.rules, form, part)
+            else:
+                blocks = self._placement(scaling, model).blocks(part)
+            for block in blocks:
+                yield from block.to_batches()
+
+    def _form_of_keys(self, key: str) -> KeyForm:
+        """How all keys are written; raises KeyColumnError for numbers that are not whole."""
+        form: KeyForm = self._work().total("reading keys", form_of_keys, key, self.parts.rules)
+        form.refuse_fractions(key)
+        return form
 
     def profiled(self, model: SegmentModel, columns: FeatureColumns, noun: Noun) -> Profile | None:
         del model, columns, noun
@@ -201,25 +215,12 @@ class BlockPlace:
     def compared(self, model: SegmentModel) -> CustomersNow:
         """The customers now, as `drift` needs them."""
         self._parts = self._parts_with(columns_of(model))
+        self._form_of_keys(model.key)
         given = [(model, self.parts.rules, self._scratch)]
         return customers_now(model, self._of_each_once("comparing", sums_now, given, model.key))
 
     def has_changed(self) -> bool:
         return False  # `described` compares the files with what they were
-
-
-def _batches(
-    model: SegmentModel, gates: Values | None, parts: Parts, part: BlockPart, columns: FeatureColumns | None
-) -> Iterator[pa.RecordBatch]:
-    """Who is where in a part: of those learned from, or of others, who may be unassigned."""
-    if columns is None:
-        for block in assigned_block(model, gates, parts.rules, part):
-            yield from block.to_batches()
-        return
-    placement = Placement(Reader(columns, parts.rules), model, False)
-    for block in placement.reader.customers(part, keys=True):
-        assert block.keys is not None
-        yield from placement.table(block.keys, *placement.of(block.raw)).to_batches()
 
 
 def _measures_of(columns: FeatureColumns) -> FeatureColumns:

@@ -1,6 +1,6 @@
 """Everyone placed by centres, block by block: written down, counted and described, by two passes."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,31 +10,29 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from gauger.algorithms.statistics import Edges, OrderStatistics, count_between, edges_around
-from gauger.columns import Values
+from gauger.columns import KeyForm, Values
 from gauger.errors import TableFileError
 from gauger.models import GATE_SHARE, SegmentModel, bins_of
+from gauger.sources.assignments import ASSIGNED
 from gauger.sources.exact_moments import SegmentMoments
 from gauger.sources.feature_columns import treated
 from gauger.sources.files.block_reading import Reader
-from gauger.sources.files.block_survey import as_whole
 from gauger.sources.files.crews import PartsAtWork
 from gauger.sources.files.file_parts import BlockPart
 from gauger.sources.files.file_quantiles import ValuesInRanges
+from gauger.sources.files.key_columns import as_results_have
 from gauger.sources.places import Description, Scaling
 from gauger.sources.treatment_learning import QUARTILES
 from gauger.tables import BlockWriter
 
-ASSIGNED = ("segment", "segment_name", "distance")
-"""Columns of assignments next to the key."""
-
 
 @dataclass(frozen=True, eq=False)
 class Placement:
-    """How customers are placed: the reader, the model, and whether keys are written as whole numbers."""
+    """How customers are placed: the reader, the model, and how their keys are written."""
 
     reader: Reader
     model: SegmentModel
-    whole_keys: bool
+    keys: KeyForm
 
     def of(self, raw: Values) -> tuple[NDArray[np.int32], Values]:
         """Segments from 1 (n,) and distances (n,) of some customers, from their features as read (d, n)."""
@@ -46,9 +44,14 @@ class Placement:
         called = [one.name for one in self.model.segments]
         names = pa.DictionaryArray.from_arrays(pa.array(codes - np.int32(1)), called)
         columns = (pa.array(codes), names, pa.array(distances))
-        if self.whole_keys:
-            keys = as_whole(keys)
-        return pa.table({self.model.key: keys, **dict(zip(ASSIGNED, columns, strict=True))})
+        own = as_results_have(keys, self.keys)
+        return pa.table({self.model.key: own, **dict(zip(ASSIGNED, columns, strict=True))})
+
+    def blocks(self, part: BlockPart) -> Iterator[pa.Table]:
+        """Who of a part is where, block by block."""
+        for block in self.reader.customers(part, keys=True):
+            assert block.keys is not None
+            yield self.table(block.keys, *self.of(block.raw))
 
 
 @dataclass(frozen=True, eq=False)

@@ -40,7 +40,7 @@ class Reader:
         return self.columns.names
 
     def customers(self, part: BlockPart, *, keys: bool = False) -> Iterator[CustomerBlock]:
-        """The customers of a part, block by block, without those whom a gap leaves out."""
+        """The customers of a part, block by block, without those that a gap leaves out."""
         for rows, raw in self.rows(part, [self.columns.key] if keys else []):
             yield CustomerBlock(raw, rows[self.columns.key] if keys else None)
 
@@ -66,7 +66,7 @@ class Reader:
                 yield block, raw
 
     def _kept(self, block: pa.Table, raw: Values) -> NDArray[np.bool_] | None:
-        """Whom no gap leaves out (n,); None where that is nobody."""
+        """Which customers are kept in spite of their gaps (n,); None if all are."""
         kept = np.ones(block.num_rows, dtype=np.bool_)
         for name in self.columns.dropped:
             if name in self.columns.measures:
@@ -77,7 +77,7 @@ class Reader:
 
 
 def numbers_of(block: pa.Table, name: str) -> Values:
-    """A measure's values (n,), NaN for gaps; raises ColumnValuesError for what is no number."""
+    """A measure's values (n,), NaN for gaps; raises ColumnValuesError for values that are not numbers."""
     column = block[name]
     kind = column.type
     plain = pa.types.is_integer(kind) or pa.types.is_float32(kind) or pa.types.is_float64(kind)

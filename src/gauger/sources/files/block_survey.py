@@ -6,19 +6,19 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from gauger.algorithms import as_shares, remixed
-from gauger.columns import KeyForm, to_pandas
-from gauger.errors import ColumnValuesError, KeyColumnError
+from gauger.columns import KeyForm, refuse_missing_key, to_pandas
+from gauger.errors import ColumnValuesError
 from gauger.features import LARGEST, Level
 from gauger.sources.bottom_rows import BottomRows
 from gauger.sources.files.block_reading import numbers_of
 from gauger.sources.files.file_parts import BlockPart, said_of
+from gauger.sources.files.key_columns import as_results_have, form_of_block
 from gauger.sources.files.repeated_keys import KeyedPart, in_order
 from gauger.sources.surveys import Survey, refuse_many_levels
-from gauger.tables import Hashes, ReadingRules, hashes_of, typed_columns, with_numbers
+from gauger.tables import Hashes, ReadingRules, hashes_of, with_numbers
 
 SAMPLE_SALT, CORESET_SALT = 1, 2
 """What a key's hash is mixed with for the sample, and for the coreset."""
@@ -26,7 +26,8 @@ SAMPLE_SALT, CORESET_SALT = 1, 2
 
 @dataclass(frozen=True, eq=False)
 class Question:
-    """What a survey is to look at: the key, measures and categories, whom gaps leave out, and which sample to draw."""
+    """What a survey looks at: the key, measures and categories, the columns whose gaps leave a customer out, and the
+    sample to draw."""
 
     key: str
     measures: tuple[str, ...]
@@ -47,9 +48,11 @@ def survey(question: Question, part: BlockPart) -> KeyedPart:
     for block in part.blocks(columns, question.rules):
         with said_of(part):
             block = with_numbers(block, question.measures, question.rules)
-            _refuse_missing_key(question.key, block, seen)
+            if block[question.key].null_count:
+                refuse_missing_key(to_pandas(block.select([question.key]))[question.key], rows_before=seen)
             own = hashes_of(block[question.key])
-            one = _survey_block(question, block, own, seen)
+            form = form_of_block(question.key, block, question.rules, part)
+            one = _survey_block(question, block, own, form, seen)
         hashes.append(own)
         found = one if found is None else found + one
         seen += block.num_rows
@@ -60,7 +63,7 @@ def survey(question: Question, part: BlockPart) -> KeyedPart:
     return KeyedPart(found, in_order(hashes, question.scratch))
 
 
-def _survey_block(question: Question, block: pa.Table, hashes: Hashes, seen: int) -> Survey:
+def _survey_block(question: Question, block: pa.Table, hashes: Hashes, form: KeyForm, seen: int) -> Survey:
     values = [numbers_of(block, name) for name in question.measures]
     gaps = {name: np.isnan(one) for name, one in zip(question.measures, values, strict=True)}
     gaps |= {name: block[name].is_null().to_numpy() for name in question.categories}
@@ -87,20 +90,9 @@ def _survey_block(question: Question, block: pa.Table, hashes: Hashes, seen: int
         {name: _levels(name, block[name], kept) for name in question.categories},
         {name: int((gap & kept).sum()) for name, gap in gaps.items()},
         int(hashes.sum(dtype=np.uint64)),
-        _form_of_keys(question, block),
+        form,
         sample=sample,
     )
-
-
-def _form_of_keys(question: Question, block: pa.Table) -> KeyForm:
-    """How keys are written; text is taken for what it would be if the file were read at once."""
-    keys = block[question.key]
-    as_text = pa.types.is_string(keys.type)
-    if as_text:
-        keys = typed_columns(block.select([question.key]), question.rules)[question.key]
-    if pa.types.is_floating(keys.type):
-        return KeyForm.of_numbers(keys.cast(pa.float64()).to_numpy(), as_text=as_text)
-    return KeyForm(words=not pa.types.is_integer(keys.type), as_text=as_text)
 
 
 def _levels(name: str, column: pa.ChunkedArray, kept: NDArray[np.bool_]) -> dict[Level, int]:
@@ -129,23 +121,10 @@ def _nothing(question: Question) -> Survey:
     )
 
 
-def _refuse_missing_key(key: str, block: pa.Table, seen: int) -> None:
-    if block[key].null_count:
-        rows = np.flatnonzero(block[key].is_null().to_numpy())
-        raise KeyColumnError.missing(key, (rows[:3] + seen).tolist(), len(rows))
-
-
-def as_whole(keys: pa.ChunkedArray) -> pa.ChunkedArray:
-    """Keys that are whole numbers, written as text or with a decimal point, as whole numbers."""
-    if pa.types.is_string(keys.type) and pc.any(pc.match_substring(keys, ".")).as_py():
-        keys = keys.cast(pa.float64())
-    return keys.cast(pa.int64())
-
-
 def sample_table(found: Survey) -> pd.DataFrame:
     """The customers of the sample, in an order that depends on their keys alone."""
     assert found.sample is not None
     rows = found.sample.trimmed().rows
-    if found.keys.become_whole:
-        rows = rows.set_column(0, rows.column_names[0], as_whole(rows[0]))
+    if rows.num_columns:
+        rows = rows.set_column(0, rows.column_names[0], as_results_have(rows[0], found.keys))
     return to_pandas(rows)

@@ -28,14 +28,15 @@ from gauger.features import (
 from gauger.models import AssignmentTally, SegmentModel, columns_of
 from gauger.monitoring import CustomersNow
 from gauger.remarks import Remark
+from gauger.sources.bottom_rows import BottomRows
 from gauger.sources.execution import Execution
+from gauger.sources.files.block_assigning import written_blocks
 from gauger.sources.files.block_place import BlockPlace
 from gauger.sources.files.dask_crew import crew_for
-from gauger.sources.files.file_parts import BlockPart, Parts, is_delimited, parts_of, refuse_output_among
+from gauger.sources.files.file_parts import BlockPart, FilePart, Parts, is_delimited, parts_of, refuse_output_among
 from gauger.sources.open_tables import PlacedTable
 from gauger.tables import (
     BLOCK_ENDINGS,
-    FileBlocks,
     ReadingRules,
     Source,
     files_of,
@@ -64,8 +65,8 @@ class BlockTable(PlacedTable):
         self._given = Parts(called, tuple(parts))
 
     def parts_with(self, columns: Sequence[str]) -> Parts:
-        """The parts, once each has been found to have some columns; raises UnknownColumnError, and SettingError where
-        there are no parts."""
+        """The parts, once each has been found to have some columns; raises UnknownColumnError, and SettingError if
+        there is no part."""
         if not self._given.parts:
             raise nobody_to_prepare()
         for part in self._given.parts:
@@ -75,11 +76,7 @@ class BlockTable(PlacedTable):
         return self._given
 
     def features(self, asked: Preparation, *, sampled: int, few: int) -> FeatureSet:
-        if not sampled:
-            raise SettingError(
-                "sample=0 (--sample 0) is for a database, whose rows it keeps there; files are read here: leave it "
-                "out, or say 1 or more."
-            )
+        _refuse_no_sample(sampled)
         return super().features(asked, sampled=sampled, few=few)
 
     @contextmanager
@@ -125,13 +122,13 @@ class BlockTable(PlacedTable):
             if file.suffix == ".parquet":
                 yield from pq.ParquetFile(file).iter_batches()
                 continue
-            blocks = FileBlocks(file)
-            for block in blocks.of(blocks.names):
-                yield from typed_columns(block, ReadingRules(as_text=(model.key,))).to_batches()
+            for block in written_blocks(model, FilePart(file)):
+                yield from block.to_batches()
 
     def looked_at(self, key: str | None, today: datetime.date) -> TableLook:
+        _refuse_no_sample(self.execution.sampled)
         parts = self.parts_with([] if key is None else [key])
-        rows, table = _sampled_rows(parts, self.execution.sampled)
+        rows, table = sampled_rows(parts, self.execution.sampled)
         found = look(table, key, today=today)
         if len(table) == rows:
             return with_values(found, remarks=(*parts.remarks, *found.remarks))
@@ -147,6 +144,9 @@ class BlockTable(PlacedTable):
     def summarised(self, asked: EventSummary, into: str | None, *, replace: bool) -> Any:
         del asked, into, replace
         raise SettingError(f"{self.called}: events are summarised from a table in memory, from files or in a database.")
+
+    def about_source(self) -> tuple[Remark, ...]:
+        return self.parts_with(()).remarks
 
     def facts(self) -> dict[str, object]:
         parts = self.parts_with([])
@@ -174,7 +174,7 @@ class FileTable(BlockTable):
     def summarised(self, asked: EventSummary, into: str | None, *, replace: bool) -> Any:
         if self.rules != ReadingRules():
             raise SettingError(
-                "events in files that need to be told how they are read are read first: "
+                "events are summarised from files without decimal=, dates= and the like. Read such files first: "
                 "summarise_events(read_table(…), …)."
             )
         if into is None:
@@ -195,30 +195,32 @@ class FileTable(BlockTable):
         return {"files": f"{len(self.files):,}", **super().facts(), "size": bytes_in_words(self.bytes)}
 
 
-def _sampled_rows(parts: Parts, most: int) -> tuple[int, pd.DataFrame]:
+def _refuse_no_sample(sampled: int) -> None:
+    """Raise SettingError for a sample of nobody."""
+    if not sampled:
+        raise SettingError(
+            "sample=0 (--sample 0) is for a database, whose rows it keeps there; files are read here: leave it out, or "
+            "say 1 or more."
+        )
+
+
+def sampled_rows(parts: Parts, most: int) -> tuple[int, pd.DataFrame]:
     """How many rows there are, and up to so many of them, chosen by a hash of what they hold, in the order they are
     in."""
-    names = parts.parts[0].names(parts.rules) if parts.parts else []
-    rows, kept, marks, limit = 0, [], np.empty(0), 1.0
+    names = parts.parts[0].names(parts.rules)
+    place = f"{max(names, key=len)} row"  # no column has this name
+    rows, found = 0, BottomRows(most, np.empty(0), pa.table({}))
     for part in parts.parts:
         for block in part.blocks(names, parts.rules):
             frame = block.to_pandas(ignore_metadata=True)
-            own = as_shares(
-                remixed(np.asarray(pd.util.hash_pandas_object(frame, index=False), dtype=np.uint64), rows % 2**32)
-            )
-            taken = np.flatnonzero(own <= limit)
-            kept.append(block.take(pa.array(taken)))
-            marks = np.concatenate([marks, own[taken]])
+            hashes = np.asarray(pd.util.hash_pandas_object(frame, index=False), dtype=np.uint64)
+            order = as_shares(remixed(hashes, rows % 2**32))
+            taken = np.flatnonzero(order <= found.limit)
+            own = block.take(pa.array(taken)).append_column(place, pa.array(rows + taken))
+            found += BottomRows(most, order[taken], own)
             rows += block.num_rows
-            if len(marks) > 2 * most:
-                limit = float(np.partition(marks, most - 1)[most - 1])
-                table = pa.concat_tables(kept, promote_options="permissive").filter(pa.array(marks <= limit))
-                kept, marks = [table], marks[marks <= limit]
-    if not kept:
+    if not rows:
         return 0, pd.DataFrame(columns=names)
-    table = pa.concat_tables(kept, promote_options="permissive")
-    if len(marks) > most:
-        limit = float(np.partition(marks, most - 1)[most - 1])
-        table = table.filter(pa.array(marks <= limit))
+    table = found.trimmed().rows.sort_by(place).drop_columns([place])
     as_text = all(map(is_delimited, parts.parts))
     return rows, to_pandas(typed_columns(table, parts.rules) if as_text else table)

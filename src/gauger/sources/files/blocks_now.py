@@ -7,9 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gauger.columns import Values
-from gauger.errors import SettingError
 from gauger.models import AssignmentTally, SegmentModel, about_values, beyond_gates
-from gauger.monitoring import CustomersNow, FeatureNow, SegmentNow
+from gauger.monitoring import CustomersNow, FeatureNow, SegmentNow, nobody_to_compare
 from gauger.sources.files.block_assigning import placed_blocks
 from gauger.sources.files.file_parts import BlockPart
 from gauger.sources.files.repeated_keys import KeyedPart, in_order
@@ -79,7 +78,7 @@ def customers_now(model: SegmentModel, seen: _Now) -> CustomersNow:
     """The customers now, as `drift` needs them, from the sums over all of them."""
     rows, sizes = seen.rows, seen.tally.segments[1:]
     if not rows:
-        raise SettingError("there are no customers to compare: the table has no rows.")
+        raise nobody_to_compare()
     known, totals, squares = seen.sums
     features = []
     for at, one in enumerate(model.features):

@@ -6,14 +6,12 @@ import numpy as np
 
 from gauger.algorithms import RowOrder, order_rows
 from gauger.algorithms.kmeans import SEEDERS, compile_kmeans, race
-from gauger.clustering import Fit, finish_best
+from gauger.clustering import Fit, finish_best, refuse_too_few_distinct
 from gauger.columns import Values
-from gauger.errors import SettingError
 from gauger.sources.files.block_reading import Reader
 from gauger.sources.files.crews import PartsAtWork
 from gauger.sources.files.file_parts import BlockPart
 from gauger.sources.files.file_sums import Working
-from gauger.wording import plural
 
 _KEPT_BYTES = 2**27
 """Bytes of those who may yet move: enough for some million customers, little next to what a machine has."""
@@ -47,11 +45,7 @@ def stand_ins(
     if len(found.distinct()) >= count:
         return found
     rows = work.total("looking for different customers", _distinct, reader, working, count).rows
-    if len(rows) < count:
-        raise SettingError(
-            f"{count} segments asked for, but the customers have only {len(rows):,} distinct "
-            f"{plural(len(rows), 'combination')} of feature values. Ask for at most {len(rows):,}."
-        )
+    refuse_too_few_distinct(len(rows), count)
     both = np.concatenate([columns, rows.T], axis=1) + 0.0
     return order_rows(both, order, np.concatenate([weights, np.ones(len(rows))]))
 

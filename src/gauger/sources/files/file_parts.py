@@ -154,8 +154,8 @@ def is_too_large(source: object) -> bool:
     return size > _SHARE * available_bytes()
 
 
-def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None = None, *, alike: bool = True) -> Parts:
-    """The parts of a source, once every file has been found to have the columns, and `alike` each of one type."""
+def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None = None) -> Parts:
+    """The parts of a source, once every file has been found to have the columns, each of one type."""
     rules = rules or ReadingRules()
     files = files_of(source)
     parts: list[FilePart] = []
@@ -170,12 +170,23 @@ def parts_of(source: Source, columns: Sequence[str], rules: ReadingRules | None 
             raise UnknownColumnError.among(columns, blocks.names)
         remarks += blocks.remarks
         if blocks.is_parquet:
-            if alike:
-                _refuse_other_kinds(file, columns, kinds)
+            _refuse_other_kinds(file, columns, kinds)
             parts += _groups_of(file)
         else:
             parts.append(FilePart(file, rows=blocks.rows))
+    _refuse_text_among_others(parts)
     return Parts(_called(source), tuple(parts), rules, tuple(remarks))
+
+
+def _refuse_text_among_others(parts: Sequence[FilePart]) -> None:
+    """Raise TableFileError where some files have types and others are text, for which 7 may be a number or not."""
+    text = [part.file for part in parts if is_delimited(part)]
+    typed = [part.file for part in parts if not is_delimited(part)]
+    if text and typed:
+        raise TableFileError(
+            f"{text[0]} is a text file and {typed[0]} is not, so values such as 7 may differ in type between them. "
+            f"Name files of one kind, such as {typed[0].parent / f'*{typed[0].suffix}'}."
+        )
 
 
 def first_block(parts: Parts) -> pd.DataFrame:

@@ -46,6 +46,6 @@ def _customers_of(
 def customers_of_segments(
     placement: Placement, numbers: Sequence[int], columns: Sequence[str], most: int, work: PartsAtWork
 ) -> pd.DataFrame:
-    """Up to so many customers of each of some segments, by the hashes of their keys."""
+    """Up to `most` customers of each of some segments, by the hashes of their keys."""
     found = work.total("customers of rare segments", _customers_of, placement, numbers, columns, most)
     return pd.concat([to_pandas(one.trimmed().rows) for one in found.segments], ignore_index=True)

@@ -1,4 +1,4 @@
-"""Whether every key stands once, over all parts: hashes are compared first, keys only where hashes are equal."""
+"""Whether a key repeats, over all parts: hashes are compared first, keys only where hashes are equal."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -25,7 +25,7 @@ _LOOKED_AT = 10_000
 
 
 def in_order(hashes: Sequence[Hashes], scratch: Path | None) -> Hashes | Path:
-    """The hashes of several blocks in order: in memory, or in a file of their own in a `scratch` folder."""
+    """The hashes of several blocks in order: in memory, or in a file in a `scratch` folder."""
     ordered = np.sort(np.concatenate([_NO_HASHES, *hashes]))
     if scratch is None:
         return ordered
@@ -54,7 +54,7 @@ class KeyedPart:
 
 @dataclass(frozen=True, eq=False)
 class _Equal:
-    """Hashes that stand more than once."""
+    """Hashes that repeat."""
 
     hashes: Hashes
 
@@ -92,7 +92,7 @@ def _where(key: str, rules: ReadingRules, hashes: Hashes, part: BlockPart) -> _W
 
 
 def refuse_repeated_keys(key: str, work: PartsAtWork, held: Sequence[Held], rules: ReadingRules, rows: int) -> None:
-    """Raise KeyColumnError, with the files at fault, when a key stands twice in all parts."""
+    """Raise KeyColumnError, with the files at fault, if a key repeats within or across parts."""
     shares = max(1, -(-rows // _TOGETHER))
     ends = [2**64 * share // shares for share in range(shares + 1)]
     equal = _Equal(np.empty(0, dtype=np.uint64))
