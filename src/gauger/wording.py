@@ -111,10 +111,12 @@ def plural(count: int, one: str, many: str | None = None) -> str:
 
 @dataclass(frozen=True)
 class Noun:
-    """The word for whoever is segmented: one of them, and many."""
+    """The word for whoever is segmented: one of them, and many. `everyone` is the word for all of them where this one
+    is for a sample."""
 
     one: str
     many: str
+    everyone: "Noun | None" = None
 
     @classmethod
     def called(cls, one: str) -> "Noun":
@@ -143,6 +145,10 @@ class Noun:
         """The noun that was given, else what the key says."""
         return cls.of_key(key) if one is None else cls.called(one)
 
+    def of_a_sample(self) -> "Noun":
+        """The word for some of them who were sampled."""
+        return Noun(f"sampled {self.one}", f"sampled {self.many}", self)
+
     def of(self, count: int) -> str:
         """The noun for so many."""
         return self.one if count == 1 else self.many
@@ -152,7 +158,10 @@ class Noun:
         return f"{count:,} {self.of(count)}"
 
     def said(self, text: str, keep: Iterable[str] = ()) -> str:
-        """A text of ours about customers as one about whoever they are; names to `keep` stay as they are written."""
+        """A text of ours about customers as one about whoever they are; names to `keep` stay as they are written. Of a
+        sample too it says the word for everyone, as it may be about them."""
+        if self.everyone is not None:
+            return self.everyone.said(text, keep)
         if self.one == "customer" or "ustomer" not in text:
             return text
         kept = "|".join(re.escape(name) for name in sorted(keep, key=len, reverse=True) if name)

@@ -154,6 +154,22 @@ def test_a_sample_shows_every_segment_and_no_more_than_asked() -> None:
 
 
 @pytest.mark.usefixtures("without_pictures")
+def test_a_report_of_a_sample_says_how_many_were_segmented(table: pd.DataFrame, tmp_path: Path) -> None:
+    gauger.write_table(table.assign(orders=table["orders"].where(table.index > 4)), tmp_path / "shops.parquet")
+    base = gauger.open_table(tmp_path / "shops.parquet", execution=gauger.Execution(sample=60))
+    seg = gauger.segment_by_kmeans(gauger.prepare(base, key="shop", missing="drop"), 3)
+    study = gauger.save_study(seg, tmp_path / "study")
+    of_everyone, of_a_sample = "145 shops of the source were segmented.", "This report is of a sample of 60 of them."
+    page = gauger.write_report(seg, tmp_path / "own.html").read_text(encoding="utf-8")
+    assert f"All {of_everyone} {of_a_sample}" in page
+    page = gauger.write_report(study, tmp_path / "study.html").read_text(encoding="utf-8")
+    left_out = "Of 150 shops of the source 145 were segmented; 5 were left out."
+    assert f"{left_out} {of_a_sample}" in page
+    assert "of a sample of 60 out of 145 shops, chosen by a hash of shop" in page
+    assert "sampled sampled" not in page
+
+
+@pytest.mark.usefixtures("without_pictures")
 @pytest.mark.parametrize("method", ["tree", "density", "levels", "bands"])
 def test_every_method_can_be_reported(table: pd.DataFrame, tmp_path: Path, method: str) -> None:
     features = gauger.prepare(table, key="shop", scale="minmax")

@@ -71,7 +71,7 @@ class Database:
 
     @property
     def told(self) -> Callable[[str], None] | None:
-        """What is told of every statement."""
+        """What is called with every statement before it is sent."""
         return _show_statement if self.show_sql else None
 
 
@@ -154,11 +154,9 @@ class InPlaceCustomers:
 
         known = None if self.plan is None else getattr(self.plan.segments, "sample", None)
         sample = known if self.blocks.sample is None else self.blocks.sample
-        own = replace(table.execution, sample=sample)
-        usual = own.sampled if study or not self.in_database else 0
         if not quietly:
             console.say(f"{self._where()}: {table.called}{self._size(table)}.")
-        features = table.features(self.asked, sampled=usual if sample is None else sample, few=own.few)
+        features = table.learned(self.asked, sample, studied=study)
         if not quietly:
             who, names = self.asked.who, features.names
             console.say(
@@ -194,7 +192,7 @@ class InPlaceCustomers:
 
         table = self.open()
         features = self.features(table, study=True, quietly=quietly)
-        said = about_files(table)
+        said = table.about_source()
         console.remarks([*said, *features.remarks])
         return features, said
 
@@ -213,13 +211,6 @@ def _of_files(reading: dict[str, Any]) -> dict[str, Any]:
     return {name: tuple(value) if name == "as_text" else value for name, value in reading.items()}
 
 
-def about_files(table: "PlacedTable") -> "tuple[Remark, ...]":
-    """What there is to say of files themselves."""
-    from gauger.sources import FileTable
-
-    return table.parts_with(()).remarks if isinstance(table, FileTable) else ()
-
-
 def customers_in_place(
     origin: str | None,
     place: Place,
@@ -233,14 +224,14 @@ def customers_in_place(
     from gauger.study import BEHAVIOUR, is_study, open_study, place_of, read_plan
 
     plan = None if place.plan is None else read_plan(place.plan)
-    beside = Path() if place.plan is None else place.plan.parent
+    folder = Path() if place.plan is None else place.plan.parent
     source = place.source or origin
     if origin is not None and is_study(origin):
         study = open_study(origin)
-        plan, beside, source = study.plan, study.folder, place.source
+        plan, folder, source = study.plan, study.folder, place.source
     if database.asked or (plan is not None and plan.into is not None and not blocks.asked):
         if source is None and plan is not None and plan.source is not None:
-            source = place_of(plan.source, beside, writes=database.into is not None or plan.into is not None)
+            source = place_of(plan.source, folder, writes=database.into is not None or plan.into is not None)
             reading = reading if reading.table is not None else Reading(table=plan.source.table)
         url, table = url_and_table(source, reading)
         if plan is not None and database.into is None:
@@ -248,10 +239,10 @@ def customers_in_place(
         return InPlaceCustomers(url, Reading(table=table), preparation, blocks, database, plan)
     if not goes_out_of_core(origin, blocks, place, preparation):
         return None
-    if source is None and (beside / BEHAVIOUR).is_file():
-        source = str(beside / BEHAVIOUR)  # what the events came to when the study was made
+    if source is None and (folder / BEHAVIOUR).is_file():
+        source = str(folder / BEHAVIOUR)  # what the events came to when the study was made
     elif source is None and plan is not None and plan.source is not None and plan.events is None:
-        source = place_of(plan.source, beside)
+        source = place_of(plan.source, folder)
     if source is None:
         raise typer.BadParameter(
             "say which files: a pattern, a folder, or a plan that names them; `gauger run` begins with events.",

@@ -39,7 +39,7 @@ def look(
 ) -> None:
     """Show what each column is, and what a study would stumble over.
 
-    A row a column: its role, type, gaps, range and skew; then why it got its role, and the remarks. Several
+    One row per column: its role, type, gaps, range and skew; then why it got its role, and the remarks. Several
     files, and with --in-database a table of any size, are looked at where they are, without figures.
     """
     from gauger.cli import console

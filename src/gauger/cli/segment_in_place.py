@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import typer
 
 from gauger.cli.counts import tell_advice
-from gauger.cli.customers_in_place import InPlaceCustomers, about_files
+from gauger.cli.customers_in_place import InPlaceCustomers
 
 if TYPE_CHECKING:
     from gauger.segmentation import Segmentation
@@ -49,7 +49,7 @@ def segment_there(
     target = Target(customers.open(), into, assignments or FORMATS[0], replace)
     with target.results(out) as results, target.working(results) as place:
         features = customers.features(target.table, study=False)
-        console.remarks([*about_files(target.table), *features.remarks])
+        console.remarks([*target.table.about_source(), *features.remarks])
         if number == "auto":
             number = str(_advised(features, settings))
         seg = segment_by_kmeans(features, int(number), **settings)

@@ -56,7 +56,8 @@ class Provenance:
 class Contents:
     """Everything that a report tells; what a study does not have is None or empty, and its part says so or is left out.
 
-    `migrations` and `outcomes` are by what they are called. `with_keys` shows whose figures are shown.
+    `migrations` and `outcomes` are by what they are called. `with_keys` shows whose figures are shown. Where the report
+    is of a sample, `everyone` is how many were segmented.
     """
 
     seg: Segmentation
@@ -70,6 +71,7 @@ class Contents:
     title: str | None = None
     with_keys: bool = False
     sample: int = 2_000
+    everyone: int | None = None
 
     @property
     def noun(self) -> Noun:

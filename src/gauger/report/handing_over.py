@@ -23,7 +23,7 @@ def hand_off(
     replace: bool = False,
     **named: Unpack[HandOffRuleNames],
 ) -> HandOff:
-    """Write one audience file a segment and one of all, the arms, and a manifest, into a folder of their own.
+    """Write an audience file per segment and one of all, the arms, and a manifest into a folder.
 
     Everything appears at once, by a rename, or nothing; files can be read by their owner only. No address is in remarks
     or messages. The same call gives the same bytes but for the time.
@@ -31,7 +31,7 @@ def hand_off(
     Parameters
     ----------
     assignments : Segmentation, pandas.DataFrame or another table
-        A row a customer: the key (its first column, or `key`), segment, perhaps segment_name; or a Segmentation.
+        One row per customer: the key (its first column, or `key`), segment, perhaps segment_name; or a Segmentation.
     contacts : pandas.DataFrame or another table
         The same key, consent, and addresses.
     folder : str or path-like
@@ -43,7 +43,7 @@ def hand_off(
     made_at : datetime.datetime, optional
         The manifest's time; by default now.
     replace : bool
-        Whether a hand-off that stands in the folder, with nothing besides, may be replaced.
+        Whether a hand-off that is already in the folder may be replaced; nothing else may be there.
     **named
         The settings of `HandOffRules`, one by one.
 

@@ -164,7 +164,7 @@ def _explorer_words(contents: Contents, shown: int) -> str:
         return f"All {noun.counted(everyone)} are shown."
     return (
         f"{shown:,} of {noun.counted(everyone)} are shown, drawn at random so that every "
-        "segment is seen; small segments are shown more fully than large ones, and the table heeds that."
+        "segment is seen; small segments are shown more fully than large ones, and the table allows for that."
     )
 
 

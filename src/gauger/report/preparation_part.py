@@ -19,7 +19,9 @@ def treatment_table(contents: Contents) -> HtmlTable:
 
 def left_out(contents: Contents) -> str:
     """How many rows of the source are not among those who were segmented."""
-    rows, kept = contents.provenance.rows, contents.customers
+    rows, noun = contents.provenance.rows, contents.noun.everyone or contents.noun
+    kept = contents.customers if contents.everyone is None else contents.everyone
+    some = f" This report is of a sample of {contents.customers:,} of them." if kept > contents.customers else ""
     if rows is None or rows <= kept:
-        return f"All {contents.noun.counted(kept)} of the source were segmented."
-    return f"Of {contents.noun.counted(rows)} of the source {kept:,} were segmented; {rows - kept:,} were left out."
+        return f"All {noun.counted(kept)} of the source were segmented.{some}"
+    return f"Of {noun.counted(rows)} of the source {kept:,} were segmented; {rows - kept:,} were left out.{some}"

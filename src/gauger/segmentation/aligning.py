@@ -10,7 +10,7 @@ from gauger.algorithms.statistics import best_match, contingency_table
 from gauger.errors import SettingError
 
 Coded = tuple[NDArray[Any], NDArray[np.int32], int]
-"""The keys (n,) of customers, their segments (n,), 0 for none, and how many segments there are."""
+"""The keys (n,) of customers, their segments (n,), 0 if unassigned, and how many segments there are."""
 
 
 def numbers_like(new: Coded, old: Coded) -> tuple[dict[int, int], NDArray[np.int32]]:

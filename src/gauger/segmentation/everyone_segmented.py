@@ -30,6 +30,10 @@ class EveryoneSegmented(Protocol):
         """The sum of squares of everyone about their middle."""
 
     @property
+    def explained_by_feature(self) -> NDArray[np.float64]:
+        """The share of each feature's variance that lies between segments (d,)."""
+
+    @property
     def fits(self) -> bool:
         """Whether all of them were read, without keys, and segmented as a table in memory is."""
 

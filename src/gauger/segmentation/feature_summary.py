@@ -63,7 +63,7 @@ class FeatureSummary:
 
     @classmethod
     def of_customers(cls, original: pd.DataFrame, codes: NDArray[np.int32], count: int) -> "FeatureSummary":
-        """From customers in memory: features in original units (n, d), and each one's segment, 0 for none."""
+        """From customers in memory: features in original units (n, d), and each one's segment, 0 if unassigned."""
         columns = original.to_numpy(dtype=np.float64).T
         groups = [codes == number for number in range(1, count + 1)]
         groups.append(codes > 0)

@@ -14,7 +14,7 @@ def segmentation_from_codes(
     *,
     method: str,
 ) -> Segmentation:
-    """A Segmentation from each customer's segment (1 to k, 0 for none), centres being the means of their customers.
+    """A Segmentation from each customer's segment (1 to k, 0 if unassigned); centres are means of customers.
 
     Raises SettingError when the codes do not fit the customers or leave a number between 1 and the largest unused.
     """

@@ -217,6 +217,9 @@ class Segmentation(CustomerRows, Readable):
 
         Over the assigned customers, each counting once.
         """
+        features = pd.Index(self.features.names, name="feature")
+        if self.everyone is not None:
+            return pd.Series(self.everyone.explained_by_feature, index=features, name="explained")
         own = self.codes[self.codes > 0]
         shares = []
         for column in self.features.values[self.codes > 0].T:
@@ -224,7 +227,7 @@ class Segmentation(CustomerRows, Readable):
             sums = np.bincount(own, weights=centred, minlength=self.count + 1)[1:]
             overall = float((centred**2).sum())
             shares.append(float((sums**2 / self.sizes).sum()) / overall if overall else 0.0)
-        return pd.Series(shares, index=pd.Index(self.features.names, name="feature"), name="explained")
+        return pd.Series(shares, index=features, name="explained")
 
     @cached_property
     def profile(self) -> FeatureSummary:

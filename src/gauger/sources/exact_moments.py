@@ -73,7 +73,7 @@ class SegmentMoments:
         return square_steps_for(self.spans.ravel()).reshape(self.spans.shape)
 
     def means(self) -> Values:
-        """Means (k, d); NaN where there is no value."""
+        """Means (k, d); NaN without values."""
         with np.errstate(invalid="ignore"):
             return np.asarray(self.lows + self.sums.values(self.steps) / self.known)
 

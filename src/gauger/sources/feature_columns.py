@@ -15,8 +15,8 @@ Steps = tuple[tuple[Treatment, ...], ...]
 
 @dataclass(frozen=True, eq=False)
 class FeatureColumns:
-    """How customers are read: the key, the measures, what is an indicator of which column, whom a gap leaves out, and
-    which measures hold NaN next to gaps."""
+    """How customers are read: the key, the measures, the indicators by name, the columns whose gaps leave a customer
+    out, and the measures that hold NaN as well as gaps."""
 
     key: str
     measures: tuple[str, ...]

@@ -40,7 +40,7 @@ class Learned:
 
     @property
     def customers(self) -> int:
-        """How many they are, without those whom gaps leave out."""
+        """How many there are, without those that gaps leave out."""
         return self.scaling.survey.kept
 
     @property
@@ -96,8 +96,7 @@ def nobody(
 
 def as_sample(features: FeatureSet) -> FeatureSet:
     """Features of a sample, whose customers are called so."""
-    noun = features.noun
-    return replace(features, noun=Noun(f"sampled {noun.one}", f"sampled {noun.many}"))
+    return replace(features, noun=features.noun.of_a_sample())
 
 
 def of_sample(remarks: Iterable[Remark], sampled: int, customers: int, noun: Noun) -> Iterator[Remark]:

@@ -95,6 +95,6 @@ def about_sample(everyone: LearnedEveryone) -> list[Remark]:
     if rows == everyone.customers or not rows:
         return []
     text = (
-        f"figures and studies are of a sample of {rows:,} out of {noun.counted(everyone.customers)}, chosen by a hash "
+        f"figures and studies are of a sample of {rows:,} out of {noun.counted(everyone.customers)}, chosen by a hash"
     )
-    return [Remark("sample-of-all", f"{text}of {everyone.asked.key}. Segments are of everyone.")]
+    return [Remark("sample-of-all", f"{text} of {everyone.asked.key}. Segments are of everyone.")]

@@ -4,6 +4,7 @@ import datetime
 from abc import abstractmethod
 from collections.abc import Iterator
 from contextlib import AbstractContextManager, contextmanager
+from dataclasses import replace as replace_values
 from threading import local
 from typing import Any
 
@@ -23,6 +24,9 @@ from gauger.wording import Noun
 
 class PlacedTable(OpenTable):
     """A table that stays where it lives; what it takes to open it for work is all that a place adds."""
+
+    rows_stay = False
+    """Whether no row leaves the place unless somebody says how many may."""
 
     def __init__(self, called: str, execution: Execution | None = None) -> None:
         self.called, self.execution = called, as_one_value(Execution, execution or Execution(), {}, "settings")
@@ -51,6 +55,13 @@ class PlacedTable(OpenTable):
         """The features of a sample, treated as everyone is; they know everyone."""
         own = self.execution
         return self.features(asked, sampled=own.sampled, few=own.few)
+
+    def learned(self, asked: Preparation, sample: int | None, *, studied: bool) -> FeatureSet:
+        """The same by a sample of another size, if one is named. If none is, rows that stay are fetched only for a
+        sample that is to be studied."""
+        own = self.execution if sample is None else replace_values(self.execution, sample=sample)
+        fetched = own.sampled if sample is not None or studied or not self.rows_stay else 0
+        return self.features(asked, sampled=fetched, few=own.few)
 
     def features(self, asked: Preparation, *, sampled: int, few: int) -> FeatureSet:
         """The same with up to `sampled` customers fetched, and up to `few` of them all treated as in memory."""
@@ -87,13 +98,17 @@ class PlacedTable(OpenTable):
 
     @abstractmethod
     def _written(self, target: Any, model: SegmentModel) -> Iterator[Any]:
-        """What stands in a target, in batches."""
+        """What a target holds, in batches."""
 
     @abstractmethod
     def looked_at(self, key: str | None, today: datetime.date) -> TableLook: ...
 
     @abstractmethod
     def now(self, model: SegmentModel) -> CustomersNow: ...
+
+    def about_source(self) -> tuple[Remark, ...]:
+        """What there is to say of the source itself, before it is read."""
+        return ()
 
     @abstractmethod
     def facts(self) -> dict[str, object]:

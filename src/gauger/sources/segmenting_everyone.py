@@ -216,6 +216,13 @@ class SegmentedEveryone:
         """The sum of squares of everyone about their middle."""
         return self.learned.customers * float((self.scaling.deviations**2).sum())
 
+    @property
+    def explained_by_feature(self) -> NDArray[np.float64]:
+        """The share of each feature's variance that lies between segments (d,), by how far their centres are apart."""
+        squares = self.sizes @ (self.centres - self.scaling.means) ** 2
+        overall = self.learned.customers * self.scaling.deviations**2
+        return np.divide(squares, overall, out=np.zeros(len(overall)), where=overall > 0.0)
+
     def described(self, place: Place, names: Mapping[int, str], target: Any = None) -> Description:
         """Place everyone, into a target if there is one, and keep what was seen."""
         self._seen = place.described(self.scaling, self._bare(names), self.sample_table, target)
@@ -264,7 +271,7 @@ class SegmentedEveryone:
 
         def batches() -> Iterator[Any]:
             with self.learned.table.working() as place:
-                yield from place.assignments(model, None, self.scaling.columns)
+                yield from place.assignments(model, None, self.scaling)
 
         return Assignments(lambda: (counts, ()), batches, who=self.noun)
 
@@ -317,7 +324,7 @@ class SegmentedEveryone:
 def bare_model(
     scaling: Scaling, centres: Values, sizes: NDArray[np.int64], names: Mapping[int, str], customers: int
 ) -> SegmentModel:
-    """A model as far as it takes to place customers: how features are distributed is not known yet."""
+    """A model that can place customers, without the distributions of its features, which are not known yet."""
     columns = scaling.columns
     rule = NearestCentre.of(centres, columns.names)
     features = tuple(

@@ -81,7 +81,15 @@ def contents_of(
         title,
         with_keys,
         sample,
+        _everyone(opened),
     )
+
+
+def _everyone(opened: Study | Segmentation) -> int | None:
+    """How many were segmented, where no more than a sample of them is at hand."""
+    if isinstance(opened, Study):
+        return opened.model.customers if opened.by_sample else None
+    return None if opened.everyone is None else opened.customers
 
 
 def _provenance(opened: Study | Segmentation, given: Provenance, *, with_keys: bool) -> Provenance:
@@ -94,7 +102,7 @@ def _provenance(opened: Study | Segmentation, given: Provenance, *, with_keys: b
 
 def _rows_of(study: Study) -> int:
     """How many rows its source has."""
-    return (rows_of(study.plan) or 0) if study.in_database else len(study.table)
+    return (rows_of(study.plan) or 0) if study.in_database or study.by_sample else len(study.table)
 
 
 def _refuse_addresses(seg: Segmentation) -> None:

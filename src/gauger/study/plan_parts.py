@@ -306,7 +306,7 @@ class Plan(PlanPart):
     @model_validator(mode="before")
     @classmethod
     def _a_method(cls, content: Any) -> Any:
-        """k-means where segments do not say their method; what a version does not know is told by name. Earlier
+        """k-means where segments do not name their method; settings that this version does not know are named. Earlier
         versions wrote `by_blocks` for out of core."""
         if isinstance(content, dict) and isinstance(content.get("segments"), dict):
             segments = {"method": "kmeans", **content["segments"]}

@@ -90,8 +90,8 @@ class Run:
         self.heed("Read", f"{len(table):,} customers from {self.place()}", remarks_of(table))
         yield
         features = prepare(table, **self.plan.preparation())
-        beside = remarks_with_method(self.plan.segments.method)
-        remarks = [remark for remark in features.remarks if remark.code not in beside]
+        of_the_method = remarks_with_method(self.plan.segments.method)
+        remarks = [remark for remark in features.remarks if remark.code not in of_the_method]
         self.heed("Prepared", f"{features.headline()}: {', '.join(features.names)}", remarks)
         yield
         study = self.count_study(results, features)

@@ -13,7 +13,6 @@ from gauger.choosing import CountStudy
 from gauger.errors import SettingError
 from gauger.features import EventColumns, EventSummary, FeatureSet, Preparation, behaviour_of_files
 from gauger.progress import task
-from gauger.remarks import Remark
 from gauger.report import Contents
 from gauger.sources import DatabaseTable, FileTable, PlacedTable, SegmentedEveryone, profile_table
 from gauger.study.finding import Found
@@ -79,7 +78,7 @@ class InPlaceRun(Run):
 
     def _steps_there(self, results: Results, target: Target, place: Any) -> Iterator[None]:
         features = self._features(target.table)
-        remarks = (*_about_files(target.table), *features.remarks)
+        remarks = (*target.table.about_source(), *features.remarks)
         self.heed("Read", f"{features.customers:,} customers from {self.place()}: {', '.join(features.names)}", remarks)
         yield
         found = self.segments(features, self._counted(results, features))
@@ -115,7 +114,9 @@ class InPlaceRun(Run):
             self.hand_off(results, self._assigned(results, target, place), self.plan.hand_off, plan)
             yield
         if self.plan.report is not None:
-            contents = Contents(shown.seg, profile, *parted(found.count_study), tuple(comparisons))
+            contents = Contents(
+                shown.seg, profile, *parted(found.count_study), tuple(comparisons), everyone=seg.customers
+            )
             rows = seg.customers + everyone.left_out
             self.report(results, self.plan.report, contents, rows=rows, plan=plan)
             yield
@@ -123,12 +124,9 @@ class InPlaceRun(Run):
     def _features(self, table: PlacedTable) -> FeatureSet:
         """The features, learned from everyone. No row leaves a database unless the plan says how many may, but for the
         features, without keys, of few customers."""
-        segments, own = self.plan.segments, table.execution
+        segments = self.plan.segments
         assert isinstance(segments, KmeansPart)
-        usual = 0 if self.plan.into is not None else own.sampled
-        sampled = usual if segments.sample is None else segments.sample
-        few = own.few if segments.sample is None else min(own.few, segments.sample)
-        return table.features(Preparation(**self.plan.preparation()), sampled=sampled, few=few)
+        return table.learned(Preparation(**self.plan.preparation()), segments.sample, studied=False)
 
     def _counted(self, results: Results, features: FeatureSet) -> CountStudy | None:
         segments = self.plan.segments
@@ -159,8 +157,3 @@ class InPlaceRun(Run):
         names = [self.plan.key, "segment", "segment_name"]
         rows = place.session.rows(f"SELECT {', '.join(map(sql_name, names))} FROM {new_name(target.into).sql}")
         return frame_of(names, rows)
-
-
-def _about_files(table: PlacedTable) -> tuple[Remark, ...]:
-    """What there is to say of files themselves."""
-    return table.parts_with(()).remarks if isinstance(table, FileTable) else ()

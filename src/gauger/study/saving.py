@@ -76,7 +76,7 @@ def save_study(
     made_at : datetime.datetime, optional
         The time that plan and model bear; by default now.
     replace : bool
-        Whether a study that stands in the folder, and tables that Gauger made, may be replaced.
+        Whether a study that is already in the folder, and tables that Gauger made, may be replaced.
 
     Returns
     -------
@@ -140,8 +140,8 @@ def add_study(
     plan = plan_of(seg, source, events, base=base, figures=figures, made_at=time)
     _add_segments(results, seg, plan, time)
     add_method_files(results, found, plan.figures)
-    beside = remarks_with_method(plan.segments.method)
-    content = [asdict(one) for one in (*seg.features.remarks, *seg.remarks) if one.code not in beside]
+    of_the_method = remarks_with_method(plan.segments.method)
+    content = [asdict(one) for one in (*seg.features.remarks, *seg.remarks) if one.code not in of_the_method]
     results.path(REMARKS).write_text(json.dumps(content, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
     return plan
 

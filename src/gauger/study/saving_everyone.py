@@ -57,6 +57,7 @@ class Target:
     @contextmanager
     def results(self, folder: Path, *, also: Sequence[str] = ()) -> Iterator[Results]:
         """The folder of the study that is being made."""
+        self._refuse_unnamed()
         if isinstance(self.table, BlockTable):
             self.table.refuse_output_among(folder)
         whole = (ASSIGNMENTS,) if self.format == "csv" and self.into is None else ()
@@ -66,6 +67,18 @@ class Target:
             folder, replace=self.replace, sources=files, also=(*also, *parts), assignments=whole
         ) as results:
             yield results
+
+    def _refuse_unnamed(self) -> None:
+        """Raise SettingError for a table that a plan cannot name, so that nobody could open its study again."""
+        if not isinstance(self.table, (DatabaseTable, FileTable)):
+            raise SettingError(
+                f"{self.table.called}: a study reads its customers again from files or a database, and these are "
+                "elsewhere. Keep the model (save_model) and who is where (assignments.to_arrow()) instead."
+            )
+        if isinstance(self.table, FileTable) and not isinstance(self.table.source, (str, PathLike)):
+            raise SettingError(
+                "a study names one source: give a folder or a pattern such as base/*.parquet, not a list."
+            )
 
     @contextmanager
     def working(self, results: Results | None) -> Iterator[Place]:
@@ -100,17 +113,12 @@ class Target:
             shutil.rmtree(pieces)
         return everyone.model(seg.names, made_at)
 
-    def source(self, folder: Path) -> SourcePart | None:
+    def source(self, folder: Path) -> SourcePart:
         """Where the customers are, as the plan of a study in a folder says it."""
         if isinstance(self.table, DatabaseTable):
             return source_part(self.table.url, folder, {"table": self.table.table})
-        if not isinstance(self.table, FileTable):
-            return None
-        if not isinstance(self.table.source, (str, PathLike)):
-            raise SettingError(
-                "a study names one source: give a folder or a pattern such as base/*.parquet, not a list."
-            )
-        part = source_part(self.table.source, folder, dict(vars(self.table.rules)))
+        assert isinstance(self.table, FileTable)
+        part = source_part(str(self.table.source), folder, dict(vars(self.table.rules)))
         return part.model_copy(update={"bytes": self.table.bytes})
 
 

@@ -4,7 +4,7 @@ from typing import Any
 
 TOLD = {
     "SourcePart": {
-        "file": "The path, beside the plan: a file, or a folder, or a pattern.",
+        "file": "The path, from the folder of the plan: a file, a folder or a pattern.",
         "url": "A database's URL, without a password: `${NAME}` takes it from the environment.",
         "table": "The table of the database.",
         "query": "A query, instead of a table.",
