@@ -1,6 +1,6 @@
 """Gauger: behavioural customer segments you can trust, from a table of events to a campaign's audience.
 
-Every public name stands in the stub next to this file, and is imported from its package when it is first used.
+Every public name is listed in the stub next to this file, and is imported from its package when it is first used.
 """
 
 import sys
