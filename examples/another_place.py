@@ -60,6 +60,7 @@ def main(folder: Path) -> None:
     columns = gauger.EventColumns("member_id", "visited_on", amount="ticket_spend", event_key="visit_id")
     behaviour = gauger.summarise_events(visits, columns).drop(columns="first_seen")
     files = [folder / "north.dta", folder / "south.dta"]
+    folder.mkdir(parents=True, exist_ok=True)
     for file, part in zip(files, (behaviour[::2], behaviour[1::2]), strict=True):
         part.to_stata(file, write_index=False)
 

@@ -1,6 +1,7 @@
 """Opening tables where they live: what is refused, what they say of themselves, and what is known of assignments."""
 
 import contextlib
+import re
 import sqlite3
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -191,6 +192,7 @@ def test_an_open_table_says_what_is_known_of_it(tmp_path: Path) -> None:
     gauger.write_table(TABLE, tmp_path / "base.parquet")
     shown = repr(gauger.open_table(tmp_path / "base.parquet"))
     assert "base.parquet, read where it lives" in shown
+    assert re.search(r"size +\d kB", shown)
     assert "60" in shown
 
 

@@ -32,5 +32,7 @@ def available_bytes() -> int:
 
 
 def bytes_in_words(size: float) -> str:
-    """Bytes as people read them: 320 MB, 1.6 GB."""
-    return f"{size / 2**30:,.1f} GB" if size >= 2**30 else f"{size / 2**20:,.0f} MB"
+    """Bytes as people read them: 48 kB, 320 MB, 1.6 GB."""
+    if size >= 2**30:
+        return f"{size / 2**30:,.1f} GB"
+    return f"{size / 2**20:,.0f} MB" if size >= 2**20 else f"{-(-size // 2**10):,.0f} kB"

@@ -290,7 +290,9 @@ class Study(Readable):
 
     def _sampled(self) -> tuple[FeatureSet, Segmentation]:
         features, codes = sampled_features(self.table, self.plan, self.model)
-        remarks = (*self.remarks, *remarks_of(self.table))
+        now = remarks_of(self.table)
+        kept = (one for one in self.remarks if one.code not in {own.code for own in now})
+        remarks = (*kept, *now)
         return features, self._restored(features, codes, self.names, np.arange(len(codes)), remarks, whole=True)
 
     def _of_nobody(self, nobody: FeatureSet) -> Segmentation:
