@@ -167,6 +167,11 @@ def test_a_report_of_a_sample_says_how_many_were_segmented(table: pd.DataFrame, 
     left_out = "Of 150 shops of the source 145 were segmented; 5 were left out."
     assert f"{left_out} {of_a_sample}" in page
     assert page.count("of a sample of 60 out of 145") == 1
+    whole = gauger.open_table(tmp_path / "shops.parquet")
+    seg = gauger.segment_by_kmeans(gauger.prepare(whole, key="shop", missing="drop"), 3)
+    study = gauger.save_study(seg, tmp_path / "whole")
+    assert (study.segmentation.noun.many, len(study.table)) == ("shops", 145)
+    assert not [one for one in (*study.remarks, *gauger.remarks_of(study.table)) if one.code == "sample-of-all"]
 
 
 @pytest.mark.usefixtures("without_pictures")

@@ -97,7 +97,7 @@ class Study(Readable):
         Of a study out of core, or in a database, it is the sample that was kept, and a remark says so.
         """
         if self.by_sample:
-            return sampled_customers(self.files, self.plan)
+            return sampled_customers(self.files, self.plan, self.model.customers)
         if self.in_database:
             raise StudyError(
                 f"the customers of {self.folder} stay in their database, and no sample of them was fetched. For what "
@@ -290,9 +290,8 @@ class Study(Readable):
 
     def _sampled(self) -> tuple[FeatureSet, Segmentation]:
         features, codes = sampled_features(self.table, self.plan, self.model)
-        now = remarks_of(self.table)
-        kept = (one for one in self.remarks if one.code not in {own.code for own in now})
-        remarks = (*kept, *now)
+        more = (one for one in remarks_of(self.table) if one.code != "sample-of-all")  # their own remarks say so
+        remarks = (*self.remarks, *more)
         return features, self._restored(features, codes, self.names, np.arange(len(codes)), remarks, whole=True)
 
     def _of_nobody(self, nobody: FeatureSet) -> Segmentation:

@@ -59,13 +59,12 @@ def nobody_of(plan: Plan, model: SegmentModel, noun: Noun) -> FeatureSet:
     return nobody(model.key, treatments, indicators, recipes, noun)
 
 
-def sampled_customers(there: Standing, plan: Plan) -> pd.DataFrame:
+def sampled_customers(there: Standing, plan: Plan, everyone: int) -> pd.DataFrame:
     """The sample of a study of customers who stay where they live; remarks say that it is one, and whether its files
     are what they were."""
     table, folder = read_table(there.path(SAMPLE)), there.folder
-    everyone = rows_of(plan)
     remarks = [*remarks_of(table)]
-    if everyone is not None and len(table) < everyone:
+    if len(table) < everyone:
         text = (
             f"a study out of core: what follows is of a sample of {len(table):,} out of {everyone:,}, chosen by a hash "
             "of the key. profile.csv has means and quartiles of everyone, centres.csv the sizes."
@@ -100,6 +99,6 @@ def sampled_features(table: pd.DataFrame, plan: Plan, model: SegmentModel) -> tu
     indicators = {one.name: one.indicator for one in model.features if one.indicator is not None}
     features = treated_alike(guess, table, {one.name: one.treatments for one in model.features}, indicators)
     features = replace(features, recipes=guess.recipes)
-    if len(table) < (rows_of(plan) or 0):
+    if len(table) < model.customers:
         features = as_sample(features)
     return features, model.rule.find_segments(np.ascontiguousarray(features.values.T), {})[0]
