@@ -281,7 +281,7 @@ def test_over_the_memory_there_is_the_ways_out_are_named(monkeypatch):
     features = features_of(np.random.default_rng(6).normal(size=(400, 2)))
     exact = gauger.build_tree(features, linkage="average")
     monkeypatch.setenv("GAUGER_MEMORY_GB", "0.0001")
-    with pytest.raises(gauger.GaugerError, match=r"take 1 MB.*'ward', 'centroid' or 'single'.*condense=2000"):
+    with pytest.raises(gauger.GaugerError, match=r"take 624 kB.*'ward', 'centroid' or 'single'.*condense=2000"):
         gauger.build_tree(features, linkage="complete")
     assert gauger.build_tree(features, linkage="single").leaves == 400
     monkeypatch.setenv("GAUGER_MEMORY_GB", "0.0005")
