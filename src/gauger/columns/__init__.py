@@ -2,7 +2,14 @@
 
 from gauger.algorithms import report_through
 from gauger.columns.any_table import AnyTable, is_table, whole_table
-from gauger.columns.arrow import in_their_order, stacked, to_pandas, without_odd_columns
+from gauger.columns.arrow import (
+    decimals_as_numbers,
+    in_their_order,
+    stacked,
+    to_pandas,
+    without_odd_columns,
+    without_views,
+)
 from gauger.columns.checking import (
     checked_keys,
     checked_table,
@@ -71,6 +78,7 @@ __all__ = [
     "as_one_value",
     "checked_keys",
     "checked_table",
+    "decimals_as_numbers",
     "guess_role",
     "in_their_order",
     "is_identifier",
@@ -91,6 +99,7 @@ __all__ = [
     "to_pandas",
     "whole_table",
     "without_odd_columns",
+    "without_views",
 ]
 
 report_through(task, SettingError)

@@ -1,6 +1,7 @@
 """From Arrow columns to pandas without losing what the values are."""
 
 from collections.abc import Iterable
+from typing import TypeVar
 from zoneinfo import ZoneInfo
 
 import pandas as pd
@@ -22,6 +23,8 @@ _WHOLE = {
     pa.uint64(): pd.UInt64Dtype(),
     pa.bool_(): pd.BooleanDtype(),
 }
+Column = TypeVar("Column", pa.Array, pa.ChunkedArray)
+
 _FIRST_YEAR, _LAST_YEAR = 1, 9999
 """The years that dates can be told in, everywhere that this library hands them to."""
 
@@ -39,16 +42,16 @@ def to_pandas(table: pa.Table) -> pd.DataFrame:
 def stacked(tables: Iterable[pa.Table]) -> pa.Table:
     """Tables one below the other; where they do not agree on a column's type, levels are written out.
 
-    Raises ColumnValuesError for a column that holds numbers in one and text in another.
+    Raises ColumnValuesError for a column that holds numbers in one and text in another, or numbers that no type holds.
     """
     given = list(tables)
     try:
         return pa.concat_tables(given, promote_options="permissive")
-    except pa.ArrowTypeError:
+    except (pa.ArrowTypeError, pa.ArrowInvalid):
         pass
     try:
         return pa.concat_tables(map(_written_out, given), promote_options="permissive")
-    except pa.ArrowTypeError as error:
+    except (pa.ArrowTypeError, pa.ArrowInvalid) as error:
         raise ColumnValuesError(
             f"the parts of the table differ in what a column holds ({error}). Export all parts alike."
         ) from None
@@ -129,10 +132,25 @@ def _plain(name: str, column: pa.ChunkedArray) -> pa.ChunkedArray:
         return column.cast(pa.large_binary()).cast(pa.large_string())
     if pa.types.is_string_view(kind):
         return column.cast(pa.large_string())
-    if pa.types.is_decimal(kind):
-        whole = kind.scale == 0 and kind.precision < 19
-        return column.cast(pa.int64() if whole else pa.float64())
-    return column
+    return decimals_as_numbers(column)
+
+
+def decimals_as_numbers(column: Column) -> Column:
+    """A column of exact decimals as whole numbers where its type allows no others, else as floats; others as they
+    are."""
+    kind = column.type
+    if not pa.types.is_decimal(kind):
+        return column
+    whole = kind.scale == 0 and kind.precision < 19
+    return column.cast(pa.int64() if whole else pa.float64())
+
+
+def without_views(table: pa.Table) -> pa.Table:
+    """The table with text by views as plain text, because Arrow can neither take nor filter views."""
+    for at, field in enumerate(table.schema):
+        if pa.types.is_string_view(field.type):
+            table = table.set_column(at, field.name, table.column(at).cast(pa.string()))
+    return table
 
 
 def _decoded(column: pa.ChunkedArray) -> pa.ChunkedArray:

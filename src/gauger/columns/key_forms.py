@@ -16,13 +16,14 @@ _EXACT = 2.0**53
 
 @dataclass(frozen=True)
 class KeyForm:
-    """How keys are written: whether some are words, some have a decimal point, how many are not whole, and
-    whether a file has them as text."""
+    """How keys are written: whether some are words, some have a decimal point, how many are not whole, whether a file
+    has them as text, and the types that store whole numbers, of which parts may have several."""
 
     words: bool = False
     decimals: bool = False
     fractions: int = 0
     as_text: bool = False
+    types: frozenset[str] = frozenset()
 
     @classmethod
     def of_numbers(cls, values: NDArray[np.float64], *, as_text: bool = False) -> "KeyForm":
@@ -35,12 +36,14 @@ class KeyForm:
             self.decimals or other.decimals,
             self.fractions + other.fractions,
             self.as_text or other.as_text,
+            self.types | other.types,
         )
 
     @property
     def become_whole(self) -> bool:
         """Whether keys are read as whole numbers that are written in another way."""
-        return (self.decimals or self.as_text) and not self.words and not self.fractions
+        in_other_ways = self.decimals or self.as_text or len(self.types) > 1
+        return in_other_ways and not self.words and not self.fractions
 
     def refuse_fractions(self, key: str) -> None:
         """Raise KeyColumnError for floating-point keys that are not whole."""

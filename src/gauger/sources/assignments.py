@@ -80,13 +80,18 @@ class Assignments(Readable):
         return self.who
 
     def to_arrow(self) -> Iterator[pa.RecordBatch]:
-        """Give everyone in batches, in constant memory.
+        """Give everyone in batches, in constant memory, once customers have been counted and their keys checked.
 
         Returns
         -------
         iterator of pyarrow.RecordBatch
             The key, segment (0 for unassigned), segment_name, distance, and of other customers than those learned from
             why one is in no segment.
+
+        Raises
+        ------
+        KeyColumnError
+            If a key is missing, is not whole, or repeats.
 
         Examples
         --------
@@ -98,10 +103,11 @@ class Assignments(Readable):
         ...     next(found.to_arrow()).column_names
         ['who', 'segment', 'segment_name', 'distance']
         """
+        _ = self._counted
         return self.batches()
 
     def __arrow_c_stream__(self, requested_schema: object | None = None) -> object:
-        batches = self.batches()
+        batches = self.to_arrow()
         first = next(batches, pa.RecordBatch.from_pydict({}))
         return pa.RecordBatchReader.from_batches(first.schema, chain([first], batches)).__arrow_c_stream__(
             requested_schema
@@ -113,7 +119,7 @@ class Assignments(Readable):
         Returns
         -------
         pandas.DataFrame
-            As `to_arrow` has them.
+            As `to_arrow` has them, and refused as it refuses them.
 
         Examples
         --------
@@ -125,7 +131,7 @@ class Assignments(Readable):
         ...     found.to_pandas()["segment"].tolist()
         [2, 2, 1, 1, 1]
         """
-        return to_pandas(stacked(pa.Table.from_batches([batch]) for batch in self.batches()))
+        return to_pandas(stacked(pa.Table.from_batches([batch]) for batch in self.to_arrow()))
 
     def headline(self) -> str:
         counts = self.sizes["customers"]

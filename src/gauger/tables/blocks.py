@@ -7,7 +7,7 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from gauger.columns import refuse_bad_names, to_pandas
+from gauger.columns import refuse_bad_names, to_pandas, without_views
 from gauger.errors import UnknownColumnError
 from gauger.remarks import Remark
 from gauger.tables.delimited import DelimitedBlocks
@@ -86,7 +86,7 @@ class FileBlocks:
                 for batch in batches:
                     block = pa.Table.from_batches([batch])
                     refuse_bad_text(self.file, block)
-                    yield block
+                    yield without_views(block)
 
 
 def head_of_file(file: Path, rows: int) -> tuple[pd.DataFrame, int]:

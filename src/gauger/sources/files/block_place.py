@@ -90,7 +90,7 @@ class BlockPlace:
             survey,
             [(question,)],
             asked.key,
-            lambda found: found.keys.refuse_fractions(asked.key),
+            attrgetter("keys"),
         )
         return replace(seen, stamp=self.parts.stamp)
 
@@ -100,16 +100,17 @@ class BlockPlace:
         work: Callable[..., KeyedPart],
         given: Sequence[tuple[Any, ...]],
         key: str,
-        check: Callable[[Any], None] = lambda _: None,
+        form_of: Callable[[Any], KeyForm],
     ) -> Any:
-        """The results of all parts, added up, once they have passed a check and no key repeats; `given` are the
-        arguments before the part, for all parts or for each."""
+        """The results of all parts, added up, once every key has been found to be whole and none to repeat; `given` are
+        the arguments before the part, for all parts or for each, and `form_of` says how keys are written."""
         parts = self._work()
         each = given if len(given) == len(parts.parts) else [given[0]] * len(parts.parts)
         held = parts.crew.hold(name, work, [(*own, part) for own, part in zip(each, parts.parts, strict=True)])
         found = parts.crew.total("adding up", attrgetter("found"), [(one,) for one in held])
-        check(found)
-        refuse_repeated_keys(key, parts, held, self.parts.rules, found.rows)
+        form = form_of(found)
+        form.refuse_fractions(key)
+        refuse_repeated_keys(key, form, parts, held, self.parts.rules, found.rows)
         return found
 
     def sample(self, asked: Preparation, seen: Survey, most: int) -> pd.DataFrame:
@@ -187,7 +188,8 @@ class BlockPlace:
         outs = [None] * len(self.parts.parts) if target is None else target
         form = self._form_of_keys(model.key)
         given = [(model, gates, self.parts.rules, form, self._scratch, out) for out in outs]
-        tally: AssignmentTally = self._of_each_once(f"assigning {self.parts.called()}", assign_part, given, model.key)
+        working = f"assigning {self.parts.called()}"
+        tally: AssignmentTally = self._of_each_once(working, assign_part, given, model.key, lambda _: form)
         return tally
 
     def assignments(
@@ -215,9 +217,9 @@ class BlockPlace:
     def compared(self, model: SegmentModel) -> CustomersNow:
         """The customers now, as `drift` needs them."""
         self._parts = self._parts_with(columns_of(model))
-        self._form_of_keys(model.key)
+        form = self._form_of_keys(model.key)
         given = [(model, self.parts.rules, self._scratch)]
-        return customers_now(model, self._of_each_once("comparing", sums_now, given, model.key))
+        return customers_now(model, self._of_each_once("comparing", sums_now, given, model.key, lambda _: form))
 
     def has_changed(self) -> bool:
         return False  # `described` compares the files with what they were

@@ -11,9 +11,11 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 
+from gauger.columns import KeyForm
 from gauger.errors import KeyColumnError
 from gauger.sources.files.crews import Held, PartsAtWork
 from gauger.sources.files.file_parts import BlockPart
+from gauger.sources.files.key_columns import as_results_have
 from gauger.tables import Hashes, ReadingRules, hashes_of
 from gauger.wording import listed
 
@@ -81,18 +83,20 @@ def _equal_of(*parts: _Equal) -> _Equal:
     return _Equal(np.unique(found[1:][found[1:] == found[:-1]])[:_LOOKED_AT])
 
 
-def _where(key: str, rules: ReadingRules, hashes: Hashes, part: BlockPart) -> _Where:
+def _where(key: str, form: KeyForm, rules: ReadingRules, hashes: Hashes, part: BlockPart) -> _Where:
     found, seen = [], 0
     for block in part.blocks([key], rules):
         rows = np.flatnonzero(np.isin(hashes_of(block[key]), hashes))
-        keys = block[key].take(pa.array(rows)).cast(pa.string()).to_pylist()
+        keys = as_results_have(block[key].take(pa.array(rows)), form).cast(pa.string()).to_pylist()
         found.append(pd.DataFrame({"key": keys, "place": part.called, "row": rows + seen}))
         seen += block.num_rows
     return _Where(pd.concat(found) if found else pd.DataFrame(columns=["key", "place", "row"]))
 
 
-def refuse_repeated_keys(key: str, work: PartsAtWork, held: Sequence[Held], rules: ReadingRules, rows: int) -> None:
-    """Raise KeyColumnError, with the files at fault, if a key repeats within or across parts."""
+def refuse_repeated_keys(
+    key: str, form: KeyForm, work: PartsAtWork, held: Sequence[Held], rules: ReadingRules, rows: int
+) -> None:
+    """Raise KeyColumnError, with the files at fault, if a key, as results write it, repeats within or across parts."""
     shares = max(1, -(-rows // _TOGETHER))
     ends = [2**64 * share // shares for share in range(shares + 1)]
     equal = _Equal(np.empty(0, dtype=np.uint64))
@@ -101,7 +105,7 @@ def refuse_repeated_keys(key: str, work: PartsAtWork, held: Sequence[Held], rule
         equal += work.crew.total("looking for repeated keys", _equal_of, [tuple(own)])
     if not len(equal.hashes):
         return
-    suspects = work.total("looking at repeated keys", _where, key, rules, equal.hashes[:_LOOKED_AT]).table
+    suspects = work.total("looking at repeated keys", _where, key, form, rules, equal.hashes[:_LOOKED_AT]).table
     again = suspects[suspects.duplicated("key")]
     if again.empty:
         return
