@@ -1,6 +1,7 @@
 """Reading files: values keep their nature, and bad files are refused with their faults."""
 
 import gzip
+from decimal import Decimal
 from pathlib import Path
 
 import numpy as np
@@ -102,6 +103,23 @@ def test_the_same_table_gives_the_same_values_and_keys_from_every_format(tmp_pat
 def test_parquet_dates_become_dates(tmp_path: Path) -> None:
     pq.write_table(pa.table({"on": pa.array([1, 2], pa.date32())}), tmp_path / "t.parquet")
     assert gauger.read_table(tmp_path / "t.parquet")["on"].dtype.name == "datetime64[us]"
+
+
+@pytest.mark.parametrize(
+    ("digits", "scale", "value", "read"),
+    [
+        (18, 0, "999999999999999999", 999_999_999_999_999_999),
+        (19, 0, "9223372036854775808", 2.0**63),
+        (9, 2, "7.25", 7.25),
+        (9, 2, "7.00", 7.0),
+    ],
+)
+def test_parquet_decimals_are_whole_numbers_where_their_type_allows_no_others(
+    digits: int, scale: int, value: str, read: float, tmp_path: Path
+) -> None:
+    pq.write_table(pa.table({"x": pa.array([Decimal(value)], pa.decimal128(digits, scale))}), tmp_path / "t.parquet")
+    (found,) = gauger.read_table(tmp_path / "t.parquet")["x"].tolist()
+    assert (found, type(found)) == (read, type(read))
 
 
 @pytest.mark.parametrize(

@@ -1,7 +1,6 @@
 """From Arrow columns to pandas without losing what the values are."""
 
 from collections.abc import Iterable
-from typing import TypeVar
 from zoneinfo import ZoneInfo
 
 import pandas as pd
@@ -23,8 +22,6 @@ _WHOLE = {
     pa.uint64(): pd.UInt64Dtype(),
     pa.bool_(): pd.BooleanDtype(),
 }
-Column = TypeVar("Column", pa.Array, pa.ChunkedArray)
-
 _FIRST_YEAR, _LAST_YEAR = 1, 9999
 """The years that dates can be told in, everywhere that this library hands them to."""
 
@@ -135,7 +132,7 @@ def _plain(name: str, column: pa.ChunkedArray) -> pa.ChunkedArray:
     return decimals_as_numbers(column)
 
 
-def decimals_as_numbers(column: Column) -> Column:
+def decimals_as_numbers(column: pa.ChunkedArray) -> pa.ChunkedArray:
     """A column of exact decimals as whole numbers where its type allows no others, else as floats; others as they
     are."""
     kind = column.type

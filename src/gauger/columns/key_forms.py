@@ -17,7 +17,7 @@ _EXACT = 2.0**53
 @dataclass(frozen=True)
 class KeyForm:
     """How keys are written: whether some are words, some have a decimal point, how many are not whole, whether a file
-    has them as text, and the types that store whole numbers, of which parts may have several."""
+    has them as text, and the types that parts store them as."""
 
     words: bool = False
     decimals: bool = False

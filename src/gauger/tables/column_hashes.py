@@ -6,7 +6,6 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from gauger.algorithms import hash_numbers, hash_texts
-from gauger.columns import decimals_as_numbers
 
 Hashes = NDArray[np.uint64]
 
@@ -24,7 +23,6 @@ def hashes_of(keys: pa.ChunkedArray) -> Hashes:
 def _hashes_of_array(keys: pa.Array) -> Hashes:
     if pa.types.is_dictionary(keys.type):
         keys = keys.cast(keys.type.value_type)
-    keys = decimals_as_numbers(keys)
     hashes: Hashes = np.empty(len(keys), dtype=np.uint64)
     if pa.types.is_floating(keys.type):  # those that are not whole are refused
         keys = pc.floor(keys).cast(pa.int64(), safe=False)

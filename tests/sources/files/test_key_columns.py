@@ -40,10 +40,11 @@ def segments_of(base: gauger.OpenTable) -> gauger.Segmentation:
         (pa.array(WHOLE, pa.int32()), pa.array(NEXT, pa.int64())),
         (pa.array(WHOLE, pa.uint64()), pa.array(NEXT, pa.int8())),
         (pa.array(WHOLE).cast(EXACT), pa.array(NEXT).cast(EXACT)),
+        (pa.array(WHOLE).cast(EXACT).cast(pa.decimal128(9, 0)), pa.array(NEXT).cast(EXACT).cast(pa.decimal128(9, 0))),
         (pa.array(WHOLE).cast(CENTS), pa.array(NEXT, pa.int32())),
         (pa.array(WHOLE).cast(pa.float32()), pa.array(NEXT).cast(EXACT).cast(pa.decimal128(18, 0))),
     ],
-    ids=["widths", "signs", "decimals", "cents", "floats"],
+    ids=["widths", "signs", "decimals", "short", "cents", "floats"],
 )
 def test_whole_keys_of_every_part_come_to_one_type(
     first: pa.Array, second: pa.Array, sample: int | None, tmp_path: Path
@@ -94,6 +95,7 @@ def test_a_key_that_repeats_in_another_form_is_refused(
         segments_of,
         lambda table: model.assign(table).sizes,
         lambda table: model.assign(table).to_arrow(),
+        lambda table: model.assign(table).to_pandas(),
         lambda table: pa.table(model.assign(table)),
         lambda table: model.assign(table, into=str(tmp_path / "out")),
         lambda table: gauger.drift(model, table),

@@ -205,9 +205,8 @@ class BlockPlace:
                 yield from block.to_batches()
 
     def _form_of_keys(self, key: str) -> KeyForm:
-        """How all keys are written; raises KeyColumnError for numbers that are not whole."""
+        """How all keys are written."""
         form: KeyForm = self._work().total("reading keys", form_of_keys, key, self.parts.rules)
-        form.refuse_fractions(key)
         return form
 
     def profiled(self, model: SegmentModel, columns: FeatureColumns, noun: Noun) -> Profile | None:

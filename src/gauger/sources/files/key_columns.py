@@ -16,8 +16,7 @@ def form_of_block(key: str, block: pa.Table, rules: ReadingRules, part: BlockPar
     keys = decimals_as_numbers(stored)
     if pa.types.is_floating(keys.type):
         return KeyForm.of_numbers(keys.cast(pa.float64()).to_numpy(), as_text=as_text)
-    whole = pa.types.is_integer(keys.type)
-    return KeyForm(words=not whole, as_text=as_text, types=frozenset([str(keys.type)] if whole else []))
+    return KeyForm(words=not pa.types.is_integer(keys.type), as_text=as_text, types=frozenset([str(keys.type)]))
 
 
 def form_of_keys(key: str, rules: ReadingRules, part: BlockPart) -> KeyForm:
