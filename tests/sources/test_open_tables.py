@@ -219,3 +219,19 @@ def test_magnitudes_know_quartiles_in_any_number_of_blocks(values: list[float]) 
     if len(present):
         exact = np.quantile(present, (0.25, 0.5, 0.75), method="inverted_cdf")
         assert whole.quartiles == pytest.approx(np.where(exact > 0.0, exact, 0.0), rel=0.017)
+
+
+def test_where_only_a_table_in_memory_will_do_an_open_one_is_refused_with_the_way_on(tmp_path: Path) -> None:
+    base = gauger.open_table(gauger.write_table(TABLE, tmp_path / "base.parquet"))
+    seg = gauger.segment_by_kmeans(gauger.prepare(base, key="who"), 2)
+    asked: list[Any] = [
+        lambda: gauger.profile(seg, base),
+        lambda: gauger.profile_assignments(seg.assignments, base, key="who"),
+        lambda: gauger.hand_off(seg, base, tmp_path / "campaign", campaign="spring"),
+        lambda: gauger.migration(seg, base, key="who"),
+        lambda: gauger.write_table(base, tmp_path / "again.csv"),
+    ]
+    for ask in asked:
+        with pytest.raises(SettingError, match=r"an open table stays where it is: gauger\.read_table"):
+            ask()
+    assert {one.name for one in tmp_path.iterdir()} == {"base.parquet"}

@@ -9,6 +9,7 @@ import pyarrow as pa
 from pyarrow.interchange import from_dataframe
 
 from gauger.columns.arrow import in_their_order, to_pandas, without_odd_columns
+from gauger.columns.open_table import OpenTable
 from gauger.errors import SettingError
 from gauger.remarks import attach_remarks
 from gauger.wording import listed
@@ -97,6 +98,12 @@ def _enums_in_order(table: pa.Table, source: object) -> pa.Table:
 
 def _no_table(value: object) -> str:
     kind = type(value).__name__
+    if isinstance(value, OpenTable):
+        return (
+            "a table in memory is wanted here, and an open table stays where it is: gauger.read_table(…) reads it. "
+            "Open tables go to look, summarise_events, prepare, SegmentModel.assign and drift; profile(segments) needs "
+            "none."
+        )
     if isinstance(value, str) or hasattr(value, "__fspath__"):
         return "a table is wanted here, not where one is: gauger.read_table(…) reads it."
     if hasattr(value, "collect"):
