@@ -100,8 +100,9 @@ class Study(Readable):
             return sampled_customers(self.files, self.plan, self.model.customers)
         if self.in_database:
             raise StudyError(
-                f"the customers of {self.folder} stay in their database, and no sample of them was fetched. For what "
-                "shows customers segment again with a sample (sample=, --sample)."
+                f"the customers of {self.folder} stay in their database, and no sample of them was kept. Their "
+                f"segments and distances are in the table {self.plan.into} there. To see customers here, segment "
+                "again with a sample (Execution(sample=…), --sample)."
             )
         if self.source is None and self.plan.events is not None and self._has(BEHAVIOUR):
             return self._behaviour(self.plan.events)

@@ -200,7 +200,9 @@ def test_a_study_knows_what_it_is_and_keeps_its_names(shop: Shop, tmp_path: Path
     assert not any("pear" in path.read_text() for path in folder.glob("*.[tj]*"))  # a part of the password
     study = gauger.open_study(folder)
     assert study.plan.into == "segments"
-    with pytest.raises(gauger.errors.StudyError, match="stay in their database"):
+    with pytest.raises(
+        gauger.errors.StudyError, match=r"stay in their database.*in the table segments there.*--sample"
+    ):
         _ = study.table
     assert study.model.fingerprint == found.model.fingerprint
     named = gauger.name_study(folder, {1: "it's us"})
