@@ -10,8 +10,7 @@ from gauger.readable import Readable
 class OpenTable(Readable, ABC):
     """A table in files or in a database, opened by `open_table`; it is read where it lives, as often as it takes.
 
-    Pass it wherever a table of customers or events is asked for: to `look`, `summarise_events`, `prepare`,
-    `SegmentModel.assign` and `drift`.
+    `look`, `summarise_events`, `prepare`, `SegmentModel.assign` and `drift` take it as they take a DataFrame.
 
     See Also
     --------

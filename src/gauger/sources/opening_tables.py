@@ -28,9 +28,9 @@ def open_table(
 ) -> OpenTable:
     """Open a table where it lives: files of any number and size, or a table of a database.
 
-    Nothing is read before it is needed. What is returned goes wherever a table of customers or events is asked for:
-    `look`, `summarise_events`, `prepare`, `SegmentModel.assign` and `drift`. Files are read block by block, in constant
-    memory; in a database all work is SQL, so that customers stay there.
+    Nothing is read before it is needed. `look`, `summarise_events`, `prepare`, `SegmentModel.assign` and `drift` take
+    what is returned as they take a DataFrame. Files are read block by block, in constant memory; in a database all work
+    is SQL, so that customers stay there.
 
     Parameters
     ----------
