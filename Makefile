@@ -2,15 +2,24 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 SOURCES := pyproject.toml constraints.txt
+# Processes share the cores here, so each keeps to one thread; what threads must not change, tests ask for by number.
+PYTEST := GAUGER_THREADS=1 OPENBLAS_NUM_THREADS=1 $(BIN)/pytest -n auto --dist loadfile
 
-.PHONY: demo test check docs bench screenshots charting demo-data release-check clean test-oldest test-newest
+.PHONY: demo test test-all test-random check docs bench screenshots charting demo-data release-check clean test-oldest test-newest
 
 demo: $(VENV)/installed
 	$(BIN)/gauger demo --out demo-output --replace
 
-# Processes share the cores here, so each keeps to one thread; what threads must not change, tests ask for by number.
 test: $(VENV)/installed-dev
-	GAUGER_THREADS=1 OPENBLAS_NUM_THREADS=1 $(BIN)/pytest -n auto --dist loadfile
+	$(PYTEST)
+
+# With the tests marked `slow`, and with more examples of what is drawn at random.
+test-all: $(VENV)/installed-dev
+	$(PYTEST) -m "" --hypothesis-profile=thorough
+
+# Other examples and another order each time. What is found here becomes an example of its test.
+test-random: $(VENV)/installed-dev
+	$(PYTEST) -m "" --hypothesis-profile=random --shuffle $$(date +%s)
 
 check: $(VENV)/installed-dev
 	$(BIN)/ruff check .
@@ -38,7 +47,7 @@ charting:
 test-oldest test-newest: test-%: constraints-%.txt
 	$(PYTHON) -m venv $(VENV)-$*
 	$(VENV)-$*/bin/python -m pip install --quiet --disable-pip-version-check -c constraints-$*.txt -e ".[dev]"
-	NUMBA_CACHE_DIR=$(VENV)-$*/kernels GAUGER_THREADS=1 OPENBLAS_NUM_THREADS=1 $(VENV)-$*/bin/pytest -n auto --dist loadfile
+	NUMBA_CACHE_DIR=$(VENV)-$*/kernels $(subst $(BIN),$(VENV)-$*/bin,$(PYTEST)) -m ""
 
 # What must hold before a version is tagged, one step after the other.
 release-check: $(VENV)/installed-dev

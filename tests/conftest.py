@@ -3,46 +3,65 @@
 import contextlib
 import io
 import os
-import re
+import random
 import signal
 import subprocess
 import sys
 import traceback
 from collections.abc import Callable, Iterator
+from itertools import groupby
 from pathlib import Path
 from urllib.parse import quote_plus
 
+import compiled_loops
+import kept_values
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import settings
-from own_postgres import DATABASE, NEEDED, PASSWORD, USER, find_programs, running_postgres
+from hypothesis import HealthCheck, settings
+from own_postgres import NEEDED, PASSWORD, USER, find_programs, shared_postgres
 
 import gauger
 from gauger.cli.app import app
 from gauger.demo.walkthrough import FEATURES
 from gauger.demo.world import World, build_world
-from gauger.tables import Results
+from tests.examples import mark_turns
+from tests.short_cuts import drawn_in_full, short_cuts
 
-COMPILE_FIRST = Path(__file__).with_name("compile_first.py")
-
-_KEPT_LOOP = re.compile(r"^@njit\((?!.*inline)", re.MULTILINE)
-"""A loop that is compiled for itself and kept; those that are written into others are not."""
-
-# A shared machine may be slow for a moment; that is no fault of the code.
-settings.register_profile("gauger", deadline=None, print_blob=True)
-settings.load_profile("gauger")
+# A shared machine may be slow for a moment; that is no fault of the code. What is drawn is the same in every run, so
+# that a commit that passed keeps passing; `make test-random` searches on, and what it finds becomes an example.
+_NOT_ASKED = (HealthCheck.too_slow, HealthCheck.function_scoped_fixture)
+settings.register_profile(
+    "quick", deadline=None, print_blob=True, derandomize=True, max_examples=10, suppress_health_check=_NOT_ASKED
+)
+settings.register_profile("thorough", parent=settings.get_profile("quick"), max_examples=40)
+settings.register_profile("random", parent=settings.get_profile("thorough"), derandomize=False, max_examples=400)
+settings.load_profile("quick")
 
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
 
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--shuffle", type=int, metavar="SEED", help="run files, and tests in each, in random order")
+
+
 def pytest_configure(config: pytest.Config) -> None:
     """On a fresh clone, compile every loop before workers start that would each do it."""
-    loops = [path for path in Path(gauger.__file__).parent.rglob("*.py") if _KEPT_LOOP.search(path.read_text())]
-    fresh = not all(any((path.parent / "__pycache__").glob(f"{path.stem}.*.nbi")) for path in loops)
-    if fresh and not hasattr(config, "workerinput") and not os.environ.get("NUMBA_DISABLE_JIT"):
-        halves = [subprocess.Popen([sys.executable, COMPILE_FIRST, str(half)]) for half in range(2)]
-        assert not any(half.wait() for half in halves)
+    if not hasattr(config, "workerinput") and not config.option.collectonly:
+        compiled_loops.compile_what_is_missing()
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Mark who takes turns, and shuffle when asked; files stay together, for their fixtures."""
+    mark_turns(items)
+    if config.option.shuffle is not None:
+        order = random.Random(config.option.shuffle)
+        files = [list(group) for _, group in groupby(items, key=lambda item: item.path)]
+        order.shuffle(files)
+        for file in files:
+            order.shuffle(file)
+        items[:] = [item for file in files for item in file]
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -51,14 +70,17 @@ def _own_state(tmp_path_factory: pytest.TempPathFactory) -> None:
     os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _short_cuts() -> Iterator[None]:
+    with short_cuts():
+        yield
+
+
 @pytest.fixture
-def blank_figures(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Write no picture into figures' files: saving them takes most of the time of small studies."""
-
-    def add_figure(results: Results, name: str, _figure: object) -> None:
-        results.path(name).write_bytes(b"")
-
-    monkeypatch.setattr(Results, "add_figure", add_figure)
+def drawn() -> Iterator[None]:
+    """Everything is drawn as users see it, and saved."""
+    with drawn_in_full():
+        yield
 
 
 @pytest.fixture(scope="session")
@@ -111,8 +133,8 @@ def mixed_features(members: pd.DataFrame) -> gauger.FeatureSet:
 
 
 @pytest.fixture(scope="session")
-def demo_study(demo_features: gauger.FeatureSet) -> gauger.CountStudy:
-    return gauger.study_counts(demo_features)
+def demo_study(request: pytest.FixtureRequest) -> gauger.CountStudy:
+    return kept_values.kept("demo-study", lambda: gauger.study_counts(request.getfixturevalue("demo_features")))
 
 
 @pytest.fixture(scope="session")
@@ -175,20 +197,22 @@ def process(tmp_path: Path) -> Run:
 
 
 @pytest.fixture(scope="session")
-def postgres() -> Iterator[str]:
-    """The URL of a database of a real PostgreSQL, with `members` and `visits` of the demo in it."""
+def postgres(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The URL of a database of a real PostgreSQL, with `members` and `visits` of the demo in it, one per worker."""
     sqlalchemy = pytest.importorskip("sqlalchemy")
     programs = find_programs()
     if programs is None:
         assert not os.environ.get(NEEDED), "PostgreSQL is needed here: apt-get install postgresql"
         pytest.skip("no PostgreSQL on this machine: apt-get install postgresql")
-    with running_postgres(programs) as socket:
+    worker = os.environ.get("PYTEST_XDIST_WORKER", "")
+    own = tmp_path_factory.getbasetemp()
+    with shared_postgres(programs, own.parent if worker else own) as socket:
         login = f"postgresql+psycopg://{USER}:{quote_plus(PASSWORD)}@/"
         admin = sqlalchemy.create_engine(f"{login}postgres?host={socket}", isolation_level="AUTOCOMMIT")
         with admin.connect() as connection:
-            connection.execute(sqlalchemy.text(f"CREATE DATABASE {DATABASE}"))
+            connection.execute(sqlalchemy.text(f"CREATE DATABASE shop{worker}"))
         admin.dispose()
-        url = f"{login}{DATABASE}?host={socket}"
+        url = f"{login}shop{worker}?host={socket}"
         engine = sqlalchemy.create_engine(url)
         for name in ("members", "visits"):
             gauger.read_table(gauger.demo_file(f"{name}.csv")).to_sql(name, engine, index=False)

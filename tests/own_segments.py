@@ -87,7 +87,8 @@ def database_segmented(
     **settings: Any,
 ) -> Segmented:
     """The customers of a database's table, segmented inside it by one transaction; by sums alone, unless a few of them
-    may be read."""
+    may be read. Of few starts: most tables of tests have no need of more."""
+    settings.setdefault("starts", 2)
     execution = gauger.Execution(sample=sample or few or 0)
     approve_typed(url)
     there = DatabaseTable(url, table, execution, told=told)

@@ -11,8 +11,10 @@ import gauger
 
 ROOT = Path(__file__).parent.parent
 EXAMPLES = sorted((ROOT / "examples").glob("*.py"))
+pytestmark = pytest.mark.usefixtures("drawn")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("path", EXAMPLES, ids=lambda path: path.stem)
 def test_the_example_runs(
     path: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]

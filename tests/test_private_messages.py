@@ -68,6 +68,7 @@ def _remarked(features: gauger.FeatureSet) -> list[gauger.Remark]:
     return [remark for result in results for remark in result.remarks]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", range(3))
 def test_no_method_remarks_on_anybody_by_key(seed: int) -> None:
     rng = np.random.default_rng(seed)

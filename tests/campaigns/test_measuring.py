@@ -65,6 +65,7 @@ def test_a_planted_uplift_is_found_and_only_it(folder: Path) -> None:
     assert set(found.table["value_reading"].drop("all")) == {"too small to say"}
 
 
+@pytest.mark.slow
 def test_without_an_effect_intervals_cover_zero_nineteen_times_in_twenty(folder: Path) -> None:
     tables = [gauger.measure(folder, _outcomes(folder, 0, seed)).table for seed in range(60)]
     covered = [
@@ -81,6 +82,7 @@ def test_without_an_effect_intervals_cover_zero_nineteen_times_in_twenty(folder:
     assert title == "spring: of no segment can it be said whether the campaign did anything"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("contacted", "held"), [(9, 1), (1, 1)])
 def test_intervals_of_values_hold_the_truth_as_often_as_they_say(
     contacted: int, held: int, monkeypatch: pytest.MonkeyPatch

@@ -12,6 +12,7 @@ from gauger.algorithms.statistics import scaled_dip
 from gauger.demo.kinds import BLOCK_BOOKER
 from gauger.demo.world import World
 from gauger.errors import SettingError
+from tests.examples import thoroughly
 
 Make = Callable[..., gauger.FeatureSet]
 
@@ -168,7 +169,7 @@ def _depth_by_hand(one: np.ndarray, other: np.ndarray) -> float:
     return scaled_dip(np.sort(np.concatenate([small @ line, along[kept]])))
 
 
-@pytest.mark.parametrize("first", range(0, 50, 5))
+@pytest.mark.parametrize("first", thoroughly(range(0, 50, 5)))
 def test_what_is_said_of_each_two_segments_holds_of_those_that_are_given(features_of: Make, first: int) -> None:
     for seed in range(first, first + 5):
         rng = np.random.default_rng(seed)

@@ -8,6 +8,7 @@ import pytest
 from gauger.algorithms.diagnostics.isolates import isolated
 from gauger.choosing.evidence import Evidence, look_for_groups
 from gauger.choosing.group_table import GroupTable
+from tests.examples import thoroughly
 
 CORNERS = np.array([[0.0, 0.0], [8.0, 0.0], [0.0, 8.0]])
 
@@ -47,7 +48,7 @@ def test_a_group_of_three_in_a_hundred_is_found() -> None:
     assert _look(_groups(np.random.default_rng(2), (450, 450, 30))).count == 3
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", thoroughly(range(4)))
 @pytest.mark.parametrize(
     "cloud",
     [

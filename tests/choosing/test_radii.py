@@ -11,6 +11,7 @@ from gauger.algorithms.diagnostics.knee import Knee
 from gauger.algorithms.statistics.contingency import adjusted_rand
 from gauger.choosing.radius_advice import advise_radius, plateaus_of, weighed_with_groups
 from gauger.errors import SettingError
+from tests.examples import thoroughly
 
 
 def _recovered(codes: np.ndarray, groups: np.ndarray) -> float:
@@ -19,7 +20,7 @@ def _recovered(codes: np.ndarray, groups: np.ndarray) -> float:
 
 
 @pytest.mark.parametrize(("noise", "seed"), [(0.0, 1), (0.1, 2)])
-@pytest.mark.parametrize("shape", SHAPES)
+@pytest.mark.parametrize("shape", thoroughly(SHAPES))
 def test_planted_groups_are_recovered_at_the_advised_radius_and_by_levels(shape: str, noise: float, seed: int) -> None:
     points, groups = make_shape(shape, noise=noise, seed=seed)
     features = features_of(points)
@@ -31,7 +32,7 @@ def test_planted_groups_are_recovered_at_the_advised_radius_and_by_levels(shape:
     assert _recovered(gauger.segment_by_density_levels(features).codes, groups) >= 0.95
 
 
-@pytest.mark.parametrize("customers", [300, 1_500])
+@pytest.mark.parametrize("customers", thoroughly([300, 1_500]))
 @pytest.mark.parametrize("noise", [0.0, 0.1])
 def test_on_even_customers_density_plainly_finds_nothing(noise: float, customers: int) -> None:
     points, _ = make_shape("uniform", noise=noise, seed=4, customers=customers)
@@ -129,6 +130,7 @@ def test_copies_do_not_make_a_radius_of_zero() -> None:
     assert "dense-by-copies" in {remark.code for remark in study.remarks}
 
 
+@pytest.mark.slow
 def test_validity_of_many_customers_is_a_sample_and_says_so() -> None:
     points, _ = make_shape("bands", seed=6, customers=3_000)
     study = gauger.study_radius(features_of(points))

@@ -146,6 +146,7 @@ def test_linkages_are_those_that_the_metric_allows(planted: np.ndarray, features
     assert (study.agreement.to_numpy() == 1.0).all()
 
 
+@pytest.mark.slow
 def test_large_tables_are_sampled_and_it_is_said(features_of: Make) -> None:
     features = features_of(np.random.default_rng(1).normal(size=(3_100, 2)))
     study = gauger.study_linkages(features, count=3)

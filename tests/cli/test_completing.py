@@ -57,6 +57,7 @@ def test_commands_and_options_are_completed(folder: Path) -> None:
     assert _offered(folder, "counts", "members.csv", "--cap") == ["--cap"]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("table", ["members.csv", "members.parquet"])
 def test_columns_are_those_of_the_table(folder: Path, table: str) -> None:
     assert _offered(folder, "counts", table, "--key", "m") == ["member_id"]
@@ -66,16 +67,19 @@ def test_columns_are_those_of_the_table(folder: Path, table: str) -> None:
     ]
 
 
+@pytest.mark.slow
 def test_columns_of_packed_text_and_of_the_second_table(folder: Path) -> None:
     assert _offered(folder, "features", "later.csv.gz", "--category", "") == ["member_id", "area"]
     assert _offered(folder, "handoff", "segments", "members.csv", "--columns", "visits_") == ["visits_trend"]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("table", ["damaged.parquet", "nowhere.csv", "postgresql://host/shop"])
 def test_a_table_that_cannot_be_read_offers_nothing(folder: Path, table: str) -> None:
     assert _offered(folder, "counts", table, "--key", "") == []
 
 
+@pytest.mark.slow
 def test_words_are_offered(folder: Path) -> None:
     assert _offered(folder, "segment", "members.csv", "--method", "den") == ["density", "density-levels"]
     assert _offered(folder, "tree", "members.csv", "--linkage", "w") == ["weighted", "ward"]

@@ -31,6 +31,7 @@ def shop(tmp_path: Path) -> Path:
     return file
 
 
+@pytest.mark.slow
 def test_all_the_way_inside_a_database(command: Run, shop: Path, tmp_path: Path) -> None:
     words = ("--customer", "member_id", "--when", "visited_on", "--amount", "ticket_spend", "--event-key", "visit_id")
     made = command("features", URL, "--table", "visits", *words, "--in-database", "--into", "again")

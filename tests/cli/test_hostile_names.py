@@ -49,6 +49,7 @@ def test_a_result_prints_itself_without_control_signs(table: pd.DataFrame) -> No
     assert visible("a\x1b[31m\u202eb\nc é") == "a\\x1b[31m\\u202eb\nc é"
 
 
+@pytest.mark.slow
 def test_figures_take_no_name_for_a_formula(table: pd.DataFrame, tmp_path: Path) -> None:
     seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", categories=["lvl"]), 3)
     for index, figure in enumerate(

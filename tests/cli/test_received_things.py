@@ -16,8 +16,7 @@ import gauger
 from gauger.tables import approvals
 from gauger.tables.journals import PREFIX
 from tests.conftest import Run
-
-pytestmark = pytest.mark.usefixtures("blank_figures")
+from tests.examples import thoroughly
 
 TABLE = pd.DataFrame({"who": [f"c{at:02d}" for at in range(60)], "visits": np.tile([1, 2, 3, 40, 41, 42], 10)})
 
@@ -183,6 +182,7 @@ def _hostile_stage(study: Path, outside: Path) -> None:
     (study / "within").symlink_to(outside)
 
 
+@pytest.mark.slow
 def test_a_received_study_with_a_forged_stage_changes_no_file(command: Run, study: Path, tmp_path: Path) -> None:
     outside = tmp_path / "outside"
     outside.mkdir()
@@ -203,11 +203,11 @@ def test_a_received_study_with_a_forged_stage_changes_no_file(command: Run, stud
 
 @pytest.mark.parametrize(
     "content",
-    [
+    thoroughly([
         "[" * 20_000, "{}", '{"code": "x"}', "[1]", '["x"]', '[{"code": 1, "text": "x"}]', '[{"text": "x"}]',
         '[{"code": "x", "text": "y", "segments": ["a"]}]', '[{"code": "x", "text": "y", "features": 3}]', "[null]",
         "\xff",
-    ],
+    ], 3),
 )  # fmt: skip
 def test_forged_remarks_are_one_message(content: str, command: Run, study: Path) -> None:
     (study / "remarks.json").write_bytes(content.encode("latin-1"))
@@ -217,6 +217,7 @@ def test_forged_remarks_are_one_message(content: str, command: Run, study: Path)
         assert "remarks.json is damaged. Remove it, or segment again." in " ".join(done.stderr.split())
 
 
+@pytest.mark.slow
 def test_two_names_given_at_once_are_both_kept(study: Path, tmp_path: Path) -> None:
     started = [
         subprocess.Popen(
@@ -250,7 +251,7 @@ def test_a_second_name_stops_with_the_process_that_holds_the_study(command: Run,
 
 
 @pytest.mark.skipif(not Path("/dev/full").exists(), reason="no /dev/full on this system")
-@pytest.mark.parametrize("words", [("look", "t.csv"), ("profile", "got"), ("--help",), ("--version",)])
+@pytest.mark.parametrize("words", thoroughly([("--version",), ("look", "t.csv"), ("profile", "got"), ("--help",)]))
 def test_output_that_finds_no_room_is_one_message(words: tuple[str, ...], study: Path, tmp_path: Path) -> None:
     with Path("/dev/full").open("w") as full:
         done = subprocess.run(

@@ -34,6 +34,7 @@ def _ok(shown: "CompletedProcess[str]") -> str:
     return " ".join(shown.stdout.split())
 
 
+@pytest.mark.slow
 def test_the_walk_of_the_readme_types_no_option_twice(command: Run, place: Path) -> None:
     """From events to audiences: every command after the plan knows what it needs."""
     readme = (Path(__file__).parents[2] / "README.md").read_text()

@@ -4,7 +4,7 @@ import io
 
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from rich.console import Console
 
@@ -13,7 +13,6 @@ from gauger.cli import console
 NAMES = st.lists(st.text("abc_ xyz", min_size=1, max_size=40), min_size=1, max_size=9, unique=True)
 
 
-@settings(max_examples=40)
 @given(
     st.sampled_from([60, 80, 100]),
     NAMES,

@@ -3,7 +3,7 @@
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 from naive_density import all_distances, features_of, naive_density, segments_of
 
@@ -11,6 +11,7 @@ import gauger
 from gauger.clustering.customer_distances import distances_of, neighbours_of
 from gauger.clustering.ordering import order_customers
 from gauger.errors import SettingError
+from tests.examples import examples
 
 
 def by_definition(seg: gauger.Segmentation, points: np.ndarray, radius: float, enough: int, *, city: bool) -> None:
@@ -33,7 +34,7 @@ def by_definition(seg: gauger.Segmentation, points: np.ndarray, radius: float, e
     assert seg.assignments.loc[seg.codes > 0, "nearest_segment"].isna().all()
 
 
-@settings(max_examples=150, deadline=None)
+@examples(100)
 @given(
     st.integers(4, 120),
     st.integers(1, 3),
@@ -57,7 +58,7 @@ def test_core_border_and_outsiders_are_those_of_the_definition(
     by_definition(seg, points, reach, least, city=city)
 
 
-@settings(max_examples=25, deadline=None)
+@examples(25)
 @given(st.integers(200, 700), st.integers(1, 4), st.floats(0.05, 1.5), st.integers(2, 30), st.integers(0, 10_000))
 def test_the_same_on_many_customers_in_clouds(n: int, d: int, radius: float, enough: int, seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -97,7 +98,7 @@ def test_a_border_customer_as_near_to_two_goes_to_the_lowest_key() -> None:
         assert by_key["e"] == by_key["a"]
 
 
-@settings(max_examples=25, deadline=None)
+@examples(25)
 @given(st.integers(5, 150), st.integers(0, 10_000))
 def test_permuting_rows_permutes_the_answer(n: int, seed: int) -> None:
     rng = np.random.default_rng(seed)

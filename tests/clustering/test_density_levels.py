@@ -3,7 +3,7 @@
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from naive_density import (
     all_distances,
@@ -22,6 +22,7 @@ from gauger.algorithms.statistics.contingency import adjusted_rand
 from gauger.clustering.customer_distances import neighbours_of
 from gauger.clustering.ordering import order_customers
 from gauger.errors import SettingError
+from tests.examples import examples
 
 LIMITS = {1: (4.8, 0.65), 2: (6.8, 1.0), 3: (4.8, 1.0)}
 
@@ -39,7 +40,7 @@ def _reference(points: np.ndarray, smallest: int, enough: int, *, city: bool = F
     return root
 
 
-@settings(max_examples=120, deadline=None)
+@examples(100)
 @given(
     st.integers(6, 45), st.integers(1, 3), st.integers(2, 40), st.integers(2, 6), st.booleans(), st.integers(0, 10_000)
 )
@@ -59,7 +60,6 @@ def test_segments_and_outsiders_are_those_of_the_definition(
     assert seg.departures["distance"].tolist() == pytest.approx([left[row] for row in range(n)])
 
 
-@settings(max_examples=60, deadline=None)
 @given(st.integers(6, 45), st.integers(1, 3), st.integers(2, 30), st.integers(2, 6), st.integers(0, 10_000))
 def test_every_branch_of_the_whole_hierarchy_is_that_of_the_definition(
     n: int, d: int, levels: int, smallest: int, seed: int
@@ -152,7 +152,7 @@ def test_equal_customers_are_one_segment() -> None:
     assert seg.assignments["outlier_score"].tolist() == [0.0] * 12
 
 
-@settings(max_examples=25, deadline=None)
+@examples(25)
 @given(st.integers(10, 150), st.integers(0, 10_000))
 def test_permuting_rows_permutes_the_answer(n: int, seed: int) -> None:
     rng = np.random.default_rng(seed)

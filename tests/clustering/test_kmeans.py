@@ -10,12 +10,13 @@ from collections.abc import Callable
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
 from gauger.algorithms.parallel import BLOCK_ROWS, map_blocks
 from gauger.errors import SettingError
+from tests.examples import examples
 
 Make = Callable[..., gauger.FeatureSet]
 
@@ -59,7 +60,7 @@ def test_segments_are_numbered_from_the_largest(features_of: Make) -> None:
     assert seg.codes.dtype == np.int32
 
 
-@settings(max_examples=20)
+@examples(20)
 @given(st.integers(0, 10_000))
 def test_well_separated_groups_are_found_whatever_the_seed(seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -77,7 +78,6 @@ def test_the_order_of_features_does_not_change_the_segments(demo_features: gauge
     assert (one == other).all()
 
 
-@settings(max_examples=30)
 @given(st.integers(0, 10_000), st.integers(2, 5), st.booleans())
 def test_the_order_of_rows_and_features_changes_no_segment(seed: int, count: int, whole: bool) -> None:
     rng = np.random.default_rng(seed)
@@ -95,6 +95,7 @@ def test_the_order_of_rows_and_features_changes_no_segment(seed: int, count: int
     assert (sampled[0].codes[mixed] == sampled[1].codes).all()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seeding", ["kmeans++", "random"])
 def test_the_order_of_many_rows_changes_no_segment(features_of: Make, seeding: str) -> None:
     rng = np.random.default_rng(11)
@@ -125,6 +126,7 @@ def test_threads_do_not_change_a_bit(features_of: Make, monkeypatch: pytest.Monk
         assert results[0].scaled_centres.tobytes() == other.scaled_centres.tobytes()
 
 
+@pytest.mark.slow
 def test_the_kernels_run_without_being_compiled() -> None:
     table = pd.DataFrame({"who": range(60), "x": np.r_[np.arange(30.0), 500 + np.arange(30.0)]})
     seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)

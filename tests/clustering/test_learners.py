@@ -4,16 +4,17 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
 from gauger.errors import SettingError
+from tests.examples import examples
 
 Make = Callable[..., gauger.FeatureSet]
 
 
-@settings(max_examples=25)
+@examples(25)
 @given(st.integers(0, 10_000))
 def test_a_weight_counts_as_that_many_customers(seed: int) -> None:
     rng = np.random.default_rng(seed)

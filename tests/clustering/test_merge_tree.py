@@ -4,13 +4,14 @@ from itertools import permutations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from naive_trees import naive_cophenetic, neighbours_sum
 from test_tree_building import distances_of, features_of, merges_of
 
 import gauger
 from gauger.algorithms.merge_trees.linkages import LINKAGES
+from tests.examples import examples
 
 
 @pytest.fixture(scope="module")
@@ -27,7 +28,7 @@ def test_merges_tell_the_jump_to_the_next(tree):
 
 
 @pytest.mark.parametrize("linkage", LINKAGES)
-@settings(max_examples=10)
+@examples(10)
 @given(st.integers(2, 30), st.integers(0, 1000))
 def test_cuts_nest(linkage, n, seed):
     tree = gauger.build_tree(features_of(np.random.default_rng(seed).integers(0, 9, size=(n, 2))), linkage=linkage)
@@ -111,7 +112,7 @@ def test_leaf_order_keeps_branches_together_with_the_larger_to_the_left(tree):
         assert len(one) >= len(other)
 
 
-@settings(max_examples=25)
+@examples(25)
 @given(st.integers(2, 8), st.integers(0, 1000))
 def test_the_optimal_order_is_the_best_that_the_tree_allows(n, seed):
     features = features_of(np.random.default_rng(seed).normal(size=(n, 2)))

@@ -3,13 +3,14 @@
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from naive_trees import naive_groups, naive_merges, refuse_unless_closest
 
 import gauger
 from gauger.algorithms.merge_trees.linkages import LINKAGES, POINT_LINKAGES
 from gauger.clustering.customer_distances import CUSTOMER_METRICS
+from tests.examples import examples, thoroughly
 
 WORKED = [0.0, 1.0, 4.0, 6.0, 12.0]
 
@@ -39,7 +40,7 @@ def merges_of(tree):
 
 
 @pytest.mark.parametrize("linkage", LINKAGES)
-@pytest.mark.parametrize("n", [2, 3, 17, 70])
+@pytest.mark.parametrize("n", thoroughly([2, 3, 17, 70], 3))
 def test_each_linkage_agrees_with_its_definition(linkage, n):
     features = features_of(np.random.default_rng(n).normal(size=(n, 3)))
     points = features.values if linkage in POINT_LINKAGES else None
@@ -53,7 +54,7 @@ def test_each_linkage_agrees_with_its_definition(linkage, n):
 
 
 @pytest.mark.parametrize("linkage", LINKAGES)
-@settings(max_examples=15)
+@examples(15)
 @given(st.lists(st.tuples(st.integers(0, 4), st.integers(0, 3)), min_size=2, max_size=16))
 def test_with_ties_and_copies_each_merge_joins_a_closest_pair_of_its_time(linkage, rows):
     features = features_of(rows)
@@ -88,7 +89,7 @@ def test_average_linkage_with_each_metric_agrees_with_the_reference(metric):
 
 
 @pytest.mark.parametrize("metric", CUSTOMER_METRICS)
-@settings(max_examples=8)
+@examples(8)
 @given(st.integers(8, 14), st.integers(0, 1000))
 def test_average_linkage_with_each_metric_joins_a_closest_pair_despite_ties_and_copies(metric, n, seed):
     rows = np.array(
@@ -115,6 +116,7 @@ def test_copies_of_one_customer_cost_no_look_each(monkeypatch):
     assert ward.merges["height"].iloc[-2] == pytest.approx(np.sqrt(2.0 * 2_000 * 1_000 / 3_000 * (4.0**2 + 5.0**2)))
 
 
+@pytest.mark.slow
 def test_many_customers_take_the_boxes_and_the_passes_to_the_same_tree():
     rng = np.random.default_rng(9)
     features = features_of(np.vstack([rng.normal(size=(300, 4)), rng.normal(size=(100, 4)) + 6.0, np.zeros((30, 4))]))

@@ -15,8 +15,6 @@ from gauger.errors import KeyColumnError
 from gauger.study.study_files import read_assignments
 from tests.own_segments import database_segmented, files_segmented
 
-pytestmark = pytest.mark.usefixtures("blank_figures")
-
 N = 60
 BASE = pd.DataFrame({"who": np.arange(N) * 1.0 + 100.0, "visits": np.tile([1, 2, 30, 31], N // 4)})
 FRACTIONAL = BASE.assign(who=BASE["who"] + np.where(np.arange(N) == 7, 0.5, 0.0))

@@ -4,10 +4,11 @@ import random
 
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from gauger.columns import levels_in_order
+from tests.examples import examples
 
 BANDS = [
     ["under 18", "18-24", "25-34", "35-64", "65+"],
@@ -21,7 +22,7 @@ BANDS = [
 
 
 @pytest.mark.parametrize("levels", BANDS, ids=lambda levels: levels[0])
-@settings(max_examples=10)
+@examples(10)
 @given(seed=st.integers(0, 10_000))
 def test_bands_stand_in_their_order_however_rows_come(levels: list[str], seed: int) -> None:
     rows = levels * 3

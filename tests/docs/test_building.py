@@ -81,6 +81,7 @@ def _build(source: Path, page: str) -> str:
     return (out / "index.html").read_text()
 
 
+@pytest.mark.slow
 def test_a_page_is_put_together(project: Path) -> None:
     shown = _build(project, PAGE)
     assert shown.count('class="sd-tab-set docutils"') == 1
@@ -132,6 +133,7 @@ def test_a_command_is_heard_with_its_code_and_in_its_order(tmp_path: Path) -> No
     assert run(["look"], tmp_path)[0] == 2
 
 
+@pytest.mark.slow
 def test_the_worlds_have_what_the_pages_start_from(tmp_path: Path) -> None:
     world.make(tmp_path)
     tables = world.enter(tmp_path, "how-to/count", studies=False)

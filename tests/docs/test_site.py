@@ -37,6 +37,7 @@ def _asked_elsewhere(page: Page) -> list[str]:
     return [url for url in page.requests() if not url.startswith("file:")]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "name",
     [
@@ -88,6 +89,7 @@ def test_all_tabs_of_a_page_follow_one(site: Path, browser: Browser) -> None:
     assert {text.strip() for text in page.texts(".sd-tab-set > input:checked + label")} == {"Python"}
 
 
+@pytest.mark.slow
 def test_ten_questions_are_answered_within_the_clicks_that_are_told(site: Path, browser: Browser) -> None:
     source = (SITE.parents[1] / "start" / "questions.md").read_text()
     rows = re.findall(r"^\| .*\?? \| (\w[\w ]*) → .*\]\(([^)]+)\).* \| (\d) \|$", source, re.M)

@@ -36,6 +36,7 @@ def test_every_figure_is_in_the_gallery_with_code_of_its_own() -> None:
             assert f"gauger.draw.{name}(" in code
 
 
+@pytest.mark.slow
 def test_a_figure_of_the_gallery_is_drawn_and_told(tmp_path: Path) -> None:
     words = gallery_pages.draw_all(DOCS / "gallery" / "1_tables.py", tmp_path)
     for name, told in words.items():

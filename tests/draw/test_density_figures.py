@@ -139,6 +139,7 @@ def test_what_cannot_be_drawn_is_refused(by_density: gauger.Segmentation, option
         gauger.draw.scatter(by_density, **options)
 
 
+@pytest.mark.slow
 def test_of_very_many_segments_the_largest_are_named(homes: gauger.FeatureSet) -> None:
     seg = gauger.segment_by_density(homes, 0.25)
     assert seg.count > 60

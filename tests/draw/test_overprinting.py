@@ -187,11 +187,13 @@ def demo(
     }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", DEMO_FIGURES)
 def test_no_text_of_a_demo_figure_overprints_another(demo: Named, name: str) -> None:
     assert _faults(demo[name]()) == []
 
 
+@pytest.mark.slow
 def test_every_public_figure_is_among_those_looked_at(demo: Named) -> None:
     assert tuple(demo) == DEMO_FIGURES
     used = {name for make in demo.values() for name in make.__code__.co_names}
@@ -235,9 +237,10 @@ def many(request: pytest.FixtureRequest) -> Named:
 @pytest.mark.parametrize(
     ("many", "name"),
     [
-        *(((2, 2, 300), name) for name in MANY_FIGURES),
-        *(((12, 20, 3_000), name) for name in MANY_FIGURES),
-        *(((12, 20, MOST_POINTS + 10_000), name) for name in SHADED),
+        *(((2, 2, 300), name) for name in MANY_FIGURES[:4]),
+        *(pytest.param((2, 2, 300), name, marks=pytest.mark.slow) for name in MANY_FIGURES[4:]),
+        *(pytest.param((12, 20, 3_000), name, marks=pytest.mark.slow) for name in MANY_FIGURES),
+        *(pytest.param((12, 20, MOST_POINTS + 10_000), name, marks=pytest.mark.slow) for name in SHADED),
     ],
     indirect=["many"],
 )

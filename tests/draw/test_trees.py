@@ -83,6 +83,7 @@ def test_heights_are_drawn_where_the_merges_are() -> None:
     assert axes.get_xlabel() == "Ward's height, in units of distance on the working scale"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("n", "name"), [(5, "h{}"), (21, "h{}"), (40, "the house of number {}"), (60, "house {}")])
 @pytest.mark.parametrize("layout", [None, "lying"])
 def test_up_to_sixty_leaves_do_not_overprint(n: int, name: str, layout: str | None) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
@@ -18,6 +18,7 @@ from gauger.errors import (
     SettingError,
     UnknownColumnError,
 )
+from tests.examples import examples
 
 EVENTS = pd.DataFrame(
     {
@@ -90,7 +91,7 @@ def test_keys_keep_their_type_and_spelling() -> None:
     assert gauger.summarise_events(large, customer="who", when="day")["who"].tolist() == [2**62 + 1]
 
 
-@settings(max_examples=15)
+@examples(15)
 @given(
     st.lists(st.tuples(st.sampled_from("abc"), st.integers(0, 40), st.integers(-500, 5000)), min_size=1, max_size=40),
     st.randoms(use_true_random=False),
@@ -121,7 +122,7 @@ DAY = datetime.date(2025, 1, 1)
 START, DAYS = datetime.datetime(2025, 1, 1), 41
 
 
-@settings(max_examples=25)
+@examples(25)
 @given(
     st.lists(
         st.tuples(
@@ -288,7 +289,6 @@ def test_a_key_that_starts_again_and_rows_without_one_are_events_of_their_own() 
     assert {"event-key-shared", "event-key-missing"} <= codes
 
 
-@settings(max_examples=40)
 @given(
     st.lists(
         st.tuples(st.sampled_from("ab"), st.integers(0, 3), st.integers(-5, 9), st.sampled_from("xyz")), min_size=1

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
@@ -63,7 +63,6 @@ def test_a_loaded_model_assigns_exactly_as_the_fit_did(made: Made, method: str, 
         np.testing.assert_array_equal(found["distance"], seg.distances)
 
 
-@settings(max_examples=40)
 @given(st.integers(2, 40), st.integers(1, 3), st.integers(1, 5), st.integers(0, 10_000))
 def test_no_tie_is_forgotten(n: int, d: int, count: int, seed: int) -> None:
     values = np.random.default_rng(seed).integers(0, 4, size=(n, d)).astype(float)

@@ -9,6 +9,7 @@ import pytest
 
 import gauger
 from gauger.errors import SettingError
+from tests.examples import thoroughly
 
 _NEAR = 1e-9
 
@@ -59,7 +60,7 @@ def _run(dialect: str, statement: str, table: pd.DataFrame, url: str) -> pd.Data
         engine.dispose()
 
 
-@pytest.mark.parametrize("rows", ["demo", "random"])
+@pytest.mark.parametrize("rows", thoroughly(["random", "demo"]))
 @pytest.mark.parametrize("name", ["k-means", "everything", "one segment", "cells", "scores"])
 @pytest.mark.parametrize("dialect", ["duckdb", "sqlite", "postgres"])
 def test_the_database_gives_the_segments_of_python(

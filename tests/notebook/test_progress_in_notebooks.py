@@ -44,6 +44,7 @@ def test_long_work_shows_a_bar_that_goes_when_it_is_done(tmp_path: Path, monkeyp
     assert kept == [""]
 
 
+@pytest.mark.slow
 def test_behaviour_is_summarised_in_a_kernel_without_widgets(tmp_path: Path) -> None:
     code = (
         "import gauger\n"
@@ -55,6 +56,7 @@ def test_behaviour_is_summarised_in_a_kernel_without_widgets(tmp_path: Path) -> 
     assert notebook.cells[0].outputs[-1]["data"]["text/plain"] == "2355"
 
 
+@pytest.mark.slow
 def test_short_work_and_work_with_bars_turned_off_show_none(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     assert _heard(SHORT, tmp_path, monkeypatch) == ([], [])
     monkeypatch.setenv("GAUGER_PROGRESS", "0")

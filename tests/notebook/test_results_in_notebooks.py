@@ -10,6 +10,7 @@ import pytest
 
 import gauger
 from gauger import hooks
+from tests.examples import thoroughly
 
 HOSTILE = "<img src=x onerror=alert(1)>"
 
@@ -47,7 +48,7 @@ DRAWN = """
 """.strip().split("|")
 
 
-@pytest.mark.parametrize("name", DRAWN)
+@pytest.mark.parametrize("name", thoroughly(DRAWN, 3))
 def test_a_result_stands_beside_its_figure(results: dict[str, Any], name: str) -> None:
     shown = results[name]._repr_html_()
     assert shown.count("<table") == 1

@@ -5,7 +5,7 @@ from itertools import combinations
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from naive_density import features_of
 
@@ -53,7 +53,6 @@ def _by_pairs(one: list[int], other: list[int]) -> float:
     return (both - chance) / ((sum(in_one) + sum(in_other)) / 2 - chance)
 
 
-@settings(max_examples=50)
 @given(st.integers(4, 40), st.integers(1, 4), st.integers(1, 4), st.integers(0, 10_000))
 def test_no_other_matching_puts_more_customers_together(n: int, many: int, others: int, seed: int) -> None:
     from itertools import permutations

@@ -12,6 +12,7 @@ import pytest
 from own_browser import NEEDED, Browser, Page, find_browser, running_browser
 
 import gauger
+from tests.short_cuts import drawn_in_full
 
 HOSTILE = ("<img src=x onerror=alert(1)>", "{{7*7}}", "</script><script>alert(2)</script>")
 LEVELS = ("=cmd|' /C calc'!A0", "<b onmouseover=alert(3)>", "${7*7}\u202e\x1b[31m")
@@ -46,7 +47,8 @@ def hostile_page(tmp_path_factory: pytest.TempPathFactory) -> Path:
     gauger.save_study(seg, folder / "study", source=table)
     counts = gauger.study_counts(features, counts=(2, 3, 4), references=2, resamples=2)
     title = "<script>alert(7)</script>"
-    return gauger.write_report(folder / "study", folder / "report.html", counts=counts, title=title)
+    with drawn_in_full():
+        return gauger.write_report(folder / "study", folder / "report.html", counts=counts, title=title)
 
 
 @pytest.fixture
@@ -73,6 +75,7 @@ def test_it_asks_for_nothing_complains_of_nothing_and_runs_nothing_that_data_hol
     assert "\x1b" not in page.run("return document.body.textContent")
 
 
+@pytest.mark.slow
 def test_no_key_and_no_request_is_in_the_file(hostile_page: Path) -> None:
     text = hostile_page.read_text(encoding="utf-8")
     assert "m-17" not in text
@@ -82,6 +85,7 @@ def test_no_key_and_no_request_is_in_the_file(hostile_page: Path) -> None:
     assert "unsafe" not in policy[1]
 
 
+@pytest.mark.slow
 def test_axes_are_switched_and_swapped(page: Page) -> None:
     names = page.texts("#axis-x option")
     assert set(names) == {*HOSTILE, "first component", "second component"}
@@ -93,6 +97,7 @@ def test_axes_are_switched_and_swapped(page: Page) -> None:
     assert page.complaints() == []
 
 
+@pytest.mark.slow
 def test_a_segment_that_is_switched_off_leaves_the_picture(page: Page) -> None:
     """The picture is a canvas: what it shows is counted in the colour of the segment."""
     count = """
@@ -113,6 +118,7 @@ def test_a_segment_that_is_switched_off_leaves_the_picture(page: Page) -> None:
     assert page.run(count) > 500
 
 
+@pytest.mark.slow
 def test_a_frame_counts_who_is_inside_as_the_table_has_them(page: Page) -> None:
     data = page.run("return JSON.parse(document.querySelector('#explored').textContent)")
     name = page.run("return document.querySelector('#axis-x').selectedOptions[0].textContent")
@@ -129,6 +135,7 @@ def test_a_frame_counts_who_is_inside_as_the_table_has_them(page: Page) -> None:
     assert page.find("#inside").text == f"No frame: all {SIZE} shown are counted."
 
 
+@pytest.mark.slow
 def test_a_frame_that_is_drawn_by_hand_counts_too(page: Page) -> None:
     page.run("document.querySelector('#chart').scrollIntoView()")
     from selenium.webdriver import ActionChains
@@ -142,6 +149,7 @@ def test_a_frame_that_is_drawn_by_hand_counts_too(page: Page) -> None:
     assert page.run("return document.querySelector('#from-x').value") != ""
 
 
+@pytest.mark.slow
 def test_a_head_sorts_its_table_and_says_so(page: Page) -> None:
     rows = "#profile table.measures tbody tr"
     buttons = page.driver.find_elements("css selector", "#profile table.measures thead button")
@@ -159,6 +167,7 @@ def test_a_head_sorts_its_table_and_says_so(page: Page) -> None:
     assert page.run(f"return Number(document.querySelector('{rows}').cells[{everyone}].dataset.value)") == min(values)
 
 
+@pytest.mark.slow
 def test_the_profile_shows_means_medians_index_and_differences(page: Page) -> None:
     cell = "#profile table.measures tbody tr:first-child td:nth-of-type(3)"
     told = page.run(f"return {{...document.querySelector('{cell}').dataset}}")
@@ -169,6 +178,7 @@ def test_the_profile_shows_means_medians_index_and_differences(page: Page) -> No
     assert (index > 100.0) == (difference > 0.0)
 
 
+@pytest.mark.slow
 def test_without_scripts_there_are_still_pictures(browser: Browser, hostile_page: Path) -> None:
     page = browser.open(hostile_page, scripts=False)
     assert page.find(".still").is_displayed()
@@ -177,6 +187,7 @@ def test_without_scripts_there_are_still_pictures(browser: Browser, hostile_page
     assert page.find("#profile table.measures").is_displayed()
 
 
+@pytest.mark.slow
 def test_it_prints_on_either_paper_and_no_table_is_cut(page: Page) -> None:
     page.driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": "print"})
     page.driver.execute_cdp_cmd(
@@ -191,6 +202,7 @@ def test_it_prints_on_either_paper_and_no_table_is_cut(page: Page) -> None:
         assert len(re.findall(rb"/Type\s*/Page\b", made)) >= 5
 
 
+@pytest.mark.slow
 def test_it_can_be_read_on_a_phone_and_by_a_screen_reader(browser: Browser, hostile_page: Path) -> None:
     page = browser.open(hostile_page, width=390, height=844)
     assert page.run("return document.documentElement.scrollWidth") <= 390
@@ -231,6 +243,7 @@ def _luminance(colour: str) -> float:
     return float(linear @ [0.2126, 0.7152, 0.0722])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("customers", "segments"), [(2, 2), (1_000, 20), (100_000, 4)])
 def test_tiny_many_and_large_pages_are_light_and_work(
     browser: Browser, tmp_path: Path, customers: int, segments: int

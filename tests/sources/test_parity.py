@@ -2,10 +2,12 @@
 example adds must answer alike."""
 
 import contextlib
+import os
 import re
 import runpy
 import sqlite3
 from collections.abc import Callable, Iterator, Sequence
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -15,17 +17,17 @@ import pandas as pd
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
 from gauger.errors import GaugerError, SettingError, TableFileError
 from gauger.tables import transaction
+from tests.examples import some_of, thoroughly
 
 IN_DATABASES = ("duckdb", "sqlite", "postgres")
 ADDED = runpy.run_path(str(Path(__file__).parents[2] / "examples" / "another_place.py"))
 MEASURES = ["visits", "spend", "age", "points"]
-Opened = dict[str, dict[str, dict[str, Any]]]
 
 
 def members(rows: int = 130) -> pd.DataFrame:
@@ -68,39 +70,50 @@ KEYS = {
 }
 
 
+PLACES = ("parquet", "csv", *IN_DATABASES, "stata")
+Opened = Callable[[str, str], dict[str, Any]]
+
+
 @pytest.fixture(scope="session")
 def opened(tmp_path_factory: pytest.TempPathFactory, postgres: str) -> Opened:
-    """The same tables in every place, as what `open_table` takes."""
+    """A table by its name in a place, as what `open_table` takes."""
     folder = tmp_path_factory.mktemp("parity")
     keyed = {called: TABLE.assign(member_id=keys) for called, keys in KEYS.items()}
     tables = {**TABLES, **BAD_TABLES, **keyed}
-    return {called: _everywhere(folder, called, table, postgres) for called, table in tables.items()}
+    return cache(lambda called, place: _put(folder, called, place, tables[called], postgres))
 
 
-def _everywhere(folder: Path, called: str, table: pd.DataFrame, postgres: str) -> dict[str, dict[str, Any]]:
-    (folder / called).mkdir()
-    gauger.write_table(table[:50], folder / called / "a.parquet")
-    gauger.write_table(table[50:], folder / called / "b.parquet")
-    gauger.write_table(table, folder / f"{called}.csv")
-    with duckdb.connect(str(folder / "shop.duckdb")) as shop:
-        shop.register("given", table)
-        shop.execute(f"CREATE TABLE {called} AS SELECT * FROM given")
-    with contextlib.closing(sqlite3.connect(folder / "shop.db")) as lite:
-        table.to_sql(called, lite, index=False)
-    with transaction(postgres) as session:
-        session.rows(f"DROP TABLE IF EXISTS parity_{called}")
-        kinds = {name: {"i": "BIGINT", "f": "FLOAT8"}.get(kind.kind, "TEXT") for name, kind in table.dtypes.items()}
-        session.rows(f"CREATE TABLE parity_{called} ({', '.join(f'{name} {kind}' for name, kind in kinds.items())})")
-        for row in table.itertuples(index=False):
-            session.rows(f"INSERT INTO parity_{called} VALUES ({', '.join(map(_written, row))})")
-    return {
-        "parquet": {"source": folder / called},
-        "csv": {"source": folder / f"{called}.csv"},
-        "duckdb": {"source": f"duckdb:///{folder / 'shop.duckdb'}", "table": called},
-        "sqlite": {"source": f"sqlite:///{folder / 'shop.db'}", "table": called},
-        "postgres": {"source": postgres, "table": f"parity_{called}"},
-        "stata": {"stata": _stata_files(folder / called, table)},
-    }
+def _put(folder: Path, called: str, place: str, table: pd.DataFrame, postgres: str) -> dict[str, Any]:
+    if place == "parquet":
+        gauger.write_table(table[:50], folder / called / "a.parquet")
+        gauger.write_table(table[50:], folder / called / "b.parquet")
+        return {"source": folder / called}
+    if place == "csv":
+        return {"source": gauger.write_table(table, folder / f"{called}.csv")}
+    if place == "duckdb":
+        with duckdb.connect(str(folder / "shop.duckdb")) as shop:
+            shop.register("given", table)
+            shop.execute(f"CREATE TABLE {called} AS SELECT * FROM given")
+        return {"source": f"duckdb:///{folder / 'shop.duckdb'}", "table": called}
+    if place == "sqlite":
+        with contextlib.closing(sqlite3.connect(folder / "shop.db")) as lite:
+            table.to_sql(called, lite, index=False)
+        return {"source": f"sqlite:///{folder / 'shop.db'}", "table": called}
+    if place == "postgres":
+        _into_postgres(f"parity_{called}", table, postgres)
+        return {"source": postgres, "table": f"parity_{called}"}
+    (folder / "stata" / called).mkdir(parents=True)
+    return {"stata": _stata_files(folder / "stata" / called, table)}
+
+
+def _into_postgres(name: str, table: pd.DataFrame, url: str) -> None:
+    with transaction(url) as session:
+        kinds = {one: {"i": "BIGINT", "f": "FLOAT8"}.get(kind.kind, "TEXT") for one, kind in table.dtypes.items()}
+        session.rows(f"DROP TABLE IF EXISTS {name}")
+        session.rows(f"CREATE TABLE {name} ({', '.join(f'{one} {kind}' for one, kind in kinds.items())})")
+        rows = [f"({', '.join(map(_written, row))})" for row in table.itertuples(index=False)]
+        if rows:
+            session.rows(f"INSERT INTO {name} VALUES {', '.join(rows)}")
 
 
 def _stata_files(folder: Path, table: pd.DataFrame) -> list[Path]:
@@ -121,12 +134,11 @@ def _written(value: Any) -> str:
 
 
 def _places(
-    opened: Opened, called: str = "base", only: Sequence[str] | None = None, **execution: Any
+    opened: Opened, called: str = "base", only: Sequence[str] | None = None, turn: object = None, **execution: Any
 ) -> Iterator[tuple[str, gauger.OpenTable]]:
-    for name, where in opened[called].items():
-        if only is not None and name not in only:
-            continue
-        own = gauger.Execution(**execution)
+    """The table in every place; in `make test` in one of them, which the test and the turn choose."""
+    for name in some_of(only or PLACES, (os.environ["PYTEST_CURRENT_TEST"], turn)):
+        where, own = opened(called, name), gauger.Execution(**execution)
         if name == "stata":
             yield name, ADDED["open_stata"](where["stata"], own)
         else:
@@ -318,7 +330,6 @@ def _one_or_each(values: st.SearchStrategy[Any]) -> st.SearchStrategy[Any]:
     return st.one_of(values, st.dictionaries(st.sampled_from([*MEASURES, "area", "spent"]), values, max_size=2))
 
 
-@settings(max_examples=40, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     asked=st.fixed_dictionaries(
         {"features": st.lists(st.sampled_from(MEASURES), min_size=1, max_size=4)},
@@ -337,7 +348,7 @@ def _one_or_each(values: st.SearchStrategy[Any]) -> st.SearchStrategy[Any]:
 )
 def test_whatever_is_asked_is_answered_alike_in_every_place(asked: dict[str, Any], count: Any, opened: Opened) -> None:
     memory = _answer(TABLE, asked, count)
-    for name, table in _places(opened):
+    for name, table in _places(opened, turn=(asked, count)):
         _assert_alike(name, _answer(table, asked, count), memory, lambda: _answer(TABLE[:50], asked, count))
 
 
@@ -369,7 +380,7 @@ def test_keys_are_written_alike_in_every_place(called: str, sample: int | None, 
     """Whoever joins assignments to customers by their keys finds them, whatever wrote them."""
     model = _model()
     for name, table in _places(opened, called, sample=sample):
-        read = opened[called]["csv"]["source"] if name == "csv" else None
+        read = opened(called, "csv")["source"] if name == "csv" else None
         memory = TABLE.assign(member_id=KEYS[called]) if read is None else gauger.read_table(read)
         seg = gauger.segment_by_kmeans(gauger.prepare(table, **_asked(PLAIN)), 3)
         found = [seg.assignments.to_pandas(), model.assign(table).to_pandas()]
@@ -389,18 +400,20 @@ def test_keys_are_written_alike_in_every_place(called: str, sample: int | None, 
 @pytest.mark.parametrize("database", ["duckdb", "postgres"])
 @pytest.mark.parametrize(
     ("kind", "value"),
-    [
-        ("NUMERIC(10, 2)", "{}"),
-        ("NUMERIC(20, 0)", "90071992547 + {}"),
-        ("BIGINT", "9007199254740990 + {}"),
-        ("DATE", "DATE '2020-02-27' + {}"),
-        ("UUID", "CAST('00000000-0000-4000-8000-' || CAST(100000000000 + {} AS TEXT) AS UUID)"),
-    ],
+    thoroughly(
+        [
+            ("NUMERIC(10, 2)", "{}"),
+            ("NUMERIC(20, 0)", "90071992547 + {}"),
+            ("BIGINT", "9007199254740990 + {}"),
+            ("DATE", "DATE '2020-02-27' + {}"),
+            ("UUID", "CAST('00000000-0000-4000-8000-' || CAST(100000000000 + {} AS TEXT) AS UUID)"),
+        ]
+    ),
 )
 def test_keys_of_any_type_are_those_that_reading_the_table_gives(
     kind: str, value: str, database: str, opened: Opened
 ) -> None:
-    where = dict(opened["base"][database])
+    where = dict(opened("base", database))
     source, table = where["source"], f"keyed_{abs(hash((kind, value)))}"
     made = f"CAST({value.format('CAST(row_number() OVER (ORDER BY member_id) AS INTEGER)')} AS {kind})"
     with transaction(source) as session:
@@ -461,7 +474,7 @@ def test_parts_may_store_the_same_text_in_different_ways(tmp_path: Path) -> None
 
 @pytest.mark.parametrize("database", ["duckdb", "postgres"])
 def test_decimal_keys_that_are_not_whole_are_refused_in_databases_as_in_memory(database: str, opened: Opened) -> None:
-    where = opened["base"][database]
+    where = opened("base", database)
     half = "CAST(row_number() OVER () + 0.5 AS NUMERIC(10, 1))"
     with transaction(where["source"]) as session:
         session.rows("DROP TABLE IF EXISTS halves")
@@ -522,15 +535,18 @@ def test_profiles_say_the_same_in_every_place(opened: Opened) -> None:
 
 @pytest.mark.parametrize(
     "asked",
-    [
-        PLAIN,
-        {**WITH_AGE, "missing": {"age": "median"}, "scale": "robust"},
-        {**WITH_AGE, "missing": {"age": "mean"}, "cap": (0.05, 0.95), "transform": {"visits": "log"}},
-        {**PLAIN, "cap": {"points": (0.0, 0.99)}, "weight": {"spend": 2.0}, "transform": {"spend": "signed_log"}},
-        {**WITH_AGE, "missing": {"age": "drop"}, "scale": "minmax"},
-        {**PLAIN, "categories": ["area"], "missing": {"area": "zero"}},
-        {**WITH_AGE, "flag_missing": ["age"], "missing": {"age": 30}, "cap": {"points": (0.0, 0.99)}},
-    ],
+    thoroughly(
+        [
+            PLAIN,
+            {**WITH_AGE, "missing": {"age": "median"}, "scale": "robust"},
+            {**WITH_AGE, "missing": {"age": "mean"}, "cap": (0.05, 0.95), "transform": {"visits": "log"}},
+            {**PLAIN, "cap": {"points": (0.0, 0.99)}, "weight": {"spend": 2.0}, "transform": {"spend": "signed_log"}},
+            {**WITH_AGE, "missing": {"age": "drop"}, "scale": "minmax"},
+            {**PLAIN, "categories": ["area"], "missing": {"area": "zero"}},
+            {**WITH_AGE, "flag_missing": ["age"], "missing": {"age": 30}, "cap": {"points": (0.0, 0.99)}},
+        ],
+        3,
+    ),
     ids=str,
 )
 @pytest.mark.parametrize("sample", [40, 0])

@@ -14,8 +14,6 @@ from gauger.tables import recover, sessions, staging, whole_folders, writing
 from gauger.tables.journals import PREFIX, Stage
 from tests.own_segments import database_segmented
 
-pytestmark = pytest.mark.usefixtures("blank_figures")
-
 SETTINGS = {"table": "base", "into": "made", "key": "who", "count": 2, "features": ["visits"]}
 
 
@@ -72,6 +70,10 @@ def _failing(
             yield
 
 
+FAULTS = [
+    pytest.param(_KilledError(), id="kill"),
+    pytest.param(OSError(28, "No space left on device"), id="full disk", marks=pytest.mark.slow),
+]
 STEPS = {
     "writing a file": (Path, "write_text"),
     "putting the files on the disk": (writing, "make_ready"),
@@ -80,7 +82,7 @@ STEPS = {
 }
 
 
-@pytest.mark.parametrize("error", [OSError(28, "No space left on device"), _KilledError()], ids=["full disk", "kill"])
+@pytest.mark.parametrize("error", FAULTS)
 @pytest.mark.parametrize("step", list(STEPS))
 def test_tables_and_study_are_never_there_without_each_other(
     step: str, error: BaseException, url: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
@@ -148,7 +150,7 @@ def test_a_database_that_cannot_be_asked_leaves_all_as_it_is(
     assert _whole(folder)
 
 
-@pytest.mark.parametrize("error", [OSError(28, "No space left on device"), _KilledError()], ids=["full disk", "kill"])
+@pytest.mark.parametrize("error", FAULTS)
 @pytest.mark.parametrize("step", list(STEPS))
 def test_names_are_in_the_database_and_the_study_or_in_neither(
     step: str, error: BaseException, url: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch

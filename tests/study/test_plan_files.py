@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
@@ -14,6 +14,7 @@ from gauger.clustering import METHODS
 from gauger.errors import PlanError
 from gauger.study.plan_files import from_environment, plan_from_text, text_of
 from gauger.study.plan_parts import Plan
+from tests.examples import examples
 
 NAMES = st.text(st.characters(exclude_categories=["Cs"]), min_size=1, max_size=12)
 NUMBERS = st.floats(allow_nan=False, allow_infinity=False)
@@ -94,7 +95,6 @@ def plans(draw: st.DrawFn) -> Plan:
     return Plan.model_validate(content)
 
 
-@settings(max_examples=60)
 @given(plans())
 def test_a_plan_that_is_written_is_read_back_equal(plan: Plan) -> None:
     assert plan_from_text(text_of(plan), Path("plan.toml")) == plan
@@ -110,7 +110,7 @@ def _mutated(content: dict[str, object], path: list[str], value: object) -> dict
     return copied
 
 
-@settings(max_examples=25)
+@examples(25)
 @given(
     plans(),
     st.sampled_from(

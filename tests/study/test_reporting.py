@@ -10,8 +10,8 @@ import pytest
 import gauger
 from gauger.errors import MissingFileError, OutputError, PlanError, SettingError, StudyError
 from gauger.report.explorer import sampled_rows
-from gauger.report.pictures import Picture
 from tests.conftest import Run
+from tests.examples import thoroughly
 
 
 @pytest.fixture(scope="module")
@@ -50,14 +50,6 @@ def page(folder: Path) -> str:
     return file.read_text(encoding="utf-8")
 
 
-@pytest.fixture
-def without_pictures(monkeypatch: pytest.MonkeyPatch) -> None:
-    """What pages say is looked at here; the pictures in them are drawn for the first page, and in the browser's."""
-    blank = Picture("data:,", 1280, 800, "a picture")
-    for part in ("firmness", "how_many", "page", "profile_part"):
-        monkeypatch.setattr(f"gauger.report.{part}.picture_of", lambda _: blank)
-
-
 def _plain(page: str) -> str:
     body = page[page.index("<body>") : page.index("<script")]
     return " ".join(re.sub(r"<[^>]*>", " ", body).split())
@@ -82,7 +74,6 @@ def test_it_has_comparisons_migration_treatments_and_the_plan(page: str) -> None
     assert "SHA-256 of shops.csv" in told
 
 
-@pytest.mark.usefixtures("without_pictures")
 def test_keys_are_in_it_only_when_asked_for_and_addresses_never(tmp_path: Path, table: pd.DataFrame) -> None:
     """Remarks name nobody; a plan names the customers that its figure labels, but not in a page without keys."""
     far = table.copy()
@@ -105,6 +96,8 @@ def test_keys_are_in_it_only_when_asked_for_and_addresses_never(tmp_path: Path, 
         gauger.write_report(by_address, tmp_path / "a.html", with_keys=True)
 
 
+@pytest.mark.slow
+@pytest.mark.usefixtures("drawn")
 def test_the_same_study_gives_the_same_bytes(seg: gauger.Segmentation, tmp_path: Path) -> None:
     profile = gauger.profile(seg, resamples=2)
     files = [gauger.write_report(seg, tmp_path / f"{at}.html", profile=profile) for at in range(2)]
@@ -153,7 +146,7 @@ def test_a_sample_shows_every_segment_and_no_more_than_asked() -> None:
     assert sorted(sampled_rows(codes, 10_000).tolist()) == list(range(len(codes)))
 
 
-@pytest.mark.usefixtures("without_pictures")
+@pytest.mark.slow
 def test_a_report_of_a_sample_says_how_many_were_segmented(table: pd.DataFrame, tmp_path: Path) -> None:
     gauger.write_table(table.assign(orders=table["orders"].where(table.index > 4)), tmp_path / "shops.parquet")
     base = gauger.open_table(tmp_path / "shops.parquet", execution=gauger.Execution(sample=60))
@@ -174,8 +167,7 @@ def test_a_report_of_a_sample_says_how_many_were_segmented(table: pd.DataFrame, 
     assert not [one for one in (*study.remarks, *gauger.remarks_of(study.table)) if one.code == "sample-of-all"]
 
 
-@pytest.mark.usefixtures("without_pictures")
-@pytest.mark.parametrize("method", ["tree", "density", "levels", "bands"])
+@pytest.mark.parametrize("method", thoroughly(["tree", "density", "levels", "bands"]))
 def test_every_method_can_be_reported(table: pd.DataFrame, tmp_path: Path, method: str) -> None:
     features = gauger.prepare(table, key="shop", scale="minmax")
     made = {
@@ -195,7 +187,6 @@ def test_every_method_can_be_reported(table: pd.DataFrame, tmp_path: Path, metho
     assert expected[method] in told
 
 
-@pytest.mark.usefixtures("without_pictures")
 def test_a_campaign_and_its_outcome_are_told_with_their_reading(
     seg: gauger.Segmentation, table: pd.DataFrame, tmp_path: Path
 ) -> None:
@@ -212,7 +203,7 @@ def test_a_campaign_and_its_outcome_are_told_with_their_reading(
     assert "example.org" not in told
 
 
-@pytest.mark.usefixtures("without_pictures")
+@pytest.mark.slow
 def test_of_very_many_segments_the_largest_have_cards_and_columns(tmp_path: Path) -> None:
     table = pd.DataFrame({"shop": range(600), "x": np.repeat(np.arange(300.0), 2), "y": np.tile([0.0, 0.1], 300)})
     features = gauger.prepare(table, key="shop", scale="none")
@@ -224,7 +215,6 @@ def test_of_very_many_segments_the_largest_have_cards_and_columns(tmp_path: Path
     assert len(page) < 1_500_000
 
 
-@pytest.mark.usefixtures("without_pictures")
 def test_the_command_writes_both_and_says_what_is_wrong(command: Run, folder: Path) -> None:
     for words, code, said in (
         (("report", folder / "now"), 2, "--out report.html"),
@@ -243,9 +233,9 @@ def test_the_command_writes_both_and_says_what_is_wrong(command: Run, folder: Pa
     assert "wrote r.xlsx" in shown.stdout
 
 
-@pytest.mark.usefixtures("without_pictures")
-def test_a_run_reports_when_its_plan_says_so(folder: Path, tmp_path: Path) -> None:
-    plan = folder / "plan.toml"
+def test_a_run_reports_when_its_plan_says_so(table: pd.DataFrame, tmp_path: Path) -> None:
+    gauger.write_table(table, tmp_path / "shops.csv")
+    plan = tmp_path / "plan.toml"
     plan.write_text(
         'key = "shop"\nmade_at = "2026-10-01T06:00:00+00:00"\n[source]\nfile = "shops.csv"\n[features.orders]\n'
         "[features.basket]\n[segments]\ncount = 3\n[counts]\nhighest = 3\n"

@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 import pandas as pd
+import pytest
 
 import gauger
 
@@ -32,6 +33,7 @@ highest = 2
 """
 
 
+@pytest.mark.slow
 def test_a_plan_by_blocks_runs_from_events_to_assignments(tmp_path: Path) -> None:
     visits = gauger.read_table(gauger.demo_file("visits.csv"))[:9_000]
     (tmp_path / "visits").mkdir()

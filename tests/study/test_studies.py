@@ -12,6 +12,7 @@ from gauger.study import find_segments
 from gauger.study.plan_files import plan_from_text, text_of
 from gauger.study.plan_of_segments import plan_of
 from gauger.study.plan_parts import SourcePart
+from tests.examples import thoroughly
 
 RNG = np.random.default_rng(3)
 N = 120
@@ -56,7 +57,7 @@ def source(tmp_path: Path) -> Path:
     return gauger.write_table(TABLE, tmp_path / "customers.csv")
 
 
-@pytest.mark.parametrize("method", MADE)
+@pytest.mark.parametrize("method", thoroughly(MADE, 3))
 def test_a_study_of_every_method_opens_as_it_was_made(method: str, tmp_path: Path, source: Path) -> None:
     seg = MADE[method](_features())
     renamed = seg.rename({1: "the many"})
@@ -85,7 +86,7 @@ def test_a_study_of_every_method_opens_as_it_was_made(method: str, tmp_path: Pat
     assert str(study.folder) in repr(study)
 
 
-@pytest.mark.parametrize("method", MADE)
+@pytest.mark.parametrize("method", thoroughly(MADE, 3))
 def test_the_plan_of_a_study_finds_the_same_segments_again(method: str) -> None:
     seg = MADE[method](_features())
     plan = plan_from_text(text_of(plan_of(seg, SourcePart(file="customers.csv"))), Path("plan.toml"))

@@ -4,7 +4,7 @@ import tomllib
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
@@ -80,7 +80,6 @@ def _places(value: object, place: Place = ()) -> list[Place]:
     return found
 
 
-@settings(max_examples=60)
 @given(st.dictionaries(NAMES, VALUES, min_size=1, max_size=4))
 def test_whatever_can_be_written_is_found_and_in_order(content: dict[str, object]) -> None:
     import tomlkit

@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
@@ -42,7 +42,6 @@ def _write(folder: Path, rows: list[list[str]], delimiter: str, encoding: str, *
     return path
 
 
-@settings(max_examples=50)
 @given(
     rows=st.lists(st.tuples(_WORDS, _WORDS, _WORDS), min_size=1, max_size=12),
     delimiter=st.sampled_from(",;\t|"),

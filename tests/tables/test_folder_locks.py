@@ -37,6 +37,7 @@ def test_a_second_process_is_told_who_holds_the_lock_and_goes_on_when_it_is_free
     assert not (tmp_path / LOCK).exists()
 
 
+@pytest.mark.slow
 def test_the_lock_of_a_killed_process_is_free(tmp_path: Path) -> None:
     with subprocess.Popen(
         [sys.executable, "-c", _HOLDING, str(tmp_path)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True

@@ -90,6 +90,7 @@ def test_a_link_in_the_place_of_a_result_gets_a_true_message(tmp_path: Path) -> 
     assert (tmp_path / "there" / "t.csv").exists()
 
 
+@pytest.mark.slow
 def test_a_fork_after_kmeans_can_segment_again() -> None:
     script = """
 import os, sys, numpy as np, pandas as pd, gauger

@@ -67,7 +67,7 @@ def suggested_names(
         for number, order in differences.items()
     }
     found = {number: [part.plain for part in parts[number][: _said(differences[number])]] for number in parts}
-    for length in range(2, table.shape[1] + 1):
+    for length in range(min(2, table.shape[1]), table.shape[1] + 1):
         for number in _clashing(found):
             found[number] = [part.graded for part in parts[number][:length]]
     for number in _clashing(found):

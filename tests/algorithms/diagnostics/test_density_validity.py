@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from naive_density import all_distances
 
@@ -44,7 +44,6 @@ def test_copies_have_a_core_distance_of_0_and_do_no_harm() -> None:
     assert density_validity(apart, np.array([1, 1, 1, 2, 2, 2]), 1) == 1.0
 
 
-@settings(max_examples=60, deadline=None)
 @given(st.integers(6, 40), st.integers(1, 4), st.integers(2, 4), st.integers(0, 10_000))
 def test_it_is_that_of_the_definition(n: int, d: int, segments: int, seed: int) -> None:
     rng = np.random.default_rng(seed)

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
@@ -30,7 +30,6 @@ def _by_definition(values: np.ndarray, codes: np.ndarray) -> list[float]:
     return result
 
 
-@settings(max_examples=60)
 @given(
     st.integers(2, 30).flatmap(
         lambda n: st.tuples(
@@ -93,6 +92,7 @@ def test_a_small_segment_is_sampled_by_fifty_at_least(features_of: Make) -> None
     assert sampled.mean == pytest.approx(weighted)
 
 
+@pytest.mark.slow
 def test_the_error_is_what_samples_differ_by(features_of: Make) -> None:
     rng = np.random.default_rng(7)
     seg = gauger.segment_by_kmeans(features_of(rng.normal(size=(14_000, 2))), 3, starts=1)

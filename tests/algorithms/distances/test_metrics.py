@@ -5,7 +5,7 @@ from itertools import pairwise
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
@@ -66,7 +66,6 @@ def test_each_metric_is_its_formula(name):
     np.testing.assert_allclose(found, truth, atol=1e-12)
 
 
-@settings(max_examples=30)
 @given(st.integers(1, 12), st.integers(0, 11), st.integers(0, 500))
 def test_dtw_falls_as_the_band_widens_and_begins_at_the_euclidean(periods, band, seed):
     x, y = np.random.default_rng(seed).normal(size=(2, 1, periods))

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from gauger.algorithms.kmeans.kernels import iterate_block, refill
@@ -49,7 +49,6 @@ def test_pruned_rounds_give_the_same_bits_as_plain_ones(seed: int, weighted: boo
         assert pruned.history == plain.history
 
 
-@settings(max_examples=60)
 @given(st.integers(0, 10_000), st.integers(1, 4), st.integers(1, 6))
 def test_pruning_holds_on_whole_numbers_full_of_ties(seed: int, d: int, count: int) -> None:
     rng = np.random.default_rng(seed)

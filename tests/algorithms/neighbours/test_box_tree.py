@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from gauger.algorithms.neighbours.box_search import SLACK
@@ -21,7 +21,6 @@ def _apart(boxes: BoxTree, point: np.ndarray) -> np.ndarray:
 
 
 @pytest.mark.parametrize("weighted", [False, True])
-@settings(max_examples=40)
 @given(st.integers(2, 200), st.integers(1, 4), st.integers(1, 30), st.integers(0, 10_000))
 def test_the_nearest_is_the_one_that_a_full_look_finds(weighted: bool, n: int, d: int, levels: int, seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -64,7 +63,6 @@ def test_emptied_slots_are_never_found_and_boxes_follow_points_that_move() -> No
         assert value[index] == pytest.approx(apart.min())
 
 
-@settings(max_examples=30)
 @given(st.integers(2, 150), st.integers(2, 5), st.integers(0, 10_000))
 def test_the_nearest_stranger_is_of_another_group(n: int, groups: int, seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -79,7 +77,6 @@ def test_the_nearest_stranger_is_of_another_group(n: int, groups: int, seed: int
             assert own[nearest[slot]] != own[slot]
 
 
-@settings(max_examples=40)
 @given(st.integers(1, 200), st.integers(1, 4), st.integers(1, 30), st.booleans(), st.integers(0, 10_000))
 def test_counts_and_nth_distances_are_those_of_a_full_look(n: int, d: int, levels: int, city: bool, seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -92,7 +89,6 @@ def test_counts_and_nth_distances_are_those_of_a_full_look(n: int, d: int, level
         assert counts[slot] == min((apart <= limit).sum(), enough)
 
 
-@settings(max_examples=40)
 @given(st.integers(1, 200), st.integers(1, 3), st.integers(1, 9), st.booleans(), st.integers(0, 10_000))
 def test_of_those_as_near_to_a_query_the_lowest_rank_counts(n: int, d: int, levels: int, city: bool, seed: int) -> None:
     rng = np.random.default_rng(seed)

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
@@ -43,7 +43,6 @@ def _nearest_with_peak(values: np.ndarray, until: np.ndarray, peak: int) -> floa
     return float(linprog(goal, A_ub=np.array(rows), b_ub=limits, bounds=bounds).fun)
 
 
-@settings(max_examples=40)
 @example([0, 1, 2, 4, 6, 7, 8])
 @given(st.lists(st.integers(0, 60), min_size=4, max_size=9, unique=True))
 def test_any_sample_agrees_with_the_definition(drawn: list[int]) -> None:

@@ -64,8 +64,8 @@ def literal(value: object) -> str:
 
 
 def segmented(url: str, **settings: Any) -> Segmented:
-    """Segments in a database, of few starts: most tables of tests have no need of more."""
-    return database_segmented(url, **{"starts": 2, **settings})
+    """Segments in a database."""
+    return database_segmented(url, **settings)
 
 
 def own_shop(kind: str, request: pytest.FixtureRequest, folder: Path) -> Shop:

@@ -110,6 +110,7 @@ def test_the_time_limit_of_statements_is_heeded(postgres: str) -> None:
         )
 
 
+@pytest.mark.slow
 def test_ctrl_c_cancels_the_statement_on_the_server(postgres: str, tmp_path: Path) -> None:
     shop = Shop(postgres)
     shop.run(

@@ -14,8 +14,6 @@ import gauger
 from gauger.errors import DatabaseError, GaugerError
 from gauger.tables import mark_of, new_name, transaction
 
-pytestmark = pytest.mark.usefixtures("blank_figures")
-
 PLAIN = {"key": "who", "features": ["visits", "spend"]}
 BUSINESS = pd.DataFrame({"order_id": [1, 2], "total": [3.0, 4.0]})
 

@@ -5,12 +5,13 @@ from typing import Any
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from own_databases import Shop, own_shop, planted, quoted, segmented
 
 import gauger
 from gauger.sources import DatabaseTable
+from tests.examples import examples
 
 PLAIN: dict[str, Any] = {"key": "who", "features": ["visits", "spend", "age"]}
 TREATED: dict[str, Any] = {
@@ -88,7 +89,7 @@ def test_two_runs_give_the_same_bits_whatever_the_order_of_rows(shop: Shop) -> N
     assert results[0] == results[1]
 
 
-@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@examples(15)
 @given(
     st.lists(st.tuples(st.sampled_from([-3.0, 0.0, 0.5, 1.0, 7.25, 1e6]), st.integers(-4, 9)), min_size=3, max_size=40),
     st.integers(1, 3),
@@ -173,6 +174,7 @@ HOSTILE = (
 )
 
 
+@pytest.mark.slow
 def test_any_name_is_only_a_name(shop: Shop) -> None:
     table = planted(3, 60).rename(columns={"visits": HOSTILE[0], "spend": HOSTILE[1], "age": HOSTILE[2]})
     for at, name in enumerate(HOSTILE[3:]):

@@ -223,6 +223,7 @@ else:
 """
 
 
+@pytest.mark.slow
 def test_files_larger_than_what_memory_is_left_are_segmented(tmp_path: Path) -> None:
     write_many_members(5_000, tmp_path / "warm")
     write_many_members(1_000_000, tmp_path / "base")

@@ -5,10 +5,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import gauger
+from tests.examples import examples
 from tests.own_segments import files_segmented, written
 from tests.sources.files.made_up import PREPARATION, made_up_members, split
 
@@ -38,7 +39,7 @@ def whole(tmp_path_factory: pytest.TempPathFactory) -> tuple[str, dict[object, i
     return _segments(folder)
 
 
-@settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+@examples(8)
 @given(ends=st.lists(st.integers(0, 400), max_size=4), rows_in_group=st.integers(3, 400), order=st.integers(0, 2**32))
 def test_any_split_of_a_table_gives_the_same_bits(
     ends: list[int],

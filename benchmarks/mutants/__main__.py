@@ -1,0 +1,76 @@
+"""How many small mistakes the tests catch: `python -m benchmarks.mutants PACKAGE --sample 200 --seed 1`.
+
+Each mutant is the package with one thing changed: a bound, a sign, a constant, a condition, two arguments, a guard. The
+tests that run the changed line are run, the quickest first, until one fails. What no test fails for is printed. Loops
+that Numba compiles are tried interpreted.
+"""
+
+import argparse
+import hashlib
+import json
+import sys
+import tomllib
+from pathlib import Path
+
+from benchmarks.mutants.contexts import SOURCES
+from benchmarks.mutants.operators import Mutant, mutants_of
+from benchmarks.mutants.trying import Verdict, try_all
+
+EQUIVALENT = Path(__file__).with_name("equivalent.toml")
+RESULTS = Path(__file__).parents[2] / "docs" / "results" / "mutants.json"
+
+
+def sample_of(package: str, size: int, seed: int) -> list[Mutant]:
+    """Mutants of a package at random: the same for the same seed, and for most of them when the code changes a little."""
+    files = sorted((SOURCES / "gauger" / package).rglob("*.py"))
+    found = [one for path in files for one in mutants_of(path.relative_to(SOURCES), SOURCES)]
+    left_out = equivalent()
+    found = [one for one in found if one.key not in left_out]
+    return sorted(found, key=lambda one: hashlib.sha256(f"{seed}:{one.key}".encode()).digest())[:size]
+
+
+def equivalent() -> dict[str, str]:
+    """The mutants that no test could catch, by key, with the reason."""
+    listed = tomllib.loads(EQUIVALENT.read_text(encoding="utf-8"))["mutant"]
+    return {one["key"]: one["why"] for one in listed}
+
+
+def main() -> None:
+    """Try a sample and print its survivors."""
+    parser = argparse.ArgumentParser(prog="python -m benchmarks.mutants", description=__doc__)
+    parser.add_argument("package")
+    parser.add_argument("--sample", type=int, default=200)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--only", nargs="*", metavar="KEY", help="these mutants alone, by their keys")
+    asked = parser.parse_args()
+    chosen = sample_of(asked.package, 10**9 if asked.only else asked.sample, asked.seed)
+    if asked.only:
+        chosen = [one for one in chosen if one.key in asked.only]
+    if not chosen:
+        parser.error(f"there is no mutant in gauger/{asked.package}")
+    verdicts = []
+    for number, verdict in enumerate(try_all(chosen), 1):
+        verdicts.append(verdict)
+        if not verdict.caught:
+            print(f"{verdict.mutant.key} {verdict.mutant} [{verdict.why}]", flush=True)
+        print(f"\r{number} of {len(chosen)}", end="", file=sys.stderr, flush=True)
+    print(file=sys.stderr)
+    caught = sum(one.caught for one in verdicts)
+    print(f"{asked.package}: {caught} of {len(verdicts)} caught ({caught / len(verdicts):.1%}), seed {asked.seed}")
+    if not asked.only:
+        _keep(asked, verdicts)
+
+
+def _keep(asked: argparse.Namespace, verdicts: list[Verdict]) -> None:
+    kept = json.loads(RESULTS.read_text(encoding="utf-8")) if RESULTS.exists() else {}
+    kept[asked.package] = {
+        "seed": asked.seed,
+        "sample": len(verdicts),
+        "caught": sum(one.caught for one in verdicts),
+        "survivors": sorted(str(one.mutant) for one in verdicts if not one.caught),
+    }
+    RESULTS.write_text(json.dumps(dict(sorted(kept.items())), indent=2) + "\n", encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

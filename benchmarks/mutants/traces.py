@@ -1,0 +1,128 @@
+"""Which tests run a line of a file, the quickest first."""
+
+import ast
+import json
+import os
+import re
+import subprocess
+import sys
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+import coverage
+
+from benchmarks.mutants.contexts import SOURCES, trace_name
+from benchmarks.mutants.operators import Mutant
+
+ROOT = SOURCES.parent
+KEPT = ROOT / ".mutants"
+
+INTERPRETED_LIMIT = 10.0
+"""Seconds a test may take with its loops interpreted: those that take longer judge no loop. Chosen by us."""
+
+
+@dataclass(frozen=True)
+class Traces:
+    """What the tests run, compiled or with every loop interpreted."""
+
+    interpreted: bool
+
+    @property
+    def folder(self) -> Path:
+        """Where the data are kept."""
+        return KEPT / ("interpreted" if self.interpreted else "compiled")
+
+    @property
+    def environment(self) -> dict[str, str]:
+        """The variables of a process that runs tests this way."""
+        own = {"GAUGER_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
+        return {**os.environ, **own, **({"NUMBA_DISABLE_JIT": "1"} if self.interpreted else {})}
+
+    def bring_up_to_date(self) -> None:
+        """Run the files of tests that changed since they were traced."""
+        new = [path for path in sorted((ROOT / "tests").rglob("test_*.py")) if not self._data(path).exists()]
+        if not new:
+            return
+        print(f"tracing {len(new)} files of tests", file=sys.stderr)
+        limit = str(INTERPRETED_LIMIT if self.interpreted else 0.0)
+        own = {"GAUGER_TRACES": str(self.folder), "GAUGER_TRACE_LIMIT": limit}
+        words = ("-q", "-n", "auto", "--dist", "loadfile", "-p", "benchmarks.mutants.contexts")
+        subprocess.run(
+            [sys.executable, "-m", "pytest", *words, *map(str, new)],
+            cwd=ROOT,
+            env={**self.environment, **own},
+            stdout=subprocess.DEVNULL,
+            check=False,
+        )
+
+    def tests_of(self, mutant: Mutant) -> list[tuple[str, float]]:
+        """The tests that run the mutant's lines, with their seconds: those that run the fewest files of ours first."""
+        path = str(SOURCES / mutant.path)
+        if mutant.inside and self._runs_later(mutant):
+            found = self._of_lines(path).get(mutant.line, set())
+        else:
+            found = self._of_users(mutant)
+        seconds = self._seconds
+        return sorted(((test, seconds[test]) for test in found if test in seconds), key=lambda one: one[1])
+
+    def _runs_later(self, mutant: Mutant) -> bool:
+        return bool(self._of_lines(str(SOURCES / mutant.path)).get(mutant.line))
+
+    def _of_users(self, mutant: Mutant) -> set[str]:
+        """The tests of the lines that say a name which is given its value on import."""
+        source = (SOURCES / mutant.path).read_text()
+        names = _names_made_at(source, mutant.line)
+        found: set[str] = set()
+        for file in (SOURCES / mutant.path).parents[0].rglob("*.py") if names else ():
+            lines = self._of_lines(str(file))
+            for number, line in enumerate(file.read_text().splitlines(), 1):
+                if any(re.search(rf"\b{name}\b", line) for name in names):
+                    found |= lines.get(number, set())
+        return found or set().union(*self._of_lines(str(SOURCES / mutant.path)).values(), set())
+
+    @cache  # noqa: B019 - one of each kind lives as long as the process
+    def _of_lines(self, path: str) -> dict[int, set[str]]:
+        found: dict[int, set[str]] = {}
+        for data in self._all_data:
+            for line, contexts in data.contexts_by_lineno(path).items():
+                found.setdefault(line, set()).update(filter(None, contexts))
+        return found
+
+    @property
+    @cache  # noqa: B019 - one of each kind lives as long as the process
+    def _all_data(self) -> list[coverage.CoverageData]:
+        return [_read(path) for path in self._current(".lines")]
+
+    @property
+    @cache  # noqa: B019 - one of each kind lives as long as the process
+    def _seconds(self) -> dict[str, float]:
+        kept: dict[str, float] = {}
+        for path in self._current(".json"):
+            kept |= json.loads(path.read_text(encoding="utf-8"))
+        return kept
+
+    def _current(self, ending: str) -> Iterable[Path]:
+        for tests in sorted((ROOT / "tests").rglob("test_*.py")):
+            path = self._data(tests).with_suffix(ending)
+            if path.exists():
+                yield path
+
+    def _data(self, tests: Path) -> Path:
+        return self.folder / f"{trace_name(tests)}.json"
+
+
+def _read(path: Path) -> coverage.CoverageData:
+    data = coverage.CoverageData(basename=str(path))
+    data.read()
+    return data
+
+
+def _names_made_at(source: str, line: int) -> list[str]:
+    """What the statement of a module or a class that runs on import gives a value to."""
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.Assign | ast.AnnAssign) and node.lineno <= line <= (node.end_lineno or line):
+            targets = node.targets if isinstance(node, ast.Assign) else [node.target]
+            return [target.id for target in targets if isinstance(target, ast.Name)]
+    return []

@@ -1,0 +1,112 @@
+"""Tries mutants in one copy of the sources: a child process each, so that nothing of one is left for the next.
+
+Each line that comes in is a task in JSON, each line that goes out its verdict.
+"""
+
+import contextlib
+import importlib
+import json
+import os
+import shutil
+import signal
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+LARGE = ("duckdb", "hypothesis", "numba", "pandas", "pyarrow", "scipy.stats", "sqlalchemy", "typer.testing", "xlsxwriter")
+"""What tests import of others: loaded once, before the children part."""
+
+
+class _FirstFailure:
+    """Says which test failed first."""
+
+    def __init__(self, pipe: int) -> None:
+        self._pipe = pipe
+
+    def pytest_runtest_logreport(self, report) -> None:  # type: ignore[no-untyped-def]
+        if report.failed:
+            os.write(self._pipe, report.nodeid.encode())
+
+
+def try_one(tree: Path, task: dict[str, object]) -> dict[str, object]:
+    """Run the tests of a task with its change in place."""
+    path = tree / "src" / str(task["path"])
+    with _changed(path, str(task["source"])):
+        reading, writing = os.pipe()
+        began = time.monotonic()
+        child = os.fork()
+        if not child:
+            os.close(reading)
+            _run_tests(tree, task["tests"], writing)  # type: ignore[arg-type]
+        os.close(writing)
+        code = _wait(child, float(task["limit"]))  # type: ignore[arg-type]
+        with os.fdopen(reading) as pipe:
+            failed = pipe.read() if code is not None else ""
+        return {"code": code, "test": failed, "seconds": time.monotonic() - began}
+
+
+def _run_tests(tree: Path, tests: list[str], pipe: int) -> None:
+    os.setsid()
+    nothing = os.open(os.devnull, os.O_RDWR)
+    for stream in (0, 1, 2):
+        os.dup2(nothing, stream)
+    os.chdir(tree)
+    code = 3
+    with contextlib.suppress(BaseException):
+        pytest = importlib.import_module("pytest")
+        words = ["-x", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-p", "no:randomly"]
+        code = int(pytest.main([*words, *tests], plugins=[_FirstFailure(pipe)]))
+    os._exit(code)
+
+
+def _wait(child: int, limit: float) -> int | None:
+    """The child's exit code, or None when it had to be killed."""
+    until = time.monotonic() + limit
+    while time.monotonic() < until:
+        done, status = os.waitpid(child, os.WNOHANG)
+        if done:
+            _kill_group(child)
+            return os.waitstatus_to_exitcode(status)
+        time.sleep(0.02)
+    _kill_group(child)
+    os.waitpid(child, 0)
+    return None
+
+
+def _kill_group(child: int) -> None:
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(child, signal.SIGKILL)
+
+
+@contextlib.contextmanager
+def _changed(path: Path, source: str) -> Iterator[None]:
+    """The file with its change, and afterwards as it was, with the loops that were compiled for it."""
+    kept = path.with_suffix(".kept")
+    loops = path.parent / "__pycache__"
+    shutil.copy2(path, kept)
+    compiled = {one: one.read_bytes() for one in loops.glob(f"{path.stem}.*.nb[ic]")}
+    path.write_text(source, encoding="utf-8")
+    try:
+        yield
+    finally:
+        kept.replace(path)
+        for one in loops.glob(f"{path.stem}.*"):
+            one.unlink()
+        for one, content in compiled.items():
+            one.write_bytes(content)
+
+
+def main() -> None:
+    """Take tasks until there are no more."""
+    tree = Path(sys.argv[1])
+    sys.dont_write_bytecode = True
+    for name in LARGE:
+        with contextlib.suppress(ImportError):
+            importlib.import_module(name)
+    for line in sys.stdin:
+        print(json.dumps(try_one(tree, json.loads(line))), flush=True)
+
+
+if __name__ == "__main__":
+    main()
