@@ -14,6 +14,7 @@ from pathlib import Path
 
 from benchmarks.mutants.contexts import SOURCES
 from benchmarks.mutants.operators import Mutant, mutants_of
+from benchmarks.mutants.traces import ROOT
 from benchmarks.mutants.trying import Verdict, try_all
 
 EQUIVALENT = Path(__file__).with_name("equivalent.toml")
@@ -42,6 +43,9 @@ def main() -> None:
     parser.add_argument("--sample", type=int, default=200)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--only", nargs="*", metavar="KEY", help="these mutants alone, by their keys")
+    parser.add_argument(
+        "--tests", nargs="*", type=Path, default=[ROOT / "tests"], help="folders of tests; all by default"
+    )
     asked = parser.parse_args()
     chosen = sample_of(asked.package, 10**9 if asked.only else asked.sample, asked.seed)
     if asked.only:
@@ -49,7 +53,7 @@ def main() -> None:
     if not chosen:
         parser.error(f"there is no mutant in gauger/{asked.package}")
     verdicts = []
-    for number, verdict in enumerate(try_all(chosen), 1):
+    for number, verdict in enumerate(try_all(chosen, [path.resolve() for path in asked.tests]), 1):
         verdicts.append(verdict)
         if not verdict.caught:
             print(f"{verdict.mutant.key} {verdict.mutant} [{verdict.why}]", flush=True)
@@ -57,7 +61,7 @@ def main() -> None:
     print(file=sys.stderr)
     caught = sum(one.caught for one in verdicts)
     print(f"{asked.package}: {caught} of {len(verdicts)} caught ({caught / len(verdicts):.1%}), seed {asked.seed}")
-    if not asked.only:
+    if not asked.only and asked.tests == [ROOT / "tests"]:
         _keep(asked, verdicts)
 
 

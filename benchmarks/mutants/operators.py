@@ -51,7 +51,9 @@ class Mutant:
     line
         The first line of the changed expression or statement.
     inside
-        The function or class it is in, empty for what runs on import.
+        The function or class it is in.
+    function
+        The outermost function it is in and the line that begins, or None for what runs on import.
     operator
         The kind of change.
     before, after
@@ -67,6 +69,7 @@ class Mutant:
     path: Path
     line: int
     inside: str
+    function: tuple[str, int] | None
     operator: str
     before: str
     after: str
@@ -102,7 +105,8 @@ def mutants_of(path: Path, root: Path) -> list[Mutant]:
             name = "\0".join((path.as_posix(), place.inside, before, after))
             seen[name] += 1
             key = hashlib.sha256(f"{name}\0{seen[name]}".encode()).hexdigest()[:12]
-            found.append(Mutant(path, node.lineno, place.inside, operator, before, after, span, place.compiled, key))
+            within = (place.inside, place.function, operator, before, after)
+            found.append(Mutant(path, node.lineno, *within, span, place.compiled, key))
     return found
 
 
@@ -117,24 +121,32 @@ def _text(node: ast.AST, indent: int) -> str:
 class _Place:
     node: ast.expr | ast.stmt
     inside: str
+    function: tuple[str, int] | None
     compiled: bool
     changes: tuple[Change, ...]
 
 
-def _places(node: ast.AST, within: tuple[str, ...], compiled: bool = False) -> Iterator[_Place]:
-    if isinstance(node, ast.JoinedStr):
+def _places(
+    node: ast.AST, within: tuple[str, ...], function: tuple[str, int] | None = None, compiled: bool = False
+) -> Iterator[_Place]:
+    if isinstance(node, ast.JoinedStr) or (isinstance(node, ast.If) and "TYPE_CHECKING" in ast.unparse(node.test)):
         return
-    if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+    if isinstance(node, ast.FunctionDef | ast.ClassDef):
         within = (*within, node.name)
         compiled = compiled or any("njit" in ast.unparse(one) for one in node.decorator_list)
-    if isinstance(node, ast.If) and "TYPE_CHECKING" in ast.unparse(node.test):
+    if isinstance(node, ast.FunctionDef):
+        yield from _places(node.args, within, function, compiled)
+        first = min([node.lineno, *(one.lineno for one in node.decorator_list)])
+        function = function or (".".join(within), first)
+        for child in node.body:
+            yield from _places(child, within, function, compiled)
         return
     if isinstance(node, ast.expr | ast.stmt):
         changes = tuple(_changes(node))
         if changes:
-            yield _Place(node, ".".join(within), compiled, changes)
+            yield _Place(node, ".".join(within), function, compiled, changes)
     for child in _children(node):
-        yield from _places(child, within, compiled)
+        yield from _places(child, within, function, compiled)
 
 
 def _children(node: ast.AST) -> Iterator[ast.AST]:

@@ -25,9 +25,10 @@ INTERPRETED_LIMIT = 10.0
 
 @dataclass(frozen=True)
 class Traces:
-    """What the tests run, compiled or with every loop interpreted."""
+    """What the tests below some folders run, compiled or with every loop interpreted."""
 
     interpreted: bool
+    folders: tuple[Path, ...] = (ROOT / "tests",)
 
     @property
     def folder(self) -> Path:
@@ -42,13 +43,13 @@ class Traces:
 
     def bring_up_to_date(self) -> None:
         """Run the files of tests that changed since they were traced."""
-        new = [path for path in sorted((ROOT / "tests").rglob("test_*.py")) if not self._data(path).exists()]
+        new = [path for path in self._files if not self._data(path).exists()]
         if not new:
             return
         print(f"tracing {len(new)} files of tests", file=sys.stderr)
         limit = str(INTERPRETED_LIMIT if self.interpreted else 0.0)
         own = {"GAUGER_TRACES": str(self.folder), "GAUGER_TRACE_LIMIT": limit}
-        words = ("-q", "-n", "auto", "--dist", "loadfile", "-p", "benchmarks.mutants.contexts")
+        words = ("-q", "-m", "", "-n", "auto", "--dist", "loadfile", "-p", "benchmarks.mutants.contexts")
         subprocess.run(
             [sys.executable, "-m", "pytest", *words, *map(str, new)],
             cwd=ROOT,
@@ -60,15 +61,12 @@ class Traces:
     def tests_of(self, mutant: Mutant) -> list[tuple[str, float]]:
         """The tests that run the mutant's lines, with their seconds: those that run the fewest files of ours first."""
         path = str(SOURCES / mutant.path)
-        if mutant.inside and self._runs_later(mutant):
+        if mutant.function:
             found = self._of_lines(path).get(mutant.line, set())
         else:
             found = self._of_users(mutant)
         seconds = self._seconds
         return sorted(((test, seconds[test]) for test in found if test in seconds), key=lambda one: one[1])
-
-    def _runs_later(self, mutant: Mutant) -> bool:
-        return bool(self._of_lines(str(SOURCES / mutant.path)).get(mutant.line))
 
     def _of_users(self, mutant: Mutant) -> set[str]:
         """The tests of the lines that say a name which is given its value on import."""
@@ -104,10 +102,14 @@ class Traces:
         return kept
 
     def _current(self, ending: str) -> Iterable[Path]:
-        for tests in sorted((ROOT / "tests").rglob("test_*.py")):
+        for tests in self._files:
             path = self._data(tests).with_suffix(ending)
             if path.exists():
                 yield path
+
+    @property
+    def _files(self) -> list[Path]:
+        return sorted(path for folder in self.folders for path in folder.rglob("test_*.py"))
 
     def _data(self, tests: Path) -> Path:
         return self.folder / f"{trace_name(tests)}.json"

@@ -9,7 +9,6 @@ import sys
 import threading
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from pathlib import Path
 
 from benchmarks.mutants.contexts import SOURCES
@@ -35,12 +34,12 @@ class Verdict:
     why: str
 
 
-def try_all(mutants: Sequence[Mutant]) -> Iterator[Verdict]:
-    """Try each mutant, in any order."""
+def try_all(mutants: Sequence[Mutant], folders: Sequence[Path]) -> Iterator[Verdict]:
+    """Try each mutant, in any order, by the tests below some folders."""
     for interpreted in (False, True):
         own = [mutant for mutant in mutants if mutant.compiled is interpreted]
         if own:
-            traces = Traces(interpreted)
+            traces = Traces(interpreted, tuple(folders))
             traces.bring_up_to_date()
             yield from _side_by_side(own, traces)
 
@@ -70,27 +69,33 @@ def _affordable(tests: list[tuple[str, float]]) -> list[tuple[str, float]]:
 
 
 class _Lane:
-    """A copy of the sources and the process that tries mutants in it."""
+    """A copy of the sources, and the processes that try mutants in it: with our modules loaded already, or without."""
 
     def __init__(self, number: int, traces: Traces) -> None:
         self._tree = KEPT / f"lane-{number}"
         self._traces = traces
+        self._processes: dict[str, subprocess.Popen[str]] = {}
 
-    @cached_property
-    def _process(self) -> "subprocess.Popen[str]":
+    def _process(self, kind: str) -> "subprocess.Popen[str]":
+        if not self._processes:
+            self._copy_sources()
+        if kind not in self._processes:
+            self._processes[kind] = subprocess.Popen(
+                [sys.executable, Path(__file__).with_name("worker.py"), self._tree, kind],
+                env={**self._traces.environment, "PYTHONPATH": str(self._tree / "src")},
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                text=True,
+            )
+        return self._processes[kind]
+
+    def _copy_sources(self) -> None:
         shutil.rmtree(self._tree, ignore_errors=True)
         self._tree.mkdir(parents=True)
         shutil.copytree(SOURCES, self._tree / "src", copy_function=shutil.copy2)
         for path in ROOT.iterdir():
             if path.name not in ("src", ".git", KEPT.name):
                 (self._tree / path.name).symlink_to(path)
-        return subprocess.Popen(
-            [sys.executable, Path(__file__).with_name("worker.py"), self._tree],
-            env={**self._traces.environment, "PYTHONPATH": str(self._tree / "src")},
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            text=True,
-        )
 
     def work(
         self,
@@ -110,19 +115,27 @@ class _Lane:
             return Verdict(mutant, False, "no test runs it")
         limit = STARTING + PATIENCE * sum(seconds for _, seconds in tests)
         source = mutant.source((SOURCES / mutant.path).read_bytes()).decode()
-        task = {"path": str(mutant.path), "source": source, "tests": [test for test, _ in tests], "limit": limit}
-        assert self._process.stdin is not None
-        assert self._process.stdout is not None
-        print(json.dumps(task), file=self._process.stdin, flush=True)
-        answer = json.loads(self._process.stdout.readline())
+        task = {
+            "path": str(mutant.path),
+            "source": source,
+            "function": mutant.function,
+            "tests": [test for test, _ in tests],
+            "limit": limit,
+        }
+        process = self._process("loaded" if mutant.function else "bare")
+        assert process.stdin is not None
+        assert process.stdout is not None
+        print(json.dumps(task), file=process.stdin, flush=True)
+        answer = json.loads(process.stdout.readline())
         if answer["code"] is None:
             return Verdict(mutant, True, "endless")
-        if answer["code"] == 5:
-            raise RuntimeError(f"no test was found for {mutant}: {tests}")
+        if answer["code"] not in (0, 1, 2):  # tests passed, or failed, or could not be imported
+            raise RuntimeError(f"the tests of {mutant} could not be run ({answer}): {tests}")
         return Verdict(mutant, answer["code"] != 0, answer["test"] or f"{len(tests)} tests pass")
 
     def close(self) -> None:
-        """End the process."""
-        if "_process" in self.__dict__ and self._process.stdin is not None:
-            self._process.stdin.close()
-            self._process.wait()
+        """End the processes."""
+        for process in self._processes.values():
+            if process.stdin is not None:
+                process.stdin.close()
+            process.wait()
