@@ -22,7 +22,7 @@ RESULTS = Path(__file__).parents[2] / "docs" / "results" / "mutants.json"
 
 
 def sample_of(package: str, size: int, seed: int) -> list[Mutant]:
-    """Mutants of a package at random: the same for the same seed, and for most of them when the code changes a little."""
+    """Mutants of a package at random; most stay the same when the code changes a little."""
     files = sorted((SOURCES / "gauger" / package).rglob("*.py"))
     found = [one for path in files for one in mutants_of(path.relative_to(SOURCES), SOURCES)]
     left_out = equivalent()
@@ -43,9 +43,8 @@ def main() -> None:
     parser.add_argument("--sample", type=int, default=200)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--only", nargs="*", metavar="KEY", help="these mutants alone, by their keys")
-    parser.add_argument(
-        "--tests", nargs="*", type=Path, default=[ROOT / "tests"], help="folders of tests; all by default"
-    )
+    everything = [ROOT / "tests"]
+    parser.add_argument("--tests", nargs="*", type=Path, default=everything, help="folders of tests; all by default")
     asked = parser.parse_args()
     chosen = sample_of(asked.package, 10**9 if asked.only else asked.sample, asked.seed)
     if asked.only:
@@ -61,7 +60,7 @@ def main() -> None:
     print(file=sys.stderr)
     caught = sum(one.caught for one in verdicts)
     print(f"{asked.package}: {caught} of {len(verdicts)} caught ({caught / len(verdicts):.1%}), seed {asked.seed}")
-    if not asked.only and asked.tests == [ROOT / "tests"]:
+    if not asked.only and asked.tests == everything:
         _keep(asked, verdicts)
 
 

@@ -34,6 +34,9 @@ _SIGNS: dict[type[ast.operator], type[ast.operator]] = {
 
 _EXTREMES = {"min": "max", "max": "min", "minimum": "maximum", "maximum": "minimum", "any": "all", "all": "any"}
 
+_SMALL = 10
+"""Whole numbers up to this are made one larger, those above twice as large: one more of 20,000 is no mistake."""
+
 _NO_BEHAVIOUR = frozenset({"strict", "stacklevel", "encoding", "copy", "cache"})
 """Arguments that guard against mistakes of ours or save time: no answer depends on them."""
 
@@ -198,8 +201,10 @@ def _constants(node: ast.AST) -> Iterator[Change]:
     if isinstance(node, ast.Constant):
         if isinstance(node.value, bool):
             yield "constant", ast.Constant(not node.value)
-        elif isinstance(node.value, int):
+        elif isinstance(node.value, int) and node.value <= _SMALL:
             yield "off by one", ast.Constant(node.value + 1)
+        elif isinstance(node.value, int):
+            yield "constant", ast.Constant(2 * node.value)
         elif isinstance(node.value, float):
             yield "constant", ast.Constant(node.value * 2.0 if node.value else 1.0)
 

@@ -59,12 +59,9 @@ class Traces:
         )
 
     def tests_of(self, mutant: Mutant) -> list[tuple[str, float]]:
-        """The tests that run the mutant's lines, with their seconds: those that run the fewest files of ours first."""
+        """The tests that run the mutant's lines, with their seconds, the quickest first."""
         path = str(SOURCES / mutant.path)
-        if mutant.function:
-            found = self._of_lines(path).get(mutant.line, set())
-        else:
-            found = self._of_users(mutant)
+        found = self._of_lines(path).get(mutant.line, set()) if mutant.function else self._of_users(mutant)
         seconds = self._seconds
         return sorted(((test, seconds[test]) for test in found if test in seconds), key=lambda one: one[1])
 

@@ -91,7 +91,7 @@ def _run_tests(tree: Path, tests: list[str], pipe: int) -> None:
     try:
         words = ["-x", "-q", "-m", "", "-p", "no:cacheprovider", "-W", "ignore::pytest.PytestAssertRewriteWarning"]
         code = int(pytest.main([*words, *tests], plugins=[_FirstFailure(pipe)]))
-    except BaseException as error:
+    except BaseException as error:  # noqa: BLE001 - whatever it is, the lane must hear of it
         os.write(pipe, repr(error).encode())
     os._exit(code)
 
