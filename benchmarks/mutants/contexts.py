@@ -8,6 +8,7 @@ import json
 import os
 import signal
 import time
+import warnings
 from collections.abc import Iterator
 from hashlib import sha256
 from pathlib import Path
@@ -74,7 +75,8 @@ class Tracer:
         assert self._running is not None
         path, own = self._running
         own.stop()
-        own.save()
+        with warnings.catch_warnings(action="ignore"):  # where nothing of ours ran
+            own.save()
         (self._folder / f"{trace_name(path)}.json").write_text(json.dumps(self._seconds), encoding="utf-8")
         self._running, self._seconds = None, {}
 

@@ -1,5 +1,8 @@
 """The gap statistic: its definition, its rule, and the tables it was made for."""
 
+from collections.abc import Iterable
+from dataclasses import dataclass
+
 import numpy as np
 import pytest
 
@@ -40,6 +43,44 @@ def test_the_rule_takes_the_first_gap_within_an_error_of_the_next() -> None:
     assert gap.first_within_error() == 3
     assert Gap({1: 0.1, 2: 0.5}, {1: 0.0, 2: 0.0}).first_within_error() is None
     assert Gap({1: 0.9, 4: 0.5}, {1: 0.0, 4: 0.0}).first_within_error() is None
+
+
+def test_the_rule_looks_at_the_error_of_the_next_count() -> None:
+    gaps = {1: 0.2, 2: 0.5, 3: 0.6}
+    assert Gap(gaps, {1: 0.4, 2: 0.2, 3: 0.0}).first_within_error() is None
+    assert Gap(gaps, {1: 0.0, 2: 0.2, 3: 0.1}).first_within_error() == 2
+    assert Gap(gaps, {1: 0.0, 2: 0.3, 3: 0.0}).first_within_error() == 1
+    assert Gap({2: 0.5, 3: 0.5}, {2: 0.0, 3: 0.0}).first_within_error() == 2
+
+
+@dataclass(frozen=True)
+class _Fit:
+    wcss: float
+
+
+@pytest.mark.parametrize("references", [2, 5])
+def test_gap_and_error_are_worked_by_hand(references: int) -> None:
+    """The error is the spread of the reference's logarithms times sqrt(1 + 1 / references)."""
+    drawn: list[dict[int, float]] = []
+    boxes: list[np.ndarray] = []
+
+    def fitter(columns: np.ndarray, counts: Iterable[int], rng: np.random.Generator) -> dict[int, _Fit]:
+        boxes.append(columns)
+        drawn.append({count: float(np.exp(rng.normal())) for count in counts})
+        return {count: _Fit(wcss) for count, wcss in drawn[-1].items()}
+
+    heard: list[int] = []
+    values = np.array([[0.0, 0.0], [4.0, 0.0], [0.0, 1.0], [4.0, 1.0]])
+    own = {1: 9.0, 3: 2.0}
+    found = gap_statistic(values, own, references=references, seed=(5,), fitter=fitter, advance=heard.append)
+    for count, wcss in own.items():
+        logs = np.log([row[count] for row in drawn])
+        assert found.gap[count] == pytest.approx(logs.mean() - np.log(wcss))
+        expected = np.sqrt(np.mean((logs - logs.mean()) ** 2)) * np.sqrt(1.0 + 1.0 / references)
+        assert found.error[count] == pytest.approx(expected)
+    assert heard == [1] * references
+    assert {box.shape for box in boxes} == {(2, 4)}
+    assert all((np.ptp(box, axis=1) <= [4.0, 1.0]).all() and np.abs(box).max() <= 2.0 for box in boxes)
 
 
 def test_it_finds_planted_groups_and_none_in_an_even_box() -> None:
