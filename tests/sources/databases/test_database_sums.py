@@ -8,6 +8,7 @@ import numpy as np
 import pandas as pd
 import pytest
 from own_databases import Shop, planted, segmented
+from own_postgres import PASSWORD
 from scipy.stats import rankdata
 
 import gauger
@@ -19,6 +20,12 @@ from gauger.sources.databases.relations import relation_of
 from gauger.sources.databases.table_customers import TableCustomers
 from gauger.sources.feature_columns import FeatureColumns
 from gauger.tables import Session, transaction
+
+
+@pytest.fixture(autouse=True)
+def _password(monkeypatch: pytest.MonkeyPatch) -> None:
+    """As a user's environment has it, for studies keep none."""
+    monkeypatch.setenv("GAUGER_PASSWORD", PASSWORD)
 
 
 @pytest.fixture
