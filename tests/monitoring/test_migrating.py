@@ -113,3 +113,75 @@ def test_fewer_or_more_segments_are_aligned_without_a_gap() -> None:
     assert sorted({*more.codes[2:4].tolist()}) == [2, 5]
     with pytest.raises(SettingError, match="nothing to align by"):
         fewer.aligned_to(segmentation_from_codes(features_of(values, list("stuvwxyz")), old.codes, method="old"))
+
+
+def _moves(*rows: tuple[int, int, int]) -> gauger.Migration:
+    """Customers by the segments they went from and to."""
+    was = [first for first, _, many in rows for _ in range(many)]
+    now = [second for _, second, many in rows for _ in range(many)]
+    keys = [f"c{at:04d}" for at in range(len(was))]
+    return gauger.migration(
+        _assigned(dict(zip(keys, was, strict=True))), _assigned(dict(zip(keys, now, strict=True))), key="who"
+    )
+
+
+def test_surprise_is_two_sided_and_corrected_for_the_number_of_ways() -> None:
+    """Of 40 who leave segment 1, by sizes half should go each way; 33 went to 2. Six ways in all, of which two are
+    walked: both p are small, and Holm multiplies the smaller by six."""
+    found = _moves((1, 1, 60), (1, 2, 33), (1, 3, 7), (2, 2, 100), (3, 3, 100)).flows.set_index(["before", "after"])
+    more, less = binomtest(33, 40, 0.5, "greater").pvalue, binomtest(7, 40, 0.5, "less").pvalue
+    assert found.loc[(1, 2), "expected"] == pytest.approx(20.0)
+    assert found.loc[(1, 2), "p_adjusted"] == pytest.approx(6 * 2 * more)
+    assert found.loc[(1, 3), "p_adjusted"] == pytest.approx(max(6 * 2 * more, 5 * 2 * less))
+    assert found["exceeds"].tolist() == [True, False]  # fewer than by chance is no excess
+    assert found.loc[(1, 2), "share"] == pytest.approx(0.33)
+    assert found.index.tolist() == [(1, 2), (1, 3)]
+
+
+def test_of_two_segments_whoever_leaves_has_one_way_to_go() -> None:
+    found = _moves((1, 1, 10), (1, 2, 5), (2, 2, 20)).flows
+    assert found["p_adjusted"].tolist() == [1.0]
+    assert found["expected"].tolist() == [5.0]
+    assert not found["exceeds"].any()
+
+
+def test_everybody_in_one_segment_moves_nowhere() -> None:
+    found = _moves((1, 1, 10))
+    assert (found.moved, found.moved_low, found.moved_high, found.chance) == (0.0, 0.0, 0.0, 0.0)
+    assert found.flows.empty
+
+
+def test_the_interval_of_the_share_that_moved_is_the_bootstraps() -> None:
+    found = _moves((1, 1, 150), (1, 2, 50))
+    assert found.moved == 0.25
+    spread = np.sqrt(0.25 * 0.75 / 200)
+    assert found.moved_low == pytest.approx(0.25 - 1.96 * spread, abs=0.012)
+    assert found.moved_high == pytest.approx(0.25 + 1.96 * spread, abs=0.012)
+
+
+def test_values_of_other_customers_are_no_values() -> None:
+    one = _assigned({"a": 1, "b": 2})
+    with pytest.raises(gauger.errors.UnknownColumnError, match="is no customer of both times"):
+        gauger.migration(one, one, key="who", value=pd.Series([1.0], index=["z"]))
+    part = gauger.migration(one, one, key="who", value=pd.Series([3.0, 5.0], index=["b", "z"]))
+    assert part.value.to_numpy().tolist() == [[0.0, 0.0], [0.0, 3.0]]
+
+
+def test_only_one_time_is_said_in_its_own_words() -> None:
+    before, after = _assigned({"a": 1, "b": 2}), _assigned({"a": 1, "b": 2, "c": 1})
+    (new,) = gauger.migration(before, after, key="who").remarks
+    assert str(new).startswith("1 customer is new: movement is of those")
+    (lost,) = gauger.migration(after, before, key="who").remarks
+    assert str(lost).startswith("1 customer is lost: movement is of those")
+    assert gauger.migration(before, before, key="who").remarks == ()
+
+
+def test_names_before_win_and_the_unassigned_have_one() -> None:
+    features = features_of(np.arange(6.0))
+    first = segmentation_from_codes(features, np.array([1, 1, 1, 2, 2, 0]), method="old").rename({1: "regulars"})
+    second = segmentation_from_codes(features, np.array([1, 1, 2, 2, 3, 3]), method="new").rename(
+        {1: "x", 3: "new ones"}
+    )
+    found = gauger.migration(first, second)
+    assert found.names == {1: "regulars", 2: "segment 2", 3: "new ones", "unassigned": "unassigned"}
+    assert found.customers["moved"].tolist() == [False, False, True, False, True, True]
