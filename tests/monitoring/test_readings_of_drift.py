@@ -76,7 +76,7 @@ def test_a_mean_moves_from_a_quarter_and_changes_from_half_a_deviation(
         (36, 0.0, 1.0, "moved"),  # 0.265, but nobody is elsewhere on average
         (36, 0.0, 0.8, "moved"),
         (36, 0.0, 0.799, "changed"),
-        (36, 0.0, 1.25, "moved"),
+        (36, 0.0, 1.2499, "moved"),
         (36, 0.0, 1.251, "changed"),
         (36, 0.099, 1.0, "moved"),
         (36, 0.1001, 1.0, "changed"),
@@ -88,7 +88,9 @@ def test_an_index_alone_has_moved_at_most_and_changes_with_mean_or_spread(
     customers: int, mean: float, spread: float, reading: str, model: gauger.SegmentModel
 ) -> None:
     was = _as_then(model)
-    own = replace(_swapped(model, customers), mean=9.5 + mean * SD, standard_deviation=spread * SD * (1.0 + 1e-15))
+    own = replace(
+        _swapped(model, customers), mean=9.5 + mean * SD, standard_deviation=spread * was.features[0].standard_deviation
+    )
     row = drift_from(model, replace(was, features=[own])).features.loc["x"]
     shares = [0.1] * 10
     now = [0.1 - customers / 400, *shares[1:-1], 0.1 + customers / 400]

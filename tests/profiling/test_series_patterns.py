@@ -1,0 +1,106 @@
+"""The pattern of a series in a word, at the bounds of each."""
+
+import numpy as np
+import pytest
+
+from gauger.profiling import pattern_of
+
+WEEKS = [f"w{at:02}" for at in range(52)]
+LINE = np.linspace(-0.5, 0.5, 52)
+RIPPLE = np.where(np.arange(52) % 2, 0.1, -0.1)  # too fast for a season, and even
+
+
+def _word(values: np.ndarray) -> str:
+    return pattern_of(values, WEEKS[: len(values)]).word
+
+
+@pytest.mark.parametrize(
+    ("climb", "word", "text"),
+    [
+        (15.1, "rising", "rising: +15% of its level from first to last"),
+        (-15.1, "falling", "falling: -15% of its level from first to last"),
+        (14.9, "flat", "flat: within 7% of its level"),
+        (-14.9, "flat", "flat: within 7% of its level"),
+    ],
+)
+def test_a_line_must_climb_by_fifteen_in_a_hundred_of_the_level(climb: float, word: str, text: str) -> None:
+    found = pattern_of(100.0 + climb * LINE, WEEKS)
+    assert (found.word, found.text) == (word, text)
+
+
+def test_the_level_is_a_size_whatever_the_sign() -> None:
+    assert _word(-100.0 + 20.0 * LINE) == "rising"
+    assert _word(np.zeros(52)) == "flat"
+
+
+@pytest.mark.parametrize(("half", "word"), [(10.1, "seasonal"), (10.0, "flat")])
+def test_a_season_swings_by_a_tenth_of_the_level(half: float, word: str) -> None:
+    values = 100.0 + half * np.cos(2.0 * np.pi * (np.arange(52) - 25.5) / 26.0)
+    found = pattern_of(values, WEEKS)
+    assert found.word == word
+    if word == "seasonal":
+        assert found.text in (
+            "seasonal: high w25, low w12",
+            "seasonal: high w26, low w12",
+            "seasonal: high w25, low w13",
+        )
+
+
+@pytest.mark.parametrize(("noise", "word"), [(0.98, "seasonal"), (1.02, "flat")])
+def test_a_season_tells_half_of_what_the_line_leaves(noise: float, word: str) -> None:
+    """Two waves of nearly the same size, far from each other in length."""
+    at = 2.0 * np.pi * np.arange(52) / 52.0
+    values = 1_000.0 + 300.0 * np.cos(4.0 * at) + 300.0 * noise * np.cos(23.0 * at)
+    values -= LINE * (LINE @ values) / (LINE @ LINE)
+    assert _word(values) == word
+
+
+def test_a_wave_of_fewer_than_four_periods_is_no_season() -> None:
+    at = 2.0 * np.pi * np.arange(52)
+    assert _word(100.0 + 30.0 * np.cos(at / 4.0)) == "seasonal"
+    assert _word(100.0 + 30.0 * np.cos(at / 3.25)) == "flat"
+
+
+@pytest.mark.parametrize(("height", "word"), [(0.81, "spike"), (0.79, "flat")])
+def test_a_spike_stands_out_by_eight_usual_steps(height: float, word: str) -> None:
+    """The median is 10 and the usual step 0.1."""
+    values = 10.0 + np.array([0.1, -0.1] * 25 + [0.0, 0.0])
+    found = pattern_of(np.insert(values, 20, 10.0 + height), [*WEEKS, "w52"])
+    assert found.word == word
+    if word == "spike":
+        assert found.text == "spike around w20"
+
+
+@pytest.mark.parametrize(
+    ("weeks", "word", "around"),
+    [
+        ([20], "spike", "w20"),
+        ([20, 22], "spike", "w22"),
+        ([20, 21, 22], "spike", "w22"),
+        ([20, 23], "flat", ""),
+        ([20, 21, 22, 23], "flat", ""),
+    ],
+)
+def test_a_spike_is_up_to_three_neighbours_and_named_after_the_farthest(
+    weeks: list[int], word: str, around: str
+) -> None:
+    values = np.full(52, 10.0)
+    values[weeks] = 10.0 + 0.01 * np.array(weeks)
+    found = pattern_of(values, WEEKS)
+    assert found.word == word
+    if around:
+        assert found.text == f"spike around {around}"
+
+
+def test_a_spike_may_go_down() -> None:
+    values = 10.0 + RIPPLE
+    values[30] = 3.0
+    assert pattern_of(values, WEEKS).text == "spike around w30"
+
+
+@pytest.mark.parametrize(("periods", "word"), [(7, "short"), (8, "rising")])
+def test_fewer_than_eight_periods_are_short(periods: int, word: str) -> None:
+    found = pattern_of(np.arange(1.0, periods + 1.0), WEEKS[:periods])
+    assert found.word == word
+    if word == "short":
+        assert found.text == "short: 7 periods"
