@@ -5,7 +5,7 @@ SOURCES := pyproject.toml constraints.txt
 # Processes share the cores here, so each keeps to one thread; what threads must not change, tests ask for by number.
 PYTEST := GAUGER_THREADS=1 OPENBLAS_NUM_THREADS=1 $(BIN)/pytest -n auto --dist loadfile
 
-.PHONY: demo test test-all test-random check docs bench screenshots charting demo-data release-check clean test-oldest test-newest
+.PHONY: demo test test-all test-rest test-random check docs bench screenshots charting demo-data release-check clean test-oldest test-newest
 
 demo: $(VENV)/installed
 	$(BIN)/gauger demo --out demo-output --replace
@@ -13,9 +13,11 @@ demo: $(VENV)/installed
 test: $(VENV)/installed-dev
 	$(PYTEST)
 
-# With the tests marked `slow`, and with more examples of what is drawn at random.
-test-all: $(VENV)/installed-dev
-	$(PYTEST) -m "" --hypothesis-profile=thorough
+test-all: test test-rest
+
+# What `make test` leaves out: tests marked `slow`, more examples of what is drawn at random, every place of what takes turns.
+test-rest: $(VENV)/installed-dev
+	$(PYTEST) -m "slow or hypothesis or by_turns" --hypothesis-profile=thorough
 
 # Other examples and another order each time. What is found here becomes an example of its test.
 test-random: $(VENV)/installed-dev

@@ -1,6 +1,6 @@
 """Compile the loops of the library on tables of a few rows, before workers start that would each do it.
 
-`python tests/compiled_loops.py 0` and `… 1` compile one half each, and may run next to each other.
+`python tests/compiled_loops.py` compiles what is missing, in two processes that compile one half each.
 """
 
 import os
@@ -90,4 +90,4 @@ def without_centres() -> None:
 HALVES: tuple[Callable[[], None], ...] = (around_centres, without_centres)
 
 if __name__ == "__main__":
-    HALVES[int(sys.argv[1])]()
+    HALVES[int(sys.argv[1])]() if sys.argv[1:] else compile_what_is_missing()

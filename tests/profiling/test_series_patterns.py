@@ -1,5 +1,7 @@
 """The pattern of a series in a word, at the bounds of each."""
 
+import re
+
 import numpy as np
 import pytest
 
@@ -39,11 +41,7 @@ def test_a_season_swings_by_a_tenth_of_the_level(half: float, word: str) -> None
     found = pattern_of(values, WEEKS)
     assert found.word == word
     if word == "seasonal":
-        assert found.text in (
-            "seasonal: high w25, low w12",
-            "seasonal: high w26, low w12",
-            "seasonal: high w25, low w13",
-        )
+        assert re.fullmatch(r"seasonal: high w(00|25|26|51), low w(12|13|38|39)", found.text)
 
 
 @pytest.mark.parametrize(("noise", "word"), [(0.98, "seasonal"), (1.02, "flat")])

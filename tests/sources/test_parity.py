@@ -70,6 +70,7 @@ KEYS = {
 }
 
 
+pytestmark = pytest.mark.by_turns
 PLACES = ("parquet", "csv", *IN_DATABASES, "stata")
 Opened = Callable[[str, str], dict[str, Any]]
 
