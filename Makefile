@@ -2,6 +2,8 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 SOURCES := pyproject.toml constraints.txt
+# Python compiles what is imported when it first is: a tenth of what is installed.
+INSTALL := pip install --quiet --disable-pip-version-check --no-compile
 # Processes share the cores here, so each keeps to one thread; what threads must not change, tests ask for by number.
 PYTEST := GAUGER_THREADS=1 OPENBLAS_NUM_THREADS=1 $(BIN)/pytest -n auto --dist loadfile
 
@@ -48,7 +50,7 @@ charting:
 # The oldest and the newest versions that are promised, each in an environment of its own.
 test-oldest test-newest: test-%: constraints-%.txt
 	$(PYTHON) -m venv $(VENV)-$*
-	$(VENV)-$*/bin/python -m pip install --quiet --disable-pip-version-check -c constraints-$*.txt -e ".[dev]"
+	$(VENV)-$*/bin/python -m $(INSTALL) -c constraints-$*.txt -e ".[dev]"
 	NUMBA_CACHE_DIR=$(VENV)-$*/kernels $(subst $(BIN),$(VENV)-$*/bin,$(PYTEST)) -m ""
 
 # What must hold before a version is tagged, one step after the other.
@@ -66,9 +68,9 @@ $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
 
 $(VENV)/installed: $(VENV)/bin/python $(SOURCES)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e .
+	$(BIN)/python -m $(INSTALL) -c constraints.txt -e .
 	touch $@
 
 $(VENV)/installed-dev: $(VENV)/bin/python $(SOURCES)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".[dev]"
+	$(BIN)/python -m $(INSTALL) -c constraints.txt -e ".[dev]"
 	touch $@ $(VENV)/installed

@@ -34,6 +34,9 @@ _SIGNS: dict[type[ast.operator], type[ast.operator]] = {
 
 _EXTREMES = {"min": "max", "max": "min", "minimum": "maximum", "maximum": "minimum", "any": "all", "all": "any"}
 
+_EITHER_WAY = frozenset({*_EXTREMES, "fmin", "fmax", "hypot", "isclose"})
+"""Functions that do not care which of two arguments is the first."""
+
 _SMALL = 10
 """Whole numbers up to this are made one larger, those above twice as large: one more of 20,000 is no mistake."""
 
@@ -233,7 +236,8 @@ def _arguments(node: ast.AST) -> Iterator[Change]:
     plain = (ast.Name, ast.Attribute, ast.Subscript)
     if len(node.args) >= 2 and all(isinstance(one, plain) for one in node.args[:2]):
         first, second, *others = node.args
-        if ast.dump(first) != ast.dump(second) and not _is_kind(second):
+        either_way = ast.unparse(node.func).rpartition(".")[2] in _EITHER_WAY
+        if ast.dump(first) != ast.dump(second) and not either_way and not _is_kind(second):
             yield "swapped arguments", ast.Call(node.func, [second, first, *others], node.keywords)
     if isinstance(node.func, ast.Name) and node.func.id in _EXTREMES:
         yield "other extreme", ast.Call(ast.Name(_EXTREMES[node.func.id]), node.args, node.keywords)

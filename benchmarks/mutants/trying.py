@@ -92,9 +92,11 @@ class _Lane:
     def _copy_sources(self) -> None:
         shutil.rmtree(self._tree, ignore_errors=True)
         self._tree.mkdir(parents=True)
-        shutil.copytree(SOURCES, self._tree / "src", copy_function=shutil.copy2)
+        copied = ("src", "tests")
+        for name in copied:
+            shutil.copytree(ROOT / name, self._tree / name, copy_function=shutil.copy2)
         for path in ROOT.iterdir():
-            if path.name not in ("src", ".git", KEPT.name):
+            if path.name not in (*copied, ".git", KEPT.name):
                 (self._tree / path.name).symlink_to(path)
 
     def work(

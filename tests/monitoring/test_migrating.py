@@ -45,7 +45,8 @@ def test_intervals_of_ways_are_exact_ones() -> None:
     rng = np.random.default_rng(0)
     keys = [f"c{at}" for at in range(600)]
     was = rng.integers(1, 4, 600)
-    now = np.where(rng.random(600) < 0.3, np.where(was == 1, 2, rng.integers(1, 4, 600)), was)
+    away = np.where(was == 1, np.where(rng.random(600) < 0.8, 2, 3), rng.integers(1, 4, 600))
+    now = np.where(rng.random(600) < 0.3, away, was)
     found = gauger.migration(
         _assigned(dict(zip(keys, was.tolist(), strict=True))),
         _assigned(dict(zip(keys, now.tolist(), strict=True))),
@@ -143,6 +144,66 @@ def test_of_two_segments_whoever_leaves_has_one_way_to_go() -> None:
     assert found["p_adjusted"].tolist() == [1.0]
     assert found["expected"].tolist() == [5.0]
     assert not found["exceeds"].any()
+
+
+def test_a_way_that_nobody_could_be_expected_to_go_is_infinitely_often_gone() -> None:
+    """Nobody was in segment 3 before, so that by sizes nobody would go there."""
+    found = _moves((1, 1, 10), (1, 2, 5), (1, 3, 1), (2, 2, 20)).flows.set_index(["before", "after"])
+    assert found.loc[(1, 3), ["expected", "ratio", "low", "high"]].tolist() == [0.0, np.inf, np.inf, np.inf]
+    assert found.loc[(1, 3), "p_adjusted"] == 0.0
+    assert found.loc[(1, 2), "p_adjusted"] == pytest.approx(0.0)
+
+
+def test_a_way_as_often_gone_as_expected_does_not_exceed() -> None:
+    found = _moves((1, 1, 10), (1, 2, 4), (1, 3, 4), (2, 2, 20), (3, 3, 20)).flows
+    assert found["ratio"].tolist() == [1.0, 1.0]
+    assert found["p_adjusted"].tolist() == [1.0, 1.0]
+    assert not found["exceeds"].any()
+
+
+@pytest.mark.parametrize(("went", "exceeds"), [(34, True), (31, False)])
+def test_a_way_exceeds_up_to_five_in_a_hundred(went: int, exceeds: bool) -> None:
+    """Of 44 who leave, half should go each way. Twelve times the p of 34 is 0.002, and of 31 it is 0.057."""
+    flows = _moves((1, 1, 60), (1, 2, went), (1, 3, 44 - went), (2, 2, 104), (3, 3, 104)).flows
+    p = binomtest(went, 44, 0.5, "greater").pvalue
+    assert flows["p_adjusted"][0] == pytest.approx(min(1.0, 12.0 * p))
+    assert bool(flows["exceeds"][0]) == (12.0 * p <= 0.05) == exceeds
+
+
+def test_who_is_unassigned_at_one_time_alone_has_a_place_in_the_table() -> None:
+    for first, second in (({"a": 1, "b": 2}, {"a": 1, "b": 0}), ({"a": 1, "b": 0}, {"a": 1, "b": 2})):
+        found = gauger.migration(_assigned(first), _assigned(second), key="who")
+        assert found.crossing.index.tolist() == [1, 2, "unassigned"]
+    plain = gauger.migration(_assigned({"a": 1}), _assigned({"a": 2}), key="who")
+    assert plain.crossing.index.tolist() == [1, 2]
+
+
+def test_the_interval_is_between_quantiles_of_five_hundred_bootstrap_samples() -> None:
+    found = _moves((1, 1, 70), (1, 2, 20), (2, 2, 50), (2, 1, 11))
+    draws = np.random.default_rng(0).multinomial(151, np.array([70, 20, 11, 50]) / 151, size=500)
+    moved = 1.0 - (draws[:, 0] + draws[:, 3]) / 151
+    assert (found.moved_low, found.moved_high) == pytest.approx(tuple(np.quantile(moved, [0.025, 0.975])))
+
+
+def test_a_draw_is_the_seeds() -> None:
+    tables = (
+        _assigned({f"c{at}": 1 + at % 2 for at in range(900)}),
+        _assigned({f"c{at}": 1 + at % 3 for at in range(900)}),
+    )
+    first, again, other = (gauger.migration(*tables, key="who", **seed) for seed in ({}, {"seed": 0}, {"seed": 5}))
+    assert (first.moved_low, first.moved_high) == (again.moved_low, again.moved_high)
+    assert (first.moved_low, first.moved_high) != (other.moved_low, other.moved_high)
+
+
+def test_shares_of_a_segment_that_nobody_was_in_are_unknown() -> None:
+    shares = _moves((1, 1, 3), (1, 2, 1)).shares
+    assert shares.loc[1].tolist() == [0.75, 0.25]
+    assert shares.loc[2].isna().all()
+
+
+def test_the_noun_is_the_keys() -> None:
+    tables = [pd.DataFrame({"member_id": ["a"], "segment": [one]}) for one in (1, 2)]
+    assert gauger.migration(*tables, key="member_id").headline().startswith("100% of 1 member moved")
 
 
 def test_everybody_in_one_segment_moves_nowhere() -> None:

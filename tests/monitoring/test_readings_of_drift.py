@@ -9,7 +9,7 @@ import pytest
 
 import gauger
 from gauger.monitoring import CustomersNow, FeatureNow, SegmentNow
-from gauger.monitoring.drifting import drift_from
+from gauger.monitoring.drifting import _advise, _reading, drift_from
 
 TABLE = pd.DataFrame({"who": range(400), "x": np.repeat(np.arange(20.0), 20)})
 SD = float(TABLE["x"].std(ddof=0))
@@ -135,6 +135,65 @@ def test_shares_of_segments_move_and_change_by_their_index(
 def test_an_empty_bin_counts_as_one_in_ten_thousand(model: gauger.SegmentModel) -> None:
     row = drift_from(model, replace(_as_then(model), features=[_swapped(model, 40)])).features.loc["x"]
     assert row["psi"] == pytest.approx(_index([0.1, 0.1], [1e-4, 0.2]))
+
+
+def test_noise_is_of_the_feature_with_the_most_bins_and_said_beyond_a_twentieth() -> None:
+    table = pd.DataFrame({"who": range(360), "x": np.repeat(np.arange(20.0), 18), "flag": np.arange(360) % 2})
+    model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))
+    assert gauger.drift(model, table).remarks == ()  # 9 / 360 twice: 0.05
+    (said,) = gauger.drift(model, table[:359]).remarks
+    assert "the index is about 0.05 by chance alone" in said.text
+    (said,) = gauger.drift(model, table[:1]).remarks
+    assert "with 1 customer now and 360 then the index is about 9.03 by chance alone" in said.text
+
+
+def test_distances_of_centres_have_nine_digits(model: gauger.SegmentModel) -> None:
+    was = _as_then(model)
+    moved = replace(was.segments[0], middle=model.centres[0] + 1.23456789049)
+    found = drift_from(model, replace(was, segments=[moved, was.segments[1]])).segments
+    assert found.loc[1, "centre_shift"] == 1.23456789
+
+
+def test_at_the_bounds_of_the_index_more_has_moved_or_changed() -> None:
+    assert [_reading(psi, 0.0, stays=False) for psi in (0.0999, 0.1, 0.2499, 0.25)] == [
+        *("stable", "moved", "moved", "changed")
+    ]
+    assert [_reading(0.0, shift, stays=True) for shift in (0.2499, 0.25, 0.4999, 0.5)] == [
+        *("stable", "moved", "moved", "changed")
+    ]
+    features = pd.DataFrame({"reading": ["stable"]}, index=["x"])
+    assert [_advise(features, 0.0, psi).action for psi in (0.0999, 0.1, 0.2499, 0.25)] == [
+        *("keep", "watch", "watch", "learn again")
+    ]
+
+
+def test_a_spread_at_the_bound_is_as_it_was(model: gauger.SegmentModel) -> None:
+    (feature,) = model.features
+    for spread in (feature.standard_deviation * 0.8, feature.standard_deviation / 0.8):
+        own = replace(_swapped(model, 36), standard_deviation=spread)
+        assert drift_from(model, replace(_as_then(model), features=[own])).features.loc["x", "reading"] == "moved"
+
+
+def test_the_unassigned_of_then_are_a_share() -> None:
+    values = np.concatenate([np.repeat(np.arange(20.0), 4), [90.0] * 20])
+    table = pd.DataFrame({"who": range(100), "x": values})
+    seg = gauger.segment_by_density(gauger.prepare(table, key="who", scale="none"), 1.5, min_points=4)
+    model = gauger.build_model(seg)
+    found = gauger.drift(model, table).segments
+    assert found["share_then"].sum() == pytest.approx(1.0)
+
+
+def test_bad_keys_are_refused(model: gauger.SegmentModel) -> None:
+    with pytest.raises(gauger.errors.KeyColumnError, match="repeats"):
+        gauger.drift(model, TABLE.assign(who=0))
+
+
+def test_a_segment_of_some_has_their_own_middle(model: gauger.SegmentModel) -> None:
+    """Customers of one segment alone must not be taken for everyone."""
+    some = TABLE[(TABLE["x"] < 5.0) | (TABLE["x"] > 17.0)]
+    found = gauger.drift(model, some).segments.drop("unassigned")
+    shifts = sorted(found["centre_shift"])
+    assert shifts == pytest.approx([2.5, 4.0])  # 4.5 to 2, and 14.5 to 18.5
 
 
 def test_the_worst_decides_and_every_reason_is_told_the_strong_ones_first(model: gauger.SegmentModel) -> None:
