@@ -19,7 +19,7 @@ import numpy as np
 import pandas as pd
 import pytest
 from hypothesis import HealthCheck, settings
-from own_postgres import NEEDED, PASSWORD, USER, find_programs, shared_postgres
+from own_postgres import MEETING, NEEDED, PASSWORD, USER, find_programs, shared_postgres
 
 import gauger
 from gauger.cli.app import app
@@ -204,9 +204,10 @@ def postgres(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     if programs is None:
         assert not os.environ.get(NEEDED), "PostgreSQL is needed here: apt-get install postgresql"
         pytest.skip("no PostgreSQL on this machine: apt-get install postgresql")
-    worker = os.environ.get("PYTEST_XDIST_WORKER", "")
-    own = tmp_path_factory.getbasetemp()
-    with shared_postgres(programs, own.parent if worker else own) as socket:
+    run = tmp_path_factory.getbasetemp()
+    worker = os.environ.get("PYTEST_XDIST_WORKER", f"_{os.getpid()}")
+    meeting = Path(os.environ.get(MEETING) or (run.parent if worker.startswith("gw") else run))
+    with shared_postgres(programs, meeting) as socket:
         login = f"postgresql+psycopg://{USER}:{quote_plus(PASSWORD)}@/"
         admin = sqlalchemy.create_engine(f"{login}postgres?host={socket}", isolation_level="AUTOCOMMIT")
         with admin.connect() as connection:

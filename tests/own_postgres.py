@@ -12,6 +12,8 @@ from pathlib import Path
 
 USER, PASSWORD = "analyst", "gate/9:pear@door"
 NEEDED = "GAUGER_NEEDS_POSTGRES"
+MEETING = "GAUGER_POSTGRES_MEETING"
+"""The variables that say that it must be there, and in which folder whoever uses it meets."""
 
 
 def find_programs() -> Path | None:

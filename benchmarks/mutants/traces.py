@@ -59,11 +59,13 @@ class Traces:
         )
 
     def tests_of(self, mutant: Mutant) -> list[tuple[str, float]]:
-        """The tests that run the mutant's lines, with their seconds, the quickest first."""
+        """The tests that run the mutant's lines, with their seconds: those of its package first, then the quickest."""
         path = str(SOURCES / mutant.path)
         found = self._of_lines(path).get(mutant.line, set()) if mutant.function else self._of_users(mutant)
         seconds = self._seconds
-        return sorted(((test, seconds[test]) for test in found if test in seconds), key=lambda one: one[1])
+        own = f"tests/{mutant.path.parts[1]}/"
+        known = ((test, seconds[test]) for test in found if test in seconds)
+        return sorted(known, key=lambda one: (not one[0].startswith(own), one[1]))
 
     def _of_users(self, mutant: Mutant) -> set[str]:
         """The tests of the lines that say a name which is given its value on import."""

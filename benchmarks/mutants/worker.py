@@ -12,6 +12,7 @@ import pkgutil
 import shutil
 import signal
 import sys
+import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -133,6 +134,20 @@ def _changed(path: Path, source: str) -> Iterator[None]:
             one.write_bytes(content)
 
 
+@contextlib.contextmanager
+def _one_postgres() -> Iterator[None]:
+    """A PostgreSQL for all children, where there is one: starting it takes longer than most tests."""
+    sys.path.insert(0, str(Path(__file__).parents[2] / "tests"))
+    own_postgres = importlib.import_module("own_postgres")
+    programs = own_postgres.find_programs()
+    if programs is None:
+        yield
+        return
+    with tempfile.TemporaryDirectory() as meeting, own_postgres.shared_postgres(programs, Path(meeting)):
+        os.environ[own_postgres.MEETING] = meeting
+        yield
+
+
 def main() -> None:
     """Take tasks until there are no more."""
     tree, with_ours = Path(sys.argv[1]), sys.argv[2] == "loaded"
@@ -144,8 +159,9 @@ def main() -> None:
     for name in names:
         with contextlib.suppress(ImportError):
             importlib.import_module(name)
-    for line in sys.stdin:
-        print(json.dumps(try_one(tree, json.loads(line))), flush=True)
+    with _one_postgres():
+        for line in sys.stdin:
+            print(json.dumps(try_one(tree, json.loads(line))), flush=True)
 
 
 if __name__ == "__main__":

@@ -7,9 +7,11 @@ import numpy as np
 import pandas as pd
 import pytest
 
+from gauger.algorithms.diagnostics.elbow import Elbow
 from gauger.algorithms.diagnostics.gap import Gap
 from gauger.choosing.advice import CountAdvice, advise_count, only_telling
 from gauger.choosing.changes import change_in_words
+from gauger.choosing.cuts import fair_segments
 from gauger.choosing.evidence import Evidence
 from gauger.choosing.filters import NO_FILTERS, Filters
 from gauger.choosing.picks import criteria_picks, picks_in_words
@@ -204,3 +206,170 @@ def test_the_only_telling_feature_is_found() -> None:
 )
 def test_a_change_is_told_in_the_advised_segments_numbers(other: list[int], words: str) -> None:
     assert change_in_words(np.array([1, 1, 2, 2, 3, 3]), np.array(other)) == words
+
+
+@pytest.mark.parametrize(
+    ("change", "verdict"),
+    [
+        ({"excess": dict.fromkeys(SILHOUETTES, 5.01)}, "clear"),
+        ({"excess": dict.fromkeys(SILHOUETTES, 5.0)}, "leaning"),
+        ({"silhouettes": {**SILHOUETTES, 5: 0.729}}, "clear"),
+        ({"silhouettes": {**SILHOUETTES, 5: 0.731}}, "leaning"),
+        ({"valleys": dict.fromkeys(SILHOUETTES, 0.6)}, "clear"),
+        ({"valleys": dict.fromkeys(SILHOUETTES, 0.59)}, "leaning"),
+        ({"between_valleys": 1, "rival": 5}, "unclear"),
+        ({"between_valleys": 1, "rival": 5, "excess": dict.fromkeys(SILHOUETTES, 1.0)}, "unclear"),
+    ],
+)
+def test_each_doubt_begins_at_its_bound(change: dict[str, object], verdict: str) -> None:
+    assert _advice(replace(FOUND, **change)).verdict == verdict
+
+
+@pytest.mark.parametrize(("apart", "verdict"), [(0.1, "clear"), (0.0999, "leaning")])
+def test_below_a_tenth_segments_are_hardly_apart(apart: float, verdict: str) -> None:
+    assert _advice(table=_table(silhouettes=dict.fromkeys(SILHOUETTES, apart))).verdict == verdict
+
+
+@pytest.mark.parametrize(
+    ("excess", "words"),
+    [
+        (0.99, "no higher than that of one cloud of the same shape, but"),
+        (1.0, "hardly above that of one cloud of the same shape, but"),
+        (4.0, "hardly above that of one cloud of the same shape, but"),
+        (4.01, "4 standard deviations above that of one cloud of the same shape, and"),
+    ],
+)
+def test_the_silhouette_is_weighed_in_words(excess: float, words: str) -> None:
+    assert words in _advice(replace(FOUND, excess=dict.fromkeys(SILHOUETTES, excess))).reasons[0]
+
+
+@pytest.mark.parametrize(("share", "said"), [(0.015, True), (0.0151, False)])
+def test_a_smallest_segment_of_no_more_than_fifteen_in_a_thousand_is_said(share: float, said: bool) -> None:
+    reasons = _advice(table=_table().assign(smallest_share=share)).reasons
+    assert any("the smallest holds 1.5%" in one for one in reasons) is said
+
+
+@pytest.mark.parametrize(("share", "words"), [(0.25 / 4, "closer together"), (0.24 / 4, "such unequal size")])
+def test_sizes_are_unequal_below_a_quarter_of_an_even_share(share: float, words: str) -> None:
+    early = _table([1000.0, 100.0, 90.0, 84.0, 80.0, 77.0]).assign(smallest_share=share)
+    assert words in _advice(replace(FOUND, count=4, between_valleys=4), early).reasons[1]
+
+
+def test_of_one_customer_in_thousands_a_tenth_of_a_percent_is_said() -> None:
+    reasons = _advice(replace(FOUND, aside=1, looked_at=5_000)).reasons
+    assert any("1 isolated customer was set aside to see this (0.1% of those looked at)" in one for one in reasons)
+    assert not any("isolated" in one for one in _advice().reasons)
+
+
+@pytest.mark.parametrize(
+    ("tried", "count", "said"),
+    [
+        (slice(2, 6), 2, None),
+        (slice(3, 6), 3, "3 is the lowest count tried: fewer"),
+        (slice(2, 5), 5, "5 is the highest count tried: more"),
+        (slice(2, 6), 5, None),
+        (slice(3, 3), 3, "3 is the lowest count tried: fewer"),
+    ],
+)
+def test_an_edge_is_said_where_more_or_fewer_could_be_tried(tried: slice, count: int, said: str | None) -> None:
+    gap = Gap(dict.fromkeys(range(1, 7), 0.5), dict.fromkeys(range(1, 7), 0.0))
+    reasons = _advice(replace(FOUND, count=count, between_valleys=count), _table().loc[tried], gap).reasons
+    edges = [one for one in reasons if "count tried" in one]
+    assert [one.startswith(said or "?") for one in edges] == ([True] if said else [])
+
+
+@pytest.mark.parametrize(("highest", "few"), [(0.8, True), (0.79, False)])
+def test_from_a_silhouette_of_eight_tenths_one_cloud_takes_few_values(highest: float, few: bool) -> None:
+    reasons = _advice(replace(FOUND, count=1, between_valleys=1), _table(silhouettes={2: 0.3, 3: highest})).reasons
+    assert reasons[0].startswith("The features take so few values") is few
+
+
+@pytest.mark.parametrize(("strength", "pick"), [(0.4, 3), (0.399, None)])
+def test_an_elbow_is_one_from_a_strength_of_four_tenths(strength: float, pick: int | None) -> None:
+    assert criteria_picks(_table(), GAP, Elbow(3, strength, 3))["elbow"] == pick
+
+
+@pytest.mark.parametrize(("strong", "stable"), [(0.8, 0.85), (0.799, 0.849)])
+def test_prediction_strength_and_stability_have_the_usual_limits(strong: float, stable: float) -> None:
+    table = _table().assign(
+        prediction_strength=[1.0, strong, 0.1, 0.1, 0.1, 0.1], stability=[1.0, 0.9, stable, 0.1, 0.1, 0.1]
+    )
+    picks = criteria_picks(table, GAP, None)
+    assert (picks["prediction_strength"], picks["stability"]) == ((2, 3) if strong == 0.8 else (1, 2))
+
+
+def test_a_tree_picks_its_largest_jump_and_others_have_none() -> None:
+    jumps = _table().assign(merge_jump=[np.nan, 1.0, 2.0, 9.0, 3.0, 1.0])
+    assert criteria_picks(jumps, GAP, None)["merge_jump"] == 4
+    assert "merge_jump" not in criteria_picks(_table(), GAP, None)
+
+
+@pytest.mark.parametrize(
+    ("silhouettes", "excess", "others"),
+    [
+        ({2: 0.5, 3: 0.7, 4: 0.671, 5: 0.6, 6: 0.45}, 9.0, {4}),
+        ({2: 0.5, 3: 0.7, 4: 0.669, 5: 0.668, 6: 0.45}, 9.0, {4}),  # neither is near: the better neighbour
+        ({2: 0.69, 3: 0.7, 4: 0.68, 5: 0.69, 6: 0.69}, 9.0, {2, 5, 6}),  # three at most
+        ({2: 0.69, 3: 0.7, 4: 0.695, 5: 0.6, 6: 0.45}, 4.0, {4}),  # none is above a cloud: the better neighbour
+    ],
+)
+def test_counts_nearly_as_good_are_alternatives_three_at_most(
+    silhouettes: dict[int, float], excess: float, others: set[int]
+) -> None:
+    found = replace(FOUND, silhouettes=silhouettes, excess=dict.fromkeys(silhouettes, excess))
+    assert set(_advice(found, _table(silhouettes=silhouettes)).alternatives) == others
+
+
+def test_at_the_edge_there_is_one_neighbour_and_alone_there_is_none() -> None:
+    two = {2: 0.7, 3: 0.5}
+    advice = _advice(replace(FOUND, count=2, between_valleys=2, silhouettes=two), _table(silhouettes=two).loc[2:3])
+    assert advice.alternatives == {3: "the better neighbour (silhouette 0.50), if 2 do not fit the campaign"}
+    alone = _advice(replace(FOUND, silhouettes={3: 0.7}), _table(silhouettes={3: 0.7}).loc[3:3])
+    assert alone.alternatives == {}
+
+
+@pytest.mark.parametrize(
+    ("shares", "telling"),
+    [([0.9, 0.099], "a"), ([0.899, 0.05], None), ([0.95, 0.1001], None), ([0.05, 0.95], "b")],
+)
+def test_a_feature_tells_segments_alone_from_nine_tenths_where_the_next_has_less_than_one(
+    shares: list[float], telling: str | None
+) -> None:
+    assert only_telling(pd.Series(shares, index=["a", "b"])) == telling
+
+
+def test_groups_that_were_not_tried_are_approached_from_the_nearest_count() -> None:
+    gap = Gap(dict.fromkeys((2, 6), 0.5), dict.fromkeys((2, 6), 0.0))
+    table = _table().loc[[2, 3, 6]]
+    assert _advice(replace(FOUND, count=5, between_valleys=5), table, gap).count == 6
+    assert _advice(replace(FOUND, count=4, between_valleys=4), table, gap).count == 3  # of two as near the lower
+
+
+def test_segments_that_do_not_keep_to_the_groups_have_another_way_on() -> None:
+    words = "A tree or density may keep the groups whole"
+    cut = _advice(replace(FOUND, valleys=dict.fromkeys(SILHOUETTES, 0.3)))
+    assert any(words in one for one in cut.reasons)
+    for change in ({}, {"valleys": dict.fromkeys(SILHOUETTES, 0.3), "between_valleys": 2}):
+        assert not any(words in one for one in _advice(replace(FOUND, **change)).reasons)
+
+
+@pytest.mark.parametrize(
+    ("advised", "other", "words"),
+    [
+        ([1, 1, 2, 2, 3, 3], [2, 2, 2, 2, 1, 1], "segments 1 and 2 become one"),
+        ([1, 1, 2, 2, 3, 3, 3], [1, 1, 2, 2, 3, 3, 4], "segment 3 is split"),
+        ([1, 1, 2, 2, 3, 3], [3, 3, 1, 1, 2, 2], "most customers change their segment"),
+        ([1, 1, 1, 2, 2, 2], [1, 2, 2, 3, 3, 4], "segment 1 is split and segment 2 is split"),
+    ],
+)
+def test_a_change_is_told_whatever_the_other_segments_are_called(
+    advised: list[int], other: list[int], words: str
+) -> None:
+    assert change_in_words(np.array(advised), np.array(other)) == words
+
+
+@pytest.mark.parametrize(
+    ("sizes", "fair"), [([100, 100, 2], 2), ([985, 15], 1), ([984, 16], 2), ([3, 1, 1], 1), ([2, 2], 2)]
+)
+def test_fair_segments_have_more_than_fifteen_in_a_thousand_and_more_than_one(sizes: list[int], fair: int) -> None:
+    assert fair_segments(np.array(sizes)) == fair
