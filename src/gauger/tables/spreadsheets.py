@@ -35,10 +35,10 @@ def read_spreadsheet(file: Path, sheet: str | None, rules: ReadingRules) -> Read
     """Read one sheet of a workbook, by default the first; its first row names the columns."""
     import openpyxl
 
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # of styles and drawings, which hold no values
-        book = openpyxl.load_workbook(file, read_only=True, data_only=True)
-    try:
+    with file.open("rb") as stream:  # what fails half-way must leave no file open
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # of styles and drawings, which hold no values
+            book = openpyxl.load_workbook(stream, read_only=True, data_only=True)
         names = book.sheetnames
         if sheet is not None and sheet not in names:
             near = nearest(sheet, names)
@@ -47,8 +47,6 @@ def read_spreadsheet(file: Path, sheet: str | None, rules: ReadingRules) -> Read
         chosen = book[sheet or names[0]]
         with task(f"reading {file.name}", chosen.max_row) as advance:
             rows = _rows(chosen.iter_rows(values_only=True), advance)
-    finally:
-        book.close()
     table = _as_table(file, rows)
     return apply_rules(table, rules, iso_dates=False), _others_remark(file, names, sheet)
 
