@@ -43,6 +43,7 @@ def main() -> None:
     parser.add_argument("--sample", type=int, default=200)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--only", nargs="*", metavar="KEY", help="these mutants alone, by their keys")
+    parser.add_argument("--seconds", type=float, default=40.0, help="of tests that a mutant has to survive")
     everything = [ROOT / "tests"]
     parser.add_argument("--tests", nargs="*", type=Path, default=everything, help="folders of tests; all by default")
     asked = parser.parse_args()
@@ -52,7 +53,7 @@ def main() -> None:
     if not chosen:
         parser.error(f"there is no mutant in gauger/{asked.package}")
     verdicts = []
-    for number, verdict in enumerate(try_all(chosen, [path.resolve() for path in asked.tests]), 1):
+    for number, verdict in enumerate(try_all(chosen, [path.resolve() for path in asked.tests], asked.seconds), 1):
         verdicts.append(verdict)
         if not verdict.caught:
             print(f"{verdict.mutant.key} {verdict.mutant} [{verdict.why}]", flush=True)

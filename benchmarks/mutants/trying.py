@@ -15,9 +15,6 @@ from benchmarks.mutants.contexts import SOURCES
 from benchmarks.mutants.operators import Mutant
 from benchmarks.mutants.traces import KEPT, ROOT, Traces
 
-BUDGET = 40.0
-"""Seconds of tests that a mutant has to survive: some lines are run by thousands. Chosen by us."""
-
 PATIENCE = 3.0
 """How many times longer than alone the tests of a mutant may take before it counts as caught in an endless loop."""
 
@@ -34,21 +31,21 @@ class Verdict:
     why: str
 
 
-def try_all(mutants: Sequence[Mutant], folders: Sequence[Path]) -> Iterator[Verdict]:
-    """Try each mutant, in any order, by the tests below some folders."""
+def try_all(mutants: Sequence[Mutant], folders: Sequence[Path], seconds: float) -> Iterator[Verdict]:
+    """Try each mutant, in any order, by the tests below some folders, by so many seconds of them at most."""
     for interpreted in (False, True):
         own = [mutant for mutant in mutants if mutant.compiled is interpreted]
         if own:
             traces = Traces(interpreted, tuple(folders))
             traces.bring_up_to_date()
-            yield from _side_by_side(own, traces)
+            yield from _side_by_side(own, traces, seconds)
 
 
-def _side_by_side(mutants: Sequence[Mutant], traces: Traces) -> Iterator[Verdict]:
+def _side_by_side(mutants: Sequence[Mutant], traces: Traces, seconds: float) -> Iterator[Verdict]:
     tasks: queue.SimpleQueue[tuple[Mutant, list[tuple[str, float]]]] = queue.SimpleQueue()
     done: queue.SimpleQueue[Verdict] = queue.SimpleQueue()
     for mutant in mutants:
-        tasks.put((mutant, _affordable(traces.tests_of(mutant))))
+        tasks.put((mutant, _affordable(traces.tests_of(mutant), seconds)))
     lanes = [_Lane(number, traces) for number in range(os.cpu_count() or 1)]
     for lane in lanes:
         threading.Thread(target=lane.work, args=(tasks, done), daemon=True).start()
@@ -58,8 +55,8 @@ def _side_by_side(mutants: Sequence[Mutant], traces: Traces) -> Iterator[Verdict
         lane.close()
 
 
-def _affordable(tests: list[tuple[str, float]]) -> list[tuple[str, float]]:
-    chosen, left = [], BUDGET
+def _affordable(tests: list[tuple[str, float]], budget: float) -> list[tuple[str, float]]:
+    chosen, left = [], budget
     for test, seconds in tests:
         if left < seconds:
             continue

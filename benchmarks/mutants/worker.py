@@ -33,6 +33,9 @@ OTHERS = (
 """What tests import of others: loaded once, before the children part."""
 
 
+Functions = dict[tuple[str, str, int], list[FunctionType]]
+
+
 class _FirstFailure:
     """Says which test failed first."""
 
@@ -44,7 +47,7 @@ class _FirstFailure:
             os.write(self._pipe, report.nodeid.encode())
 
 
-def try_one(tree: Path, task: dict[str, object]) -> dict[str, object]:
+def try_one(tree: Path, functions: Functions, task: dict[str, object]) -> dict[str, object]:
     """Run the tests of a task with its change in place: in the file, and in the function where it is loaded."""
     path = tree / "src" / str(task["path"])
     with _changed(path, str(task["source"])):
@@ -54,7 +57,7 @@ def try_one(tree: Path, task: dict[str, object]) -> dict[str, object]:
         if not child:
             os.close(reading)
             if task["function"]:
-                _swap_code(path, str(task["source"]), *task["function"])  # type: ignore[misc]
+                _swap_code(functions, path, str(task["source"]), *task["function"])  # type: ignore[misc]
             _run_tests(tree, task["tests"], writing)  # type: ignore[arg-type]
         os.close(writing)
         code = _wait(child, float(task["limit"]))  # type: ignore[arg-type]
@@ -63,12 +66,25 @@ def try_one(tree: Path, task: dict[str, object]) -> dict[str, object]:
         return {"code": code, "test": failed, "seconds": time.monotonic() - began}
 
 
-def _swap_code(path: Path, source: str, name: str, line: int) -> None:
+def _swap_code(functions: Functions, path: Path, source: str, name: str, line: int) -> None:
     """Give every function that was made of the old code the new one."""
-    (code,) = [one for one in _codes(compile(source, str(path), "exec")) if _is(one, name, line)]
+    (code,) = [
+        one
+        for one in _codes(compile(source, str(path), "exec"))
+        if (one.co_qualname, one.co_firstlineno) == (name, line)
+    ]
+    for one in functions[str(path), name, line]:
+        one.__code__ = code
+
+
+def _functions_below(folder: Path) -> Functions:
+    """Every function of our own that is loaded, by its file, name and line."""
+    found: Functions = {}
     for one in gc.get_objects():
-        if isinstance(one, FunctionType) and one.__code__.co_filename == str(path) and _is(one.__code__, name, line):
-            one.__code__ = code
+        if isinstance(one, FunctionType) and one.__code__.co_filename.startswith(str(folder)):
+            code = one.__code__
+            found.setdefault((code.co_filename, code.co_qualname, code.co_firstlineno), []).append(one)
+    return found
 
 
 def _codes(code: CodeType) -> Iterator[CodeType]:
@@ -76,10 +92,6 @@ def _codes(code: CodeType) -> Iterator[CodeType]:
         if isinstance(one, CodeType):
             yield one
             yield from _codes(one)
-
-
-def _is(code: CodeType, name: str, line: int) -> bool:
-    return code.co_qualname == name and code.co_firstlineno == line
 
 
 def _run_tests(tree: Path, tests: list[str], pipe: int) -> None:
@@ -137,7 +149,6 @@ def _changed(path: Path, source: str) -> Iterator[None]:
 @contextlib.contextmanager
 def _one_postgres() -> Iterator[None]:
     """A PostgreSQL for all children, where there is one: starting it takes longer than most tests."""
-    sys.path.insert(0, str(Path(__file__).parents[2] / "tests"))
     own_postgres = importlib.import_module("own_postgres")
     programs = own_postgres.find_programs()
     if programs is None:
@@ -148,20 +159,31 @@ def _one_postgres() -> Iterator[None]:
         yield
 
 
-def main() -> None:
-    """Take tasks until there are no more."""
-    tree, with_ours = Path(sys.argv[1]), sys.argv[2] == "loaded"
-    sys.dont_write_bytecode = True
+def _load(*, ours: bool) -> None:
+    """Import what tests import, and load the compiled loops, so that children need not."""
     names = list(OTHERS)
-    if with_ours:
+    if ours:
         gauger = importlib.import_module("gauger")
         names += [one.name for one in pkgutil.walk_packages(gauger.__path__, "gauger.") if "__main__" not in one.name]
     for name in names:
         with contextlib.suppress(ImportError):
             importlib.import_module(name)
+    if ours and not os.environ.get("NUMBA_DISABLE_JIT"):
+        for half in importlib.import_module("compiled_loops").HALVES:
+            half()
+
+
+def main() -> None:
+    """Take tasks until there are no more."""
+    tree = Path(sys.argv[1])
+    sys.dont_write_bytecode = True
+    sys.path.insert(0, str(tree / "tests"))
+    _load(ours=sys.argv[2] == "loaded")
+    functions = _functions_below(tree / "src")
+    gc.freeze()
     with _one_postgres():
         for line in sys.stdin:
-            print(json.dumps(try_one(tree, json.loads(line))), flush=True)
+            print(json.dumps(try_one(tree, functions, json.loads(line))), flush=True)
 
 
 if __name__ == "__main__":
