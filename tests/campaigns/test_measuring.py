@@ -162,3 +162,38 @@ def test_what_cannot_be_measured_is_refused(folder: Path, tmp_path: Path) -> Non
     gauger.hand_off(codes, people, tmp_path / "none", campaign="x", holdout=0.0)
     with pytest.raises(SettingError, match="nobody was held out"):
         gauger.measure(tmp_path / "none", pd.DataFrame({"who": ["a"], "responded": [1]}))
+
+
+def test_segments_share_one_level_and_everyone_has_it_alone(folder: Path) -> None:
+    """Of six segments each leaves out a sixth of 5 %, so that all hold together; that of everyone leaves out 5 %."""
+    outcomes = _outcomes(folder, 2, seed=4)
+    table = gauger.measure(folder, outcomes, value="spent").table
+    arms = gauger.read_table(folder / "arms.csv").merge(outcomes, on="member_id")
+    for label, row in table.iterrows():
+        own = arms if label == "all" else arms[arms["segment"] == label]
+        counts = [
+            int(count)
+            for arm in ("contacted", "holdout")
+            for count in ((own[own["arm"] == arm]["responded"]).sum(), (own["arm"] == arm).sum())
+        ]
+        level = LEVEL if label == "all" else LEVEL / 6
+        assert (row["low"], row["high"]) == pytest.approx(newcombe(*counts, level))
+        assert (row["contacted"], row["holdout"]) == (counts[1], counts[3])
+        assert row["response"] == pytest.approx(counts[0] / counts[1])
+        assert row["value"] == pytest.approx(own[own["arm"] == "contacted"]["spent"].mean())
+        assert row["holdout_value"] == pytest.approx(own[own["arm"] == "holdout"]["spent"].mean())
+        assert row["gained"] == pytest.approx((row["value"] - row["holdout_value"]) * row["contacted"])
+
+
+def test_a_missing_value_is_worth_nothing(folder: Path) -> None:
+    outcomes = _outcomes(folder, 2, seed=4)
+    gaps = outcomes.assign(spent=outcomes["spent"].where(outcomes["spent"] > 0.0))
+    pd.testing.assert_frame_equal(
+        gauger.measure(folder, gaps, value="spent").table, gauger.measure(folder, outcomes, value="spent").table
+    )
+
+
+def test_without_outcomes_nobody_responded(folder: Path) -> None:
+    nobody = gauger.measure(folder, pd.DataFrame({"member_id": [], "responded": []}))
+    assert (nobody.table[["response", "holdout_response", "uplift"]] == 0.0).all(axis=None)
+    assert set(nobody.table["reading"]) == {"too small to say"}
