@@ -1,6 +1,8 @@
 """Arms of a campaign: how many are held out of each segment, and what a holdout can show."""
 
+import hashlib
 import math
+import pathlib
 from statistics import NormalDist
 
 import numpy as np
@@ -78,3 +80,33 @@ def test_a_holdout_that_can_show_nothing_is_remarked_like_one_that_shows_too_lit
 
 def test_where_nobody_is_held_out_nothing_is_said_of_the_holdout(tmp_path: object) -> None:
     assert _weak(_handed({1: 6, 2: 300}, f"{tmp_path}/out", holdout=0.0)) == []
+
+
+def test_who_is_held_out_follows_from_campaign_seed_and_key_alone() -> None:
+    """Nobody's arm may change with a version of the library: those with the lowest keyed hashes are held out."""
+    keys = [f"c{at}" for at in range(40)]
+    secret = hashlib.blake2b(b"3\nspring", digest_size=32).digest()
+    marks = {key: hashlib.blake2b(key.encode(), key=secret, digest_size=16).hexdigest() for key in keys}
+    found = arms(pd.Index(keys), np.ones(40, dtype=np.int64), 0.25, "spring", 3)
+    held = {key for key, arm in zip(keys, found, strict=True) if arm == "holdout"}
+    assert held == set(sorted(keys, key=lambda key: marks[key])[:10])
+
+
+def test_the_files_of_a_hand_off_have_these_columns_in_the_order_of_segments_and_keys(tmp_path: object) -> None:
+    made = _handed({2: 4, 1: 4}, f"{tmp_path}/out", holdout=0.5)
+    told = gauger.read_table(made.folder / "arms.csv")
+    assert told.columns.tolist() == ["who", "segment", "segment_name", "arm"]
+    assert told["segment"].tolist() == [1] * 4 + [2] * 4
+    assert told["who"].tolist() == ["c4", "c5", "c6", "c7", "c0", "c1", "c2", "c3"]
+    audience = gauger.read_table(made.folder / "audience.csv")
+    assert audience.columns.tolist() == ["who", "segment", "segment_name", "arm", "email"]
+    assert audience["who"].tolist() == told["who"][told["arm"] == "contacted"].tolist()
+
+
+def test_the_manifest_says_which_segments_were_chosen(tmp_path: object) -> None:
+    every = _handed({1: 4, 2: 4}, f"{tmp_path}/every").manifest
+    some = _handed({1: 4, 2: 4}, f"{tmp_path}/some", segments=[2]).manifest
+    assert (every["settings"]["segments"], some["settings"]["segments"]) == ("all", [2])
+    text = (pathlib.Path(f"{tmp_path}/some") / "manifest.json").read_text()
+    assert text.startswith('{\n "')
+    assert text.endswith("}\n")
