@@ -63,7 +63,7 @@ class Traces:
         path = str(SOURCES / mutant.path)
         found = self._of_lines(path).get(mutant.line, set()) if mutant.function else self._of_users(mutant)
         seconds = self._seconds
-        own = f"tests/{mutant.path.parts[1]}/"
+        own = _own_tests(mutant)
         known = ((test, seconds[test]) for test in found if test in seconds)
         return sorted(known, key=lambda one: (not one[0].startswith(own), one[1]))
 
@@ -77,7 +77,8 @@ class Traces:
             for number, line in enumerate(file.read_text().splitlines(), 1):
                 if any(re.search(rf"\b{name}\b", line) for name in names):
                     found |= lines.get(number, set())
-        return found or set().union(*self._of_lines(str(SOURCES / mutant.path)).values(), set())
+        found = found or set().union(*self._of_lines(str(SOURCES / mutant.path)).values(), set())
+        return found or {test for test in self._seconds if test.startswith(_own_tests(mutant))}
 
     @cache  # noqa: B019 - one of each kind lives as long as the process
     def _of_lines(self, path: str) -> dict[int, set[str]]:
@@ -112,6 +113,11 @@ class Traces:
 
     def _data(self, tests: Path) -> Path:
         return self.folder / f"{trace_name(tests)}.json"
+
+
+def _own_tests(mutant: Mutant) -> str:
+    """What the names of the tests of a mutant's package begin with."""
+    return f"tests/{mutant.path.parts[1]}/"
 
 
 def _read(path: Path) -> coverage.CoverageData:
