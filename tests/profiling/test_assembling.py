@@ -1,0 +1,157 @@
+"""Parts of a profile that hang on a rule: indices, totals, what leads, and segments in words."""
+
+import numpy as np
+import pandas as pd
+import pytest
+
+import gauger
+from gauger.profiling.assembling import _clear_of_zero
+from gauger.profiling.drivers import _correlation, associations_of, circular
+from gauger.profiling.level_tables import levels_by_group
+from gauger.profiling.worth import worth_in_words
+from gauger.segmentation import segmentation_from_codes
+
+
+def _profile(codes: list[int], features: list[str] | None = None, **columns: object) -> gauger.Profile:
+    table = pd.DataFrame({"who": [f"c{at}" for at in range(len(codes))], **columns})
+    prepared = gauger.prepare(table, key="who", features=features, scale="none")
+    return gauger.profile(segmentation_from_codes(prepared, np.array(codes), method="hand"), table)
+
+
+@pytest.mark.parametrize(
+    ("mean", "spread", "least", "clear"),
+    [
+        (2.0, 1.0, 0.0, True),
+        (0.01, 9.0, 0.0, True),
+        (0.0, 1.0, 0.0, False),
+        (-2.0, 1.0, -5.0, False),
+        (2.0, 4.0, -1.0, True),
+        (1.99, 4.0, -1.0, False),
+    ],
+)
+def test_an_index_needs_a_mean_clear_of_zero(mean: float, spread: float, least: float, clear: bool) -> None:
+    tables = [pd.DataFrame({"x": [one]}, index=["everyone"]) for one in (mean, spread)]
+    assert _clear_of_zero(*tables, {"x": least}).tolist() == [clear]
+
+
+def test_a_measure_without_an_index_has_differences() -> None:
+    found = _profile([1, 1, 2, 2], visits=[1.0, 3.0, 7.0, 9.0], balance=[-4.0, -2.0, 2.0, 4.2])
+    assert found.index["visits"].tolist() == pytest.approx([40.0, 160.0, 100.0])
+    assert found.index["balance"].isna().all()
+    assert found.differences.columns.tolist() == ["balance"]
+    assert found.differences["balance"].tolist() == pytest.approx([-3.05, 3.05, 0.0])
+
+
+def test_shares_of_totals_add_up_and_are_told() -> None:
+    found = _profile([1, 1, 2, 0], ["visits"], visits=[1.0, 2.0, 9.0, 4.0], spend_total=[10.0, np.nan, 70.0, 20.0])
+    assert found.sizes["share_of_spend_total"].tolist() == pytest.approx([0.1, 0.7, 0.2, 1.0])
+    assert found.sizes["share"].tolist() == [0.5, 0.25, 0.25, 1.0]
+    assert "50% of all and 10% of spend total" in found.in_words(1)
+    nothing = _profile([1, 1, 2, 2], ["visits"], visits=[1.0, 2.0, 9.0, 4.0], spend_total=[0.0, 0.0, 1.0, -1.0])
+    assert nothing.sizes["share_of_spend_total"].isna().all()
+
+
+def test_what_a_segment_is_like_is_told_by_the_features_it_was_built_on() -> None:
+    """Age differs more, but segments were built on visits alone."""
+    found = _profile(
+        [1] * 4 + [2] * 4, ["visits"], visits=[1.0, 2, 3, 4, 5, 6, 7, 8], age=[20.0, 21, 20, 21, 70, 71, 70, 71]
+    )
+    assert "Typically visits 2.50 (everyone 4.50)." in found.in_words(1)
+    assert "age" not in found.in_words(1)
+    given = pd.DataFrame({"who": range(8), "segment": [1] * 4 + [2] * 4})
+    table = pd.DataFrame(
+        {"who": range(8), "visits": [1.0, 2, 3, 4, 5, 6, 7, 8], "age": [20.0, 21, 20, 21, 70, 71, 70, 71]}
+    )
+    by_file = gauger.profile_assignments(given, table, key="who")
+    assert "Typically age 20.5 (everyone 45.5), visits 2.50 (everyone 4.50)." in by_file.in_words(1)
+    with pytest.raises(gauger.errors.SettingError, match="there is no segment 3: they run from 1 to 2"):
+        found.in_words(3)
+
+
+@pytest.mark.parametrize(("north", "told"), [(15, True), (14, False)])
+def test_a_level_is_told_from_fifteen_points_more_than_everyone(north: int, told: bool) -> None:
+    """Of 100 customers half are in each segment, and all those in the north in the first: 30 % against 15 %."""
+    found = _profile(
+        [1] * 50 + [2] * 50, ["visits"], visits=np.repeat([1.0, 9.0], 50), area=["n"] * north + ["s"] * (100 - north)
+    )
+    assert ("More often area n 30% (everyone 15%)" in found.in_words(1)) is told
+    assert ("More often area n" in found.in_words(1)) is told
+
+
+@pytest.mark.parametrize(("known", "told"), [(30, True), (29, False)])
+def test_levels_of_few_known_customers_are_not_told(known: int, told: bool) -> None:
+    area = pd.Series(["n"] * known + [None] * (40 - known) + ["s"] * 40)
+    found = _profile([1] * 40 + [2] * 40, ["visits"], visits=np.repeat([1.0, 9.0], 40), area=area)
+    assert ("More often area n" in found.in_words(1)) is told
+
+
+def test_which_figure_leads_and_why() -> None:
+    tail = np.exp(np.linspace(0.0, 8.0, 40))
+    found = _profile([1] * 20 + [2] * 20, even=np.arange(40.0), paid=tail, owed=-tail).measures
+    assert found["leads"].to_dict() == {"even": "mean", "paid": "median", "owed": "median"}
+    assert found.loc["even", "why"] == "no long tail"
+    assert "a long tail of large values moves the mean" in found.loc["paid", "why"]
+    assert "a long tail of small values moves the mean" in found.loc["owed", "why"]
+    assert found["used"].tolist() == [True, True, True]
+
+
+@pytest.mark.parametrize(
+    ("other", "r"),
+    [
+        ([2.0, 4.0, 6.0, 9.0], 0.9911),
+        ([-2.0, -4.0, -6.0, -9.0], -0.9911),
+        ([5.0, 5.0, 5.0, 5.0], 0.0),
+        ([np.nan, 4.0, 6.0, 9.0], 0.9934),
+        ([np.nan] * 4, 0.0),
+        ([np.nan, np.nan, np.nan, 3.0], 0.0),
+    ],
+)
+@pytest.mark.filterwarnings("ignore:Mean of empty slice")
+def test_correlations_are_of_the_rows_that_have_both(other: list[float], r: float) -> None:
+    one = np.array([1.0, 2.0, 3.0, 4.0])
+    assert _correlation(one, np.array(other)) == pytest.approx(r, abs=5e-5)
+
+
+def test_a_column_repeats_a_feature_from_a_correlation_of_nine_tenths_either_way() -> None:
+    x = np.array([-1.0, -1.0, 1.0, 1.0])
+    across = np.array([1.0, -1.0, 1.0, -1.0])
+    columns = {
+        "visits": x,
+        "just": 0.901 * x + np.sqrt(1.0 - 0.901**2) * across,
+        "not": 0.899 * x + np.sqrt(1.0 - 0.899**2) * across,
+        "against": -0.901 * x + np.sqrt(1.0 - 0.901**2) * across,
+    }
+    assert circular(columns, ["visits"]) == {"just": "visits", "against": "visits"}
+    assert circular(columns, ["gone"]) == {}
+
+
+def test_associations_are_worked_by_hand() -> None:
+    """Ten of twelve in the north are in segment 1, two of eight in the south; the unassigned are no group."""
+    area = pd.Series(["n"] * 12 + ["s"] * 8 + ["n"] * 5)
+    codes = np.array([1] * 10 + [2] * 2 + [1] * 2 + [2] * 6 + [0] * 5)
+    found = associations_of({"area": levels_by_group(area, codes, 2, flag=False, steps=False)}, lambda _: False)
+    expected = np.array([[12 * 12, 12 * 8], [8 * 12, 8 * 8]]) / 20
+    statistic = ((np.array([[10, 2], [2, 6]]) - expected) ** 2 / expected).sum()
+    assert found.loc["area", "chi_square"] == pytest.approx(statistic)
+    assert found.loc["area", "cramers_v"] == pytest.approx(np.sqrt(statistic / 20))
+    one_level = associations_of(
+        {"area": levels_by_group(area[:1].reindex(range(25), fill_value="n"), codes, 2, flag=False, steps=False)},
+        lambda _: False,
+    )
+    assert one_level.loc["area", "cramers_v"] == 0.0
+    assert one_level.loc["area", ["chi_square", "p"]].isna().all()
+
+
+def test_worth_is_told_in_words_with_what_is_known_of_stability() -> None:
+    table = pd.DataFrame(
+        {"segments": [3.0, 1.0], "explained": [0.61, 0.4], "kmeans_explained": [0.7, 0.5], "stability": [0.9, 0.75]},
+        index=["k-means", "bands"],
+    )
+    text = worth_in_words(table)
+    assert text == (
+        "k-means explains 61% of the variance with 3 segments (k-means with as many 70%); bands explains 40% of the "
+        "variance with 1 segment (k-means with as many 50%). On bootstrap samples segments come back with an overlap "
+        "of 0.90 and 0.75 (1: the same)."
+    )
+    assert worth_in_words(table.assign(stability=[0.9, np.nan])).endswith("with as many 50%).")
+    assert worth_in_words(table[:0]) == ""
