@@ -6,7 +6,11 @@ import pytest
 
 import gauger
 from gauger.profiling.assembling import _clear_of_zero
+from gauger.profiling.components import components_of
+from gauger.profiling.conditions import _LONGEST, rows_that_meet
 from gauger.profiling.drivers import _correlation, associations_of, circular
+from gauger.profiling.exemplars import exemplars_of
+from gauger.profiling.known_groups import Association
 from gauger.profiling.level_tables import levels_by_group
 from gauger.profiling.worth import worth_in_words
 from gauger.segmentation import segmentation_from_codes
@@ -155,3 +159,125 @@ def test_worth_is_told_in_words_with_what_is_known_of_stability() -> None:
     )
     assert worth_in_words(table.assign(stability=[0.9, np.nan])).endswith("with as many 50%).")
     assert worth_in_words(table[:0]) == ""
+
+
+def test_an_index_of_a_measure_that_is_never_negative_needs_no_spread() -> None:
+    found = _profile([1, 1, 2, 2], visits=[1.0, 2.0, 8.0, 9.0], rare=[0.0, 0.0, 0.0, 1.0], odd=[-0.1, 1.0, 1.0, 1.0])
+    assert found.index["rare"].tolist() == pytest.approx([0.0, 200.0, 100.0])
+    assert found.index["odd"].tolist() == pytest.approx([45 / 0.725, 100 / 0.725, 100.0])
+    low = _profile([1, 1, 2, 2], visits=[1.0, 2.0, 8.0, 9.0], odd=[-3.0, 0.0, 0.0, 4.0])
+    assert low.index["odd"].isna().all()
+
+
+def test_a_test_of_variance_needs_a_degree_of_freedom_within() -> None:
+    """Three customers in two segments leave one."""
+    found = _profile([1, 1, 2], visits=[1.0, 2.0, 8.0], age=[1.0, 5.0, 2.0])
+    assert np.isfinite(found.drivers.loc["age", "F"])
+    two = _profile([1, 2], visits=[1.0, 9.0], age=[1.0, 5.0])
+    assert np.isnan(two.drivers.loc["age", "F"])
+    assert two.drivers.loc["age", "eta_squared"] == 1.0
+
+
+def test_three_measures_and_three_levels_are_told() -> None:
+    rng = np.random.default_rng(0)
+    codes = np.repeat([1, 2], 40)
+    columns = {f"f{at}": codes * (5.0 - at) + rng.normal(size=80) for at in range(4)}
+    levels = {f"c{at}": np.where(codes == 1, "x", "y") for at in range(4)}
+    told = _profile(codes.tolist(), list(columns), **columns, **levels).in_words(1)
+    assert all(f"f{at} " in told for at in range(3))
+    assert "f3 " not in told.split("In a rule")[0]
+    assert sum(f"c{at} x" in told for at in range(4)) == 3
+
+
+def test_the_sums_of_negative_and_of_small_totals() -> None:
+    small = _profile([1, 2], ["visits"], visits=[1.0, 9.0], spend_total=[0.2, 0.3])
+    assert small.sizes["share_of_spend_total"].tolist() == pytest.approx([0.4, 0.6, 1.0])
+
+
+def test_components_point_to_the_larger_values_and_place_centres_with_their_customers() -> None:
+    """Along the diagonal of two features: the first component has nearly all the variance."""
+    x = np.array([10.0, 11.0, 20.0, 21.0])
+    features = gauger.prepare(
+        pd.DataFrame({"who": list("abcd"), "x": x, "y": 2.0 * x + [0.1, -0.1, 0.1, -0.1]}), key="who", scale="none"
+    )
+    seg = segmentation_from_codes(features, np.array([1, 1, 2, 2]), method="hand")
+    found = components_of(seg)
+    assert found.shares[0] > 0.999
+    assert found.shares.sum() == pytest.approx(1.0)
+    assert (found.directions["first"] > 0.99).all()
+    for at, number in enumerate((1, 2)):
+        np.testing.assert_allclose(found.centres[at], found.points[seg.codes == number].mean(axis=0), atol=1e-12)
+    assert found.points.mean(axis=0) == pytest.approx([0.0, 0.0], abs=1e-12)
+    assert (found.placed, found.placed_in_all) == (1.0, 1.0)
+    assert found.points[2, 0] > 0.0 > found.points[0, 0]
+
+
+def test_the_typical_and_the_least_typical_are_three_each_and_come_once() -> None:
+    """Around a centre of 0: of seven customers the middle one is neither; of five two are left for the far end."""
+    for values, near, far in (
+        ([0.0, 1.0, -2.0, 3.0, -4.0, 5.0, -6.0, 7.0, -4.0], 3, 3),
+        ([0.0, 1.0, -2.0, 3.0, -2.0], 3, 2),
+        ([0.0, 1.0, -1.0], 3, 0),
+        ([0.0], 1, 0),
+    ):
+        features = gauger.prepare(
+            pd.DataFrame({"who": [f"c{at}" for at in range(len(values))], "x": values}), key="who", scale="none"
+        )
+        seg = segmentation_from_codes(features, np.ones(len(values), dtype=np.int32), method="hand")
+        shown = exemplars_of(seg)
+        kinds = shown["kind"].tolist()
+        assert (kinds.count(kinds[0]), len(kinds) - kinds.count(kinds[0])) == (near, far)
+        assert shown["who"].is_unique
+        apart = np.sort(seg.distances)
+        assert shown["distance"].tolist() == pytest.approx([*apart[:near], *apart[::-1][:far]])
+
+
+def test_segments_from_a_file_are_taken_for_k_means_only_where_all_are_nearest_their_own() -> None:
+    table = pd.DataFrame({"who": list("abcdef"), "x": [0.0, 1.0, 2.0, 10.0, 11.0, 12.0]})
+    features = gauger.prepare(table, key="who", scale="none")
+    own = table[["who"]].assign(segment=[1, 1, 1, 2, 2, 2])
+    assert gauger.segmentation_from_assignments(features, own, method="a file").refit is not None
+    odd = own.assign(segment=[1, 1, 2, 2, 2, 1])
+    assert gauger.segmentation_from_assignments(features, odd, method="a file").refit is None
+
+
+@pytest.mark.parametrize(("more", "read"), [(0, True), (1, False)])
+def test_a_condition_has_a_longest_length(more: int, read: bool) -> None:
+    table, condition = pd.DataFrame({"visits": [0.0, 2.0]}), "visits > 1".ljust(_LONGEST + more)
+    if read:
+        assert rows_that_meet(table, condition).tolist() == [False, True]
+    else:
+        with pytest.raises(gauger.errors.SettingError, match="characters, more than"):
+            rows_that_meet(table, condition)
+
+
+@pytest.mark.parametrize(
+    ("left", "right", "words"),
+    [
+        ("visits", "area", "'visits' holds numbers and 'area' text"),
+        ("area", "joined", "'area' holds text and 'joined' dates"),
+        ("joined", "visits", "'joined' holds dates and 'visits' numbers"),
+    ],
+)
+def test_columns_of_two_kinds_are_not_compared(left: str, right: str, words: str) -> None:
+    table = pd.DataFrame({"visits": [1.0], "area": ["n"], "joined": [pd.Timestamp("2025-01-01")]})
+    with pytest.raises(gauger.errors.ColumnValuesError, match=words):
+        rows_that_meet(table, f"{left} == {right}")
+    assert rows_that_meet(table, f"{left} == {left}").tolist() == [True]
+
+
+def test_a_guess_is_told_with_what_it_would_be_without() -> None:
+    told = Association(100, 0.5, 0.4, 0.6, 0.1, 0.8, 0.6)
+    assert told.in_words("area") == ("From the segment alone one would guess area right for 80%, without it for 60%.")
+    same = Association(100, 0.5, 0.4, 0.6, 0.1, 0.6, 0.597)
+    assert same.in_words("area").endswith("right for 60%, no better than without it.")
+
+
+def test_a_segment_may_be_found_by_a_number_in_text_unless_a_name_says_so() -> None:
+    table = pd.DataFrame({"who": list("abc"), "x": [0.0, 1.0, 9.0]})
+    seg = segmentation_from_codes(gauger.prepare(table, key="who"), np.array([1, 1, 2]), method="hand")
+    assert gauger.members(seg, segment="2")["who"].tolist() == ["c"]
+    assert gauger.members(seg.rename({1: "often"}), segment="often")["who"].tolist() == ["a", "b"]
+    for wrong in ("3", "x", True):
+        with pytest.raises(gauger.errors.SettingError, match="there is no segment"):
+            gauger.members(seg, segment=wrong)

@@ -185,3 +185,28 @@ def test_assignments_that_do_not_fit_are_refused(change, error: type[Exception],
     seg = _seg(ONE, list("abcdefgh"))
     with pytest.raises(error, match=message):
         segmentation_from_assignments(seg.features, change(seg.assignments), method="file")
+
+
+def test_who_is_among_these_segments_only_and_who_on_the_other_side() -> None:
+    found = gauger.compare(_seg([1, 1, 2, 2], list("abcd")), _seg([1, 2, 2], list("bcx")))
+    assert (found.only_first.tolist(), found.only_second.tolist()) == (["a", "d"], ["x"])
+    (remark,) = found.remarks
+    assert remark.text.startswith("2 customers are among these segments only and 1 customer is on the other side only:")
+
+
+def test_the_unassigned_of_either_side_are_counted_and_their_agreement_is_of_the_others() -> None:
+    for one, other in (([1, 1, 2, 0], [1, 1, 2, 2]), ([1, 1, 2, 2], [1, 1, 2, 0])):
+        (remark,) = gauger.compare(_seg(one), _seg(other)).remarks
+        assert remark.text == (
+            "1 customer is unassigned on one side only. Among the customers that both put into a segment, 100% agree "
+            "(adjusted Rand 1.00)."
+        )
+    (nobody,) = gauger.compare(_seg([1, 0]), _seg([0, 1])).remarks
+    assert nobody.text == "2 customers are unassigned on one side only. No customer is in a segment on both sides."
+
+
+def test_a_segment_without_a_match_shares_nobody() -> None:
+    found = gauger.compare(_seg([1, 1, 2, 2, 3]), _seg([1, 1, 2, 2, 0])).matched
+    assert found.loc[3, ["customers", "share", "overlap"]].tolist() == [0, 0.0, 0.0]
+    assert found["other"].tolist()[:2] == [1, 2]
+    assert pd.isna(found.loc[3, "other"])
