@@ -51,7 +51,7 @@ charting:
 test-oldest test-newest: test-%: constraints-%.txt
 	$(PYTHON) -m venv $(VENV)-$*
 	$(VENV)-$*/bin/python -m $(INSTALL) -c constraints-$*.txt -e ".[dev]"
-	NUMBA_CACHE_DIR=$(VENV)-$*/kernels $(subst $(BIN),$(VENV)-$*/bin,$(PYTEST)) -m ""
+	NUMBA_CACHE_DIR=$(VENV)-$*/kernels $(subst $(BIN),$(VENV)-$*/bin,$(PYTEST)) -m "" --hypothesis-profile=thorough
 
 # What must hold before a version is tagged, one step after the other.
 release-check: $(VENV)/installed-dev

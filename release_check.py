@@ -165,7 +165,7 @@ QUICK: tuple[Check, ...] = (
     make("check"),
     packages_install_and_run,
 )
-LONG: tuple[Check, ...] = (make("docs"), make("test"), make("test-oldest"), make("test-newest"))
+LONG: tuple[Check, ...] = (make("docs"), make("test-all"), make("test-oldest"), make("test-newest"))
 
 LEFT = """
 Left for people:

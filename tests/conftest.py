@@ -28,14 +28,14 @@ from gauger.demo.world import World, build_world
 from tests.examples import mark_turns
 from tests.short_cuts import drawn_in_full, short_cuts
 
-# A shared machine may be slow for a moment; that is no fault of the code. What is drawn is the same in every run, so
+# There is no deadline: a shared machine may be slow for a moment. What is drawn is the same in every run, so
 # that a commit that passed keeps passing; `make test-random` searches on, and what it finds becomes an example.
 _NOT_ASKED = (HealthCheck.too_slow, HealthCheck.function_scoped_fixture)
 settings.register_profile(
     "quick", deadline=None, print_blob=True, derandomize=True, max_examples=10, suppress_health_check=_NOT_ASKED
 )
-settings.register_profile("thorough", parent=settings.get_profile("quick"), max_examples=40)
-settings.register_profile("random", parent=settings.get_profile("thorough"), derandomize=False, max_examples=400)
+settings.register_profile("thorough", parent=settings.get_profile("quick"), max_examples=100)
+settings.register_profile("random", parent=settings.get_profile("thorough"), derandomize=False, max_examples=1_000)
 settings.load_profile("quick")
 
 Run = Callable[..., subprocess.CompletedProcess[str]]

@@ -4,7 +4,7 @@ Figures are not rendered, their labels not measured, and a page's typeface is no
 """
 
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from typing import Any
 
 import pytest
@@ -31,17 +31,18 @@ _REAL = [(owner, name, getattr(owner, name)) for owner, name, _ in _SHORT_CUTS]
 
 
 @contextmanager
-def short_cuts() -> Iterator[None]:
+def _patched(attributes: list[tuple[Any, str, Callable[..., object]]]) -> Iterator[None]:
     with pytest.MonkeyPatch.context() as patch:
-        for owner, name, quick in _SHORT_CUTS:
-            patch.setattr(owner, name, quick)
+        for owner, name, value in attributes:
+            patch.setattr(owner, name, value)
         yield
 
 
-@contextmanager
-def drawn_in_full() -> Iterator[None]:
+def short_cuts() -> AbstractContextManager[None]:
+    """Nothing is drawn, unless a test asks for it."""
+    return _patched(_SHORT_CUTS)
+
+
+def drawn_in_full() -> AbstractContextManager[None]:
     """Everything is drawn as users see it, and saved."""
-    with pytest.MonkeyPatch.context() as patch:
-        for owner, name, real in _REAL:
-            patch.setattr(owner, name, real)
-        yield
+    return _patched(_REAL)

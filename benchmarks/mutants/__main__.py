@@ -69,6 +69,7 @@ def _keep(asked: argparse.Namespace, verdicts: list[Verdict]) -> None:
     kept = json.loads(RESULTS.read_text(encoding="utf-8")) if RESULTS.exists() else {}
     kept[asked.package] = {
         "seed": asked.seed,
+        "seconds": asked.seconds,
         "sample": len(verdicts),
         "caught": sum(one.caught for one in verdicts),
         "survivors": sorted(str(one.mutant) for one in verdicts if not one.caught),

@@ -1,4 +1,4 @@
-"""Weighing: each rule on signs that are made by hand, at its bound and just beside it."""
+"""Weighing: each rule on signs that are made by hand, at its bound and just off it."""
 
 from typing import Any
 
@@ -11,7 +11,7 @@ from gauger.choosing.weighing import Weighed, weigh
 LEAST = 10.0
 CLOUDS = InClouds((0.3, 0.01), (0.1, 0.1), (0.05, 0.01))
 SOFT = InClouds((0.3, 0.01), (0.35, 0.1), (0.05, 0.01))
-"""Clouds of shallow valleys, beside which most segments are firm, and of deeper ones, beside which few are."""
+"""Clouds with shallow valleys, against which most segments are firm, and with deeper ones, against which few are."""
 
 
 def part(count: int, silhouette: float, shallowest: float, smallest: int = 100) -> Partition:
@@ -138,7 +138,7 @@ def test_two_segments_need_a_faint_valley(depth: float, clouds: InClouds, count:
 def test_more_segments_trade_depth_for_silhouette(
     silhouette: float, depth: float, clouds: InClouds, count: int
 ) -> None:
-    """Valleys to the nearest segments are firm at 0.55 beside `CLOUDS`, and not beside `SOFT`."""
+    """Valleys to the nearest segments are firm at 0.55 against `CLOUDS`, and not against `SOFT`."""
     nearest = min(max(depth, 0.55), 0.59) if depth < 1.0 else depth
     three = sign(part(3, silhouette, depth), depth=nearest, clouds=clouds)
     assert weighed(sign(part(2, 0.5, 0.1)), three).count == count

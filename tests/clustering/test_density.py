@@ -34,7 +34,7 @@ def by_definition(seg: gauger.Segmentation, points: np.ndarray, radius: float, e
     assert seg.assignments.loc[seg.codes > 0, "nearest_segment"].isna().all()
 
 
-@examples(100)
+@examples(150)
 @given(
     st.integers(4, 120),
     st.integers(1, 3),

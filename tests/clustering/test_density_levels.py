@@ -40,7 +40,7 @@ def _reference(points: np.ndarray, smallest: int, enough: int, *, city: bool = F
     return root
 
 
-@examples(100)
+@examples(120)
 @given(
     st.integers(6, 45), st.integers(1, 3), st.integers(2, 40), st.integers(2, 6), st.booleans(), st.integers(0, 10_000)
 )
