@@ -38,7 +38,7 @@ _EITHER_WAY = frozenset({*_EXTREMES, "fmin", "fmax", "hypot", "isclose"})
 """Functions that do not care which of two arguments is the first."""
 
 _SMALL = 10
-"""Whole numbers up to this are made one larger, those above twice as large: 20,001 in place of 20,000 changes nothing that matters."""
+"""Whole numbers up to this are made one larger, those above twice as large, for one more would change nothing."""
 
 _NO_BEHAVIOUR = frozenset({"strict", "stacklevel", "encoding", "copy", "cache"})
 """Arguments that guard against mistakes of ours or save time: no answer depends on them."""
