@@ -10,7 +10,7 @@ import gauger
 from gauger.progress import task
 from gauger.remark_register import REMARK_CODES, REMARKS
 from gauger.remarks import Remark, attach_remarks, remarks_of
-from gauger.wording import plain_number, short_number
+from gauger.wording import Noun, plain_number, short_number
 
 
 def test_remarks_survive_on_a_table_as_plain_data(tmp_path) -> None:
@@ -117,3 +117,12 @@ def test_the_register_of_remarks_has_the_codes_of_the_code() -> None:
 def test_a_remark_says_what_to_do() -> None:
     assert Remark("constant", "'a' says the same for everyone").to_do == "leave it out"
     assert Remark("of-my-own", "look out").to_do == ""
+
+
+@pytest.mark.parametrize("noun", ["a customer", "business customer", "Customer", "customer child", "c", "member"])
+def test_a_text_about_customers_said_twice_is_as_it_was_said_once(noun: str) -> None:
+    own = Noun.called(noun)
+    for text in ("1 customer lies far outside", "Customers of 2 segments, 'customer' too", "Each customer's visits"):
+        once = own.said(text, ["customers_per_day"])
+        assert own.said(once, ["customers_per_day"]) == once
+    assert own.said("1 customer lies far outside") == f"1 {noun} lies far outside"

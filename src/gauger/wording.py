@@ -159,12 +159,15 @@ class Noun:
 
     def said(self, text: str, keep: Iterable[str] = ()) -> str:
         """A text of ours about customers as one about whoever they are; names to `keep` stay as they are written. Of a
-        sample too it says the word for everyone, as it may be about them."""
+        sample too it says the word for everyone, as it may be about them. What was said once stays as it is."""
         if self.everyone is not None:
             return self.everyone.said(text, keep)
         if self.one == "customer" or "ustomer" not in text:
             return text
-        kept = "|".join(re.escape(name) for name in sorted(keep, key=len, reverse=True) if name)
+        own = (self.many, self.one) if "customer" in self.one.lower() else ()
+        kept = "|".join(
+            re.escape(name) for name in sorted([*keep, *own, *map(first_up, own)], key=len, reverse=True) if name
+        )
         pattern = f"(?:{kept})|" if kept else ""
         return re.sub(rf"{pattern}'[^']*'|\b[Cc]ustomers?\b", self._instead, text)
 
