@@ -55,7 +55,7 @@ def _kept_files(sources: Path) -> Iterable[Path]:
 
 def _table(rows: int = 60) -> pd.DataFrame:
     rng = np.random.default_rng(0)
-    visits, spend = rng.normal(0.0, 1.0, rows) + 9.0 * (np.arange(rows) % 3), rng.normal(size=rows)
+    visits, spend = rng.normal(0.0, 1.0, rows) + 9.0 * (np.arange(rows) % 3), rng.exponential(size=rows) ** 2
     return pd.DataFrame({"who": range(rows), "visits": visits, "spend": spend})
 
 
@@ -65,6 +65,7 @@ def around_centres() -> None:
     features = gauger.prepare(table, key="who")
     study = gauger.study_counts(features, counts=range(1, 4), references=2, resamples=2)
     gauger.profile(study.segmentations[3], table, resamples=2)
+    gauger.segment_by_kmeans(gauger.prepare(_table(30_000), key="who"), 5, starts=1)
 
 
 def out_of_core() -> None:
@@ -84,7 +85,9 @@ def without_centres() -> None:
     features = gauger.prepare(_table(), key="who")
     for linkage in ("complete", "average", "weighted", "centroid", "median", "ward", "single"):
         gauger.build_tree(features, linkage=linkage, optimal_order=True).cophenetic()
+    gauger.study_counts(features, counts=range(1, 4), method="tree", references=2, resamples=2)
     gauger.build_tree(features, linkage="single", metric="dtw")
+    gauger.segment_by_density(features, 1.0, metric="dtw")
 
 
 HALVES: tuple[Callable[[], None], ...] = (around_centres, without_centres)
