@@ -37,6 +37,7 @@ def test_the_quarterly_plan_is_one_and_runs_in_the_checks() -> None:
     assert "examples/quarterly_plan/run.py" in (ROOT / ".ci" / "run").read_text()
 
 
+@pytest.mark.slow
 def test_the_python_example_of_the_readme_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "README.md").read_text(), re.DOTALL)
     (tmp_path / "readme.py").write_text(code)

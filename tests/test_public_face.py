@@ -79,6 +79,7 @@ def test_an_unknown_name_is_an_attribute_error() -> None:
         gauger.segmnt  # noqa: B018
 
 
+@pytest.mark.slow
 def test_the_core_runs_without_importing_anything_that_draws_or_prints() -> None:
     code = (
         "import sys, gauger, pandas as pd\n"

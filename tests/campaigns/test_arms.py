@@ -69,6 +69,7 @@ def _weak(made: gauger.HandOff) -> list[tuple[int, ...]]:
     return [one.segments for one in made.remarks if one.code == "holdout-too-small"]
 
 
+@pytest.mark.slow
 def test_a_holdout_that_can_show_nothing_is_remarked_like_one_that_shows_too_little(tmp_path: object) -> None:
     """Of segment 1 nothing below certainty could be found (no number), of 2 only much; 3 is large enough."""
     made = _handed({1: 6, 2: 300, 3: 20_000}, f"{tmp_path}/out", holdout=0.2)

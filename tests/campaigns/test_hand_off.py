@@ -352,6 +352,7 @@ def test_the_manifest_tells_every_file_and_no_customer(
     assert not set(audience["email"].str.lower()) & set(suppressed["email"].dropna().str.lower())
 
 
+@pytest.mark.slow
 def test_the_same_call_gives_the_same_bytes(
     demo_segments: gauger.Segmentation, members: pd.DataFrame, tmp_path: Path
 ) -> None:
@@ -575,6 +576,7 @@ def _worlds(draw: st.DrawFn) -> tuple[pd.DataFrame, pd.DataFrame, list[object]]:
     return pd.DataFrame({"who": keys, "segment": codes}), people, list(suppressed)
 
 
+@pytest.mark.slow
 @given(_worlds(), st.floats(0.0, 0.5), st.integers(0, 3))
 def test_the_waterfall_adds_up_and_nobody_is_wronged(
     tmp_path_factory: pytest.TempPathFactory,

@@ -81,6 +81,7 @@ def test_each_count_is_no_worse_than_the_one_before_split(demo_study: gauger.Cou
         assert demo_study.table.loc[count, "wcss"] <= split.wcss * (1 + 1e-9)
 
 
+@pytest.mark.slow
 def test_clouds_without_groups_have_no_structure(features_of: Make) -> None:
     for seed in range(3):
         values = np.random.default_rng(seed).normal(size=(400, 4))
@@ -88,6 +89,7 @@ def test_clouds_without_groups_have_no_structure(features_of: Make) -> None:
         assert (advice.count, advice.verdict) == (1, "no structure")
 
 
+@pytest.mark.slow
 def test_the_order_of_rows_changes_no_figure(demo_features: gauger.FeatureSet) -> None:
     table = demo_features.original.reset_index()
     turned = table.iloc[np.random.default_rng(0).permutation(len(table))]
@@ -100,6 +102,7 @@ def test_the_order_of_rows_changes_no_figure(demo_features: gauger.FeatureSet) -
     assert studies[0].advice.reasons == studies[1].advice.reasons
 
 
+@pytest.mark.slow
 def test_threads_do_not_change_a_study(features_of: Make, monkeypatch: pytest.MonkeyPatch) -> None:
     features = features_of(np.random.default_rng(1).normal(size=(300, 2)))
     tables = []
@@ -146,6 +149,7 @@ def test_a_category_and_a_value_of_many_are_named_in_the_units_of_the_table() ->
     }
 
 
+@pytest.mark.slow
 def test_groups_that_a_feature_hides_are_shown_without_it_and_the_next_step_leaves_it_out(features_of: Make) -> None:
     rng = np.random.default_rng(4)
     groups = np.repeat([[0.0, 0.0], [6.0, 0.0], [0.0, 6.0], [6.0, 6.0]], 120, axis=0) + rng.normal(size=(480, 2))
@@ -200,6 +204,7 @@ def test_a_range_that_ends_too_early_is_said(features_of: Make) -> None:
     assert any("highest count tried" in reason for reason in advice.reasons)
 
 
+@pytest.mark.slow
 def test_rounds_that_ran_out_are_remarked(demo_features: gauger.FeatureSet) -> None:
     study = gauger.study_counts(demo_features, counts=[5, 6], starts=1, max_iterations=1, resamples=2)
     assert [remark.code for remark in study.remarks] == ["not-converged"]

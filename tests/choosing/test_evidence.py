@@ -88,6 +88,7 @@ def test_tables_of_hardly_any_difference_have_an_answer(values: np.ndarray) -> N
     assert _look(values).count in (1, 2)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", range(2))
 def test_independent_flags_are_no_groups_and_flags_that_agree_in_several_are(seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -105,6 +106,7 @@ def test_two_flags_that_agree_are_a_filter_and_no_group(seed: int) -> None:
     assert _look(np.column_stack([rng.normal(size=(900, 3)), first, second])).count == 1
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", range(2))
 def test_a_category_neither_makes_groups_nor_hides_them(seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -132,6 +134,7 @@ def test_customers_entered_many_times_are_one_each_and_idle_ones_stay() -> None:
     assert len(thinned.rows) < 600
 
 
+@pytest.mark.slow
 def test_more_groups_than_are_looked_for_at_first_are_found() -> None:
     rng = np.random.default_rng(8)
     centres = np.array([[x, y] for x in range(4) for y in range(4)]) * 9.0

@@ -19,6 +19,7 @@ def _recovered(codes: np.ndarray, groups: np.ndarray) -> float:
     return adjusted_rand(codes[groups > 0], groups[groups > 0])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("noise", "seed"), [(0.0, 1), (0.1, 2)])
 @pytest.mark.parametrize("shape", thoroughly(SHAPES))
 def test_planted_groups_are_recovered_at_the_advised_radius_and_by_levels(shape: str, noise: float, seed: int) -> None:
@@ -32,6 +33,7 @@ def test_planted_groups_are_recovered_at_the_advised_radius_and_by_levels(shape:
     assert _recovered(gauger.segment_by_density_levels(features).codes, groups) >= 0.95
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("customers", thoroughly([300, 1_500]))
 @pytest.mark.parametrize("noise", [0.0, 0.1])
 def test_on_even_customers_density_plainly_finds_nothing(noise: float, customers: int) -> None:
@@ -50,6 +52,7 @@ def rings() -> tuple[gauger.FeatureSet, gauger.RadiusStudy]:
     return features, gauger.study_radius(features)
 
 
+@pytest.mark.slow
 def test_the_distances_are_those_to_the_nth_nearest_sorted(rings: tuple) -> None:
     features, study = rings
     assert study.min_points == 4
@@ -91,6 +94,7 @@ def test_a_coarseness_outside_0_to_1_is_refused(rings: tuple, coarseness: object
         rings[1].radius_for(coarseness)
 
 
+@pytest.mark.slow
 def test_the_order_of_rows_changes_nothing(rings: tuple) -> None:
     features, study = rings
     order = np.random.default_rng(1).permutation(len(features.keys))
@@ -99,6 +103,7 @@ def test_the_order_of_rows_changes_nothing(rings: tuple) -> None:
     assert study.advice == turned.advice
 
 
+@pytest.mark.slow
 def test_several_min_points_are_compared_and_the_surest_taken(rings: tuple) -> None:
     features, study = rings
     several = gauger.study_radius(features, min_points=[4, 8, 500])
@@ -110,6 +115,7 @@ def test_several_min_points_are_compared_and_the_surest_taken(rings: tuple) -> N
     assert study.by_min_points.index.tolist() == [4]
 
 
+@pytest.mark.slow
 def test_other_metrics_and_given_distances_are_studied_too(rings: tuple) -> None:
     features, study = rings
     given = gauger.study_radius(features, metric=all_distances(features.values))
@@ -211,6 +217,7 @@ def test_a_radius_at_the_edge_of_what_was_compared_is_remarked() -> None:
     assert ("radius-at-edge" in {remark.code for remark in study.remarks}) == (index in (0, len(study.table) - 1))
 
 
+@pytest.mark.slow
 def test_the_evidence_on_counts_is_heard_where_it_agrees_and_where_it_does_not(rings: tuple) -> None:
     _, study = rings
     assert study.advice.reasons[2].startswith("study_counts, which looks for round groups, sees")

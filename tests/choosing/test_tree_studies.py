@@ -23,6 +23,7 @@ def planted() -> np.ndarray:
     return np.repeat(MIDDLES, 80, axis=0) + np.random.default_rng(0).normal(size=(320, 2))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("how", [{}, {"linkage": "average"}, {"linkage": "complete", "metric": "city_block"}])
 def test_a_tree_study_finds_the_planted_groups(planted: np.ndarray, how: dict[str, str], features_of: Make) -> None:
     study = gauger.study_counts(features_of(planted), method="tree", **how)
@@ -53,6 +54,7 @@ def test_the_jump_of_a_count_is_what_its_next_merge_would_cost(planted: np.ndarr
     assert np.isnan(study.table.loc[1, "merge_jump"])
 
 
+@pytest.mark.slow
 def test_the_same_columns_mean_the_same_for_trees(planted: np.ndarray, features_of: Make) -> None:
     study = gauger.study_counts(features_of(planted), method="tree", counts=range(1, 5))
     seg = study.segmentations[3]
@@ -75,6 +77,7 @@ def test_under_another_metric_the_silhouette_is_by_that_metric(planted: np.ndarr
     assert study.table.loc[4, "silhouette"] == pytest.approx(np.mean(values))
 
 
+@pytest.mark.slow
 def test_a_cut_that_leaves_customers_alone_is_said(planted: np.ndarray, features_of: Make) -> None:
     lone = np.vstack([planted, [[30.0, 30.0], [-25.0, 4.0]]])
     study = gauger.study_counts(features_of(lone), method="tree", linkage="average")
@@ -108,6 +111,7 @@ def test_wrong_requests_are_told_apart(planted: np.ndarray, features_of: Make) -
             gauger.study_counts(features, **how)
 
 
+@pytest.mark.slow
 def test_row_order_changes_no_tree_study(planted: np.ndarray, features_of: Make) -> None:
     turned = np.random.default_rng(5).permutation(len(planted))
     studies = [

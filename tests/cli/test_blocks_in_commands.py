@@ -19,6 +19,7 @@ def base(tmp_path: Path) -> Path:
     return tmp_path / "base"
 
 
+@pytest.mark.slow
 def test_segment_takes_a_pattern_and_later_commands_take_its_study(command: Run, base: Path, tmp_path: Path) -> None:
     shown = command(
         "segment", "base/*.parquet", "--key", "member_id", *FEATURES, "--count", "3", "--sample", "500", "--out", "s"

@@ -66,6 +66,7 @@ def test_help_lists_the_commands_and_version_says_it(process: Run) -> None:
     assert process("--version").stdout == f"gauger {gauger.__version__}\n"
 
 
+@pytest.mark.slow
 def test_a_terminal_without_dashes_and_arrows_is_no_fault(process: Run) -> None:
     shown = process("look", gauger.demo_file("houses.csv"), PYTHONIOENCODING="ascii")
     assert shown.returncode == 0
@@ -104,6 +105,7 @@ def test_look_reads_what_its_options_tell(command: Run, tmp_path: Path) -> None:
     assert gauger.read_table(tmp_path / "bad.csv")["line"].tolist() == [3]
 
 
+@pytest.mark.slow
 def test_a_database_is_read_by_url_and_its_password_never_shown(command: Run, postgres: str) -> None:
     preparing = ("--table", "members", "--key", "member_id", "--features", "east_km,north_km", "--to", "3")
     shown = command("counts", postgres, *preparing)
@@ -126,6 +128,7 @@ def test_features_prints_the_statement_for_another_database(command: Run, postgr
     assert {"recency_days", "spend_mean", "share_kind_family"} <= set(theirs.columns)
 
 
+@pytest.mark.slow
 def test_features_takes_measures_an_event_key_and_all_customers(command: Run, tmp_path: Path) -> None:
     shown = command(
         *("features", gauger.demo_file("visits.csv"), "--customer", "member_id", "--when", "visited_on"),
@@ -139,6 +142,7 @@ def test_features_takes_measures_an_event_key_and_all_customers(command: Run, tm
     assert table.shape == (2400, 9)
 
 
+@pytest.mark.slow
 def test_preparation_is_typed_as_in_python(command: Run, tmp_path: Path, behaviour_file: Path) -> None:
     chosen = (
         "--features",
@@ -289,6 +293,7 @@ def test_compare_checks_segments_against_a_known_column(
     assert command("compare", behaviour_file, "--key", "member_id", "--assignments", "a.csv").returncode == 2
 
 
+@pytest.mark.slow
 def test_counts_gives_the_advice_to_scripts_as_json(command: Run, few_file: Path) -> None:
     shown = command("counts", few_file, "--key", "member_id", "--to", 4, "--json")
     assert shown.returncode == 0, shown.stderr
@@ -358,6 +363,7 @@ def test_where_there_is_no_structure_the_next_step_says_that_it_cuts_a_cloud(com
     assert "No groups: try other features or another grain, or cut them into bands: gauger segment" in shown.stdout
 
 
+@pytest.mark.slow
 def test_tree_prints_the_last_merges_and_the_advice_and_writes_the_cut(
     command: Run, tmp_path: Path, behaviour_file: Path, demo_features: gauger.FeatureSet
 ) -> None:
@@ -426,6 +432,7 @@ def test_one_feature_is_enough(command: Run, tmp_path: Path, few_file: Path) -> 
     assert (tmp_path / "s" / "segments.png").read_bytes().startswith(b"\x89PNG")
 
 
+@pytest.mark.slow
 def test_preparation_by_feature_is_understood(command: Run) -> None:
     shown = command(
         *("counts", gauger.demo_file("members.csv"), "--key", "member_id", "--features", "age,east_km"),

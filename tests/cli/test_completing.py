@@ -52,6 +52,7 @@ def _offered(folder: Path, *words: str) -> list[str]:
     return done.stdout.split()
 
 
+@pytest.mark.slow
 def test_commands_and_options_are_completed(folder: Path) -> None:
     assert _offered(folder, "me") == ["measure"]
     assert _offered(folder, "counts", "members.csv", "--cap") == ["--cap"]

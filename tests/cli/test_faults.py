@@ -145,6 +145,7 @@ def _start_long_study(tmp_path: Path) -> "subprocess.Popen[str]":
     return process
 
 
+@pytest.mark.slow
 def test_ctrl_c_stops_with_one_message_and_leaves_nothing(tmp_path: Path) -> None:
     process = _start_long_study(tmp_path)
     process.send_signal(signal.SIGINT)

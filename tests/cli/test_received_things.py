@@ -82,6 +82,7 @@ def test_no_command_connects_to_a_server_that_a_plan_names(
         assert not (tmp_path / "s").exists()
 
 
+@pytest.mark.slow
 def test_a_query_of_a_plan_is_shown_asked_about_once_and_never_other_than_select(command: Run, tmp_path: Path) -> None:
     url = _shop(tmp_path)
     plan = _plan(tmp_path, f'url = "{url}"\nquery = "SELECT who, visits FROM base"')

@@ -106,6 +106,7 @@ def test_what_a_plan_refuses_is_refused_by_every_command(command: Run, few: Path
     assert not (tmp_path / "s").exists()
 
 
+@pytest.mark.slow
 def test_names_follow_when_a_study_is_made_again(command: Run, few: Path, tmp_path: Path) -> None:
     _ok(command("segment", few.name, "--key", "member_id", "--count", 3, "--out", "s"))
     _ok(command("name", "s", "1=regulars", "3=long away"))

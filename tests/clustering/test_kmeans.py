@@ -32,6 +32,7 @@ def _best_wcss(values: np.ndarray, count: int) -> float:
     return best
 
 
+@pytest.mark.slow
 def test_small_tables_come_to_the_best_split_there_is_or_close() -> None:
     ratios = []
     for seed in range(40):
@@ -115,6 +116,7 @@ def test_the_size_of_blocks_changes_no_segment(features_of: Make, monkeypatch: p
     assert (gauger.segment_by_kmeans(features, 5).codes == one.codes).all()
 
 
+@pytest.mark.slow
 def test_threads_do_not_change_a_bit(features_of: Make, monkeypatch: pytest.MonkeyPatch) -> None:
     values = np.random.default_rng(1).normal(size=(3 * BLOCK_ROWS + 77, 3))
     results = []

@@ -21,6 +21,7 @@ def test_segments_that_cut_and_mix_groups_are_remarked(shape: str, count: int) -
     assert _codes(stretched, count) == ["not-round"]
 
 
+@pytest.mark.slow
 def test_k_means_says_it_of_the_homes_and_the_count_study_names_their_count() -> None:
     table = gauger.read_table(gauger.demo_file("homes.csv"))
     homes = gauger.prepare(table, key="home_id", scale="none")

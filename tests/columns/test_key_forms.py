@@ -93,6 +93,7 @@ def _segmented(kind: str, place: str, folder: Path) -> tuple[pd.Series, list[str
     return again.assignments["who"], [one.code for one in features.remarks]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["csv", "parquet", "csv blocks", "parquet blocks", "sqlite", "duckdb"])
 def test_wherever_customers_live_whole_keys_are_whole_and_others_refused(kind: str, tmp_path: Path) -> None:
     for number, (table, message) in enumerate(

@@ -150,6 +150,7 @@ def test_a_column_with_endless_values_has_no_skew_and_no_warning(odd: float) -> 
     assert np.isnan(seen.columns.loc["spend", "skew"])
 
 
+@pytest.mark.slow
 def test_an_identifier_of_digits_is_no_measure_and_amounts_are() -> None:
     rng = np.random.default_rng(1)
     cards = rng.choice(np.arange(10_000_000, 99_999_999), 300, replace=False)

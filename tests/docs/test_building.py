@@ -93,6 +93,7 @@ def test_a_page_is_put_together(project: Path) -> None:
     assert "it needs a server" not in shown
 
 
+@pytest.mark.slow
 def test_a_promise_whose_test_is_gone_fails(project: Path) -> None:
     gone = "test_that_nobody" + "_wrote"
     with pytest.raises(AssertionError, match=gone):

@@ -21,6 +21,7 @@ def _segments(transform: str, n: int = N) -> gauger.Segmentation:
     return gauger.segment_by_kmeans(gauger.prepare(table, key="who", transform={"visits": transform}), 2, starts=2)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("transform", ["log", "signed_log", "sqrt", "power"])
 def test_an_axis_has_the_scale_of_its_features_transform(transform: str) -> None:
     seg = _segments(transform)
@@ -49,6 +50,7 @@ def test_points_keep_original_units_and_boxes_and_violins_follow_too() -> None:
         assert scales == ["function", "linear"]
 
 
+@pytest.mark.slow
 def test_shading_of_very_many_follows_the_axis() -> None:
     seg = _segments("log", 20_500)
     figure = gauger.draw.scatter(seg, "visits", "age")
@@ -89,6 +91,7 @@ def test_a_segment_keeps_its_colour_from_count_to_count() -> None:
         assert shown[nearest] == to_rgba(segment_colour(int(number)))
 
 
+@pytest.mark.slow
 def test_labels_in_a_crowd_never_cover_each_other() -> None:
     centres = RNG.normal(0.0, 0.02, (14, 2))
     table = pd.DataFrame(np.repeat(centres, 5, axis=0), columns=["x", "y"]).assign(who=range(70))

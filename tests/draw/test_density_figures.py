@@ -50,6 +50,7 @@ def _texts(figure: Figure) -> list[str]:
     return [text.get_text().strip() for axes in figure.axes for text in axes.texts]
 
 
+@pytest.mark.slow
 def test_the_neighbour_distances_mark_the_knee_and_the_advised_radius(study: gauger.RadiusStudy) -> None:
     figure = gauger.draw.neighbour_distances(study)
     (axes,) = figure.axes
@@ -193,6 +194,7 @@ def test_levels_of_one_cloud_are_one_row_and_other_methods_have_none(by_density:
         gauger.draw.density_levels(by_density)
 
 
+@pytest.mark.slow
 def test_the_other_side_may_be_of_other_features_in_another_order(by_density: gauger.Segmentation) -> None:
     homes = by_density.features
     table = homes.original.reset_index().iloc[np.random.default_rng(1).permutation(len(homes.keys))]
@@ -208,6 +210,7 @@ def test_the_other_side_may_be_of_other_features_in_another_order(by_density: ga
     assert len(drawn) == len(homes.keys)
 
 
+@pytest.mark.slow
 def test_two_segmentations_share_axes_and_matched_segments_share_colours(
     homes: gauger.FeatureSet, by_density: gauger.Segmentation
 ) -> None:

@@ -112,6 +112,7 @@ def test_the_noun_comes_from_the_key(key: str, one: str, many: str) -> None:
     assert Noun.of_key(key) == Noun(one, many)
 
 
+@pytest.mark.slow
 def test_a_noun_that_is_given_wins_everywhere_and_names_of_data_stay(table: pd.DataFrame) -> None:
     table = table.rename(columns={"films": "customers per day"}).assign(flat=1.0)
     features = gauger.prepare(table, key="house_id", noun="cinema", features=["seats", "customers per day", "flat"])

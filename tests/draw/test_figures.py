@@ -40,6 +40,7 @@ def _overlapping(axes: Axes) -> list[tuple[str, str]]:
     return [(one, other) for (one, a), (other, b) in combinations(boxes, 2) if a.overlaps(b)]
 
 
+@pytest.mark.slow
 def test_the_count_study_marks_the_advised_count_in_every_panel(demo_study: gauger.CountStudy) -> None:
     figure = gauger.draw.count_study(demo_study)
     spread, apart, gap, stable = figure.axes
@@ -199,6 +200,7 @@ def test_a_scatter_of_unknown_or_too_few_features_is_refused(
         gauger.draw.scatter(gauger.segment_by_kmeans(features_of([[1.0], [2.0]]), 1))
 
 
+@pytest.mark.slow
 def test_profile_bars_have_a_panel_a_measure_and_a_bar_a_segment(
     demo_segments: gauger.Segmentation, members: pd.DataFrame
 ) -> None:

@@ -184,6 +184,7 @@ def test_unlike_features_are_said_to_be_so(features_of: Make) -> None:
     assert gauger.draw.dendrogram(tree).get_suptitle().startswith("No two features say the same; closest are f")
 
 
+@pytest.mark.slow
 def test_jumps_are_bars_and_the_advised_count_is_marked(demo_tree: gauger.MergeTree) -> None:
     study = gauger.study_counts(demo_tree.features, method="tree", tree=demo_tree, resamples=2)
     figure = gauger.draw.merge_jumps(demo_tree, study.advice)
@@ -200,6 +201,7 @@ def test_jumps_are_bars_and_the_advised_count_is_marked(demo_tree: gauger.MergeT
         gauger.draw.merge_jumps(demo_tree, most=1)
 
 
+@pytest.mark.slow
 def test_linkages_and_metrics_are_dots_where_their_figures_are(features_of: Make) -> None:
     features = features_of(GROUPS + np.random.default_rng(2).normal(size=GROUPS.shape))
     study = gauger.study_linkages(features, count=3)
@@ -240,6 +242,7 @@ def test_the_planted_courses_of_the_houses_are_told_in_the_panels(houses: gauger
     assert _no_two_overlap(figure)
 
 
+@pytest.mark.slow
 def test_four_panels_in_a_line_have_room_for_their_periods(houses: gauger.Segmentation) -> None:
     tree = gauger.build_tree(houses.features, linkage="average", metric="dtw_zscored")
     figure = gauger.draw.series_panels(tree.cut(count=7), relative=True)

@@ -289,6 +289,7 @@ def test_a_key_that_starts_again_and_rows_without_one_are_events_of_their_own() 
     assert {"event-key-shared", "event-key-missing"} <= codes
 
 
+@pytest.mark.slow
 @given(
     st.lists(
         st.tuples(st.sampled_from("ab"), st.integers(0, 3), st.integers(-5, 9), st.sampled_from("xyz")), min_size=1

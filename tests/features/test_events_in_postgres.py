@@ -2,6 +2,7 @@
 
 import numpy as np
 import pandas as pd
+import pytest
 import sqlalchemy
 
 import gauger
@@ -28,6 +29,7 @@ def _agree(ours: pd.DataFrame, theirs: pd.DataFrame) -> None:
             assert theirs[name].astype(str).tolist() == ours[name].astype(str).tolist()
 
 
+@pytest.mark.slow
 def test_postgres_and_duckdb_give_the_same_features(postgres: str, visits: pd.DataFrame, members: pd.DataFrame) -> None:
     ours = gauger.summarise_events(visits, **EVENTS, event_key="visit_id", customers=members)
     statement = gauger.events_sql(
@@ -36,12 +38,14 @@ def test_postgres_and_duckdb_give_the_same_features(postgres: str, visits: pd.Da
     _agree(ours, gauger.read_table(postgres, query=statement))
 
 
+@pytest.mark.slow
 def test_behaviour_from_postgres_tables_is_the_behaviour_from_files(postgres: str, visits: pd.DataFrame) -> None:
     columns = {name: EVENTS[name] for name in ("customer", "when", "amount")}
     from_database = gauger.summarise_events(gauger.read_table(postgres, table="visits"), **columns)
     pd.testing.assert_frame_equal(from_database, gauger.summarise_events(visits, **columns), check_exact=True)
 
 
+@pytest.mark.slow
 def test_features_prepared_from_postgres_are_those_from_files_with_the_same_remarks(
     postgres: str, visits: pd.DataFrame
 ) -> None:

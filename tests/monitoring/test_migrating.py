@@ -62,6 +62,7 @@ def test_intervals_of_ways_are_exact_ones() -> None:
     assert found.moved_low < found.moved < found.moved_high
 
 
+@pytest.mark.slow
 def test_random_migrations_flag_a_way_no_oftener_than_one_in_twenty() -> None:
     rng = np.random.default_rng(1)
     flagged = 0

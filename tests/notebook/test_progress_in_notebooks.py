@@ -37,6 +37,7 @@ def _heard(code: str, folder: Path, monkeypatch: pytest.MonkeyPatch) -> tuple[li
     return sent, kept
 
 
+@pytest.mark.slow
 def test_long_work_shows_a_bar_that_goes_when_it_is_done(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     sent, kept = _heard(WORK, tmp_path, monkeypatch)
     assert '<progress value="3" max="4"></progress> 75 %' in "".join(sent)

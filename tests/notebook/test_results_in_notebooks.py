@@ -79,6 +79,7 @@ def test_remarks_are_folded_and_counted(features_of: Callable[..., gauger.Featur
     assert shown.count("<li>") == count
 
 
+@pytest.mark.slow
 def test_what_data_hold_is_shown_as_text() -> None:
     table = pd.DataFrame({"who": range(8), HOSTILE: [1, 2, 1, 2, 9, 8, 9, 8], "b\x1b[31m": range(8)})
     features = gauger.prepare(table, key="who")
@@ -95,6 +96,7 @@ def test_too_little_to_draw_leaves_the_table() -> None:
     assert "<table" in seg._repr_html_()
 
 
+@pytest.mark.slow
 def test_a_figure_shows_itself_with_its_words(results: dict[str, Any]) -> None:
     """A kernel shows figures of pyplot alone by itself, and ours are none."""
     shown = gauger.draw.profile_bars(results["profile"])._repr_html_()

@@ -150,6 +150,7 @@ def test_assignments_in_a_table_are_compared_like_the_segmentation_they_came_fro
     assert by_table.matched["other_name"].tolist() == ["often", "segment 1"]
 
 
+@pytest.mark.slow
 def test_worth_says_what_each_side_explains_and_how_well_it_comes_back(demo_segments: gauger.Segmentation) -> None:
     quadrants = segment_by_bands(demo_segments.features, {"visits": 2, "spend_mean": 2})
     worth = gauger.compare(demo_segments, quadrants, resamples=5).worth

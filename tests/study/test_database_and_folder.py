@@ -82,6 +82,7 @@ STEPS = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("error", FAULTS)
 @pytest.mark.parametrize("step", list(STEPS))
 def test_tables_and_study_are_never_there_without_each_other(
@@ -112,6 +113,7 @@ def _killed_before(monkeypatch: pytest.MonkeyPatch, url: str, folder: Path, *, c
         database_segmented(url, out=folder, **SETTINGS)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("committed", [True, False])
 def test_after_a_kill_around_the_commit_the_database_decides(
     committed: bool, url: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
@@ -172,6 +174,7 @@ def test_names_are_in_the_database_and_the_study_or_in_neither(
     assert not list(folder.glob(f"{PREFIX}*"))
 
 
+@pytest.mark.slow
 def test_an_error_of_the_commit_itself_is_settled_at_once(
     url: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

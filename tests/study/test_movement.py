@@ -51,6 +51,7 @@ def test_studies_that_were_found_apart_are_matched_by_their_customers(tmp_path: 
     assert len(found.only_first) == 14
 
 
+@pytest.mark.slow
 def test_names_follow_the_numbers_unless_they_are_given(tmp_path: Path) -> None:
     first = _saved(tmp_path / "spring", TABLE)
     second = _saved(tmp_path / "summer", TABLE[14:], names={1: "often"})

@@ -47,6 +47,7 @@ def _names_in(folder: Path) -> list[set[str]]:
     return [set(assigned["segment_name"]), set(centres["name"]), {model[n] for n in model if n}]
 
 
+@pytest.mark.slow
 @pytest.mark.usefixtures("drawn")
 def test_names_go_into_everything_the_folder_holds(folder: Path) -> None:
     before = (folder / "segments.png").read_bytes()

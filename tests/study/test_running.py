@@ -147,6 +147,7 @@ def test_what_a_plan_refuses_is_an_error_and_nothing_is_written(place: Path) -> 
         gauger.run_plan(place / "typo.toml", place / "strict")
 
 
+@pytest.mark.slow
 def test_a_source_of_a_plan_that_is_gone_is_named_with_its_setting(place: Path) -> None:
     (place / "gone.toml").write_text(
         PLAN.replace(
@@ -197,6 +198,7 @@ def test_a_run_that_is_stopped_leaves_nothing_that_looks_whole(place: Path, sign
         assert [path.name for path in out.iterdir() if not path.name.startswith(".")] == []
 
 
+@pytest.mark.slow
 def test_passwords_are_in_no_plan_and_come_from_the_environment(
     postgres: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -178,6 +178,7 @@ def test_a_folder_that_is_no_study_is_told_so(tmp_path: Path) -> None:
         gauger.load_model(tmp_path / "f")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("digits", [True, False])
 def test_keys_stay_what_the_source_has_them_as(digits: bool, tmp_path: Path) -> None:
     table = TABLE.assign(who=[str(row) if digits else row for row in range(1, N + 1)])

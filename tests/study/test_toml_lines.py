@@ -93,6 +93,7 @@ def test_whatever_can_be_written_is_found_and_in_order(content: dict[str, object
         assert 1 <= lines.line_of(place[:1]) <= lines.line_of(place) <= count
 
 
+@pytest.mark.slow
 def test_a_fault_at_the_end_of_a_very_long_plan_has_its_line(tmp_path: Path) -> None:
     many = "\n".join(f'[features.f{at}]\nscale = "zscore"' for at in range(3_000))
     plan = tmp_path / "plan.toml"

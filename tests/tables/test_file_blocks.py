@@ -42,6 +42,7 @@ def _write(folder: Path, rows: list[list[str]], delimiter: str, encoding: str, *
     return path
 
 
+@pytest.mark.slow
 @given(
     rows=st.lists(st.tuples(_WORDS, _WORDS, _WORDS), min_size=1, max_size=12),
     delimiter=st.sampled_from(",;\t|"),

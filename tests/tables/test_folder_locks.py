@@ -22,6 +22,7 @@ with locked(Path(sys.argv[1])):
 """
 
 
+@pytest.mark.slow
 def test_a_second_process_is_told_who_holds_the_lock_and_goes_on_when_it_is_free(tmp_path: Path) -> None:
     with subprocess.Popen(
         [sys.executable, "-c", _HOLDING, str(tmp_path)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True

@@ -89,6 +89,7 @@ def shops(tmp_path: Path) -> dict[str, str]:
     return {"sqlite": f"sqlite:///{tmp_path}/shop.db", "duckdb": f"duckdb:///{tmp_path}/shop.duckdb"}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["sqlite", "duckdb"])
 def test_a_query_is_answered_and_changes_nothing(kind: str, shops: dict[str, str], tmp_path: Path) -> None:
     before = {path.name: path.read_bytes() for path in tmp_path.iterdir()}
@@ -125,6 +126,7 @@ def test_the_driver_refuses_too_what_a_parser_might_miss(
     assert len(gauger.read_table(shops[kind], table="members")) == 2
 
 
+@pytest.mark.slow
 def test_a_view_in_a_database_that_somebody_sent_reads_no_file(shops: dict[str, str], tmp_path: Path) -> None:
     (tmp_path / "secret.csv").write_text("who,visits\nx,1\ny,2\nz,9\n")
     with duckdb.connect(str(tmp_path / "shop.duckdb")) as duck:
@@ -140,6 +142,7 @@ def test_a_view_in_a_database_that_somebody_sent_reads_no_file(shops: dict[str, 
             work()
 
 
+@pytest.mark.slow
 def test_postgres_keeps_a_query_from_writing(postgres: str, monkeypatch: pytest.MonkeyPatch) -> None:
     assert gauger.read_table(postgres, query="SELECT COUNT(*) AS n FROM members")["n"].tolist() == [2400]
     with pytest.raises(SettingError, match="it holds DELETE"):

@@ -51,6 +51,7 @@ def test_what_may_be_written_and_is_not_goes_when_results_are_replaced(tmp_path:
         assert [path.name for path in results.paths] == written
 
 
+@pytest.mark.slow
 def test_what_a_killed_process_left_is_swept_by_the_next_run_and_what_lives_is_not(tmp_path: Path) -> None:
     with subprocess.Popen([sys.executable, "-c", _SLOW, str(tmp_path)], stdout=subprocess.PIPE) as process:
         process.stdout.readline()

@@ -30,6 +30,7 @@ def test_one_segment_follows_the_definition() -> None:
     assert gap.error[1] == pytest.approx(np.std(logs) * np.sqrt(1 + 1 / 60), rel=0.35)
 
 
+@pytest.mark.slow
 def test_the_box_turns_with_the_customers() -> None:
     rng = np.random.default_rng(1)
     values = rng.normal(size=(200, 2)) * [10.0, 1.0]

@@ -69,6 +69,7 @@ def test_the_unassigned_have_no_silhouette_and_disturb_none(features_of: Make) -
     np.testing.assert_allclose(gauger.silhouette(seg).values, [10 / 12, 8 / 10, 5 / 9, 9 / 13, np.nan])
 
 
+@pytest.mark.slow
 def test_beyond_the_limit_a_seeded_sample_is_measured_and_said(features_of: Make) -> None:
     rng = np.random.default_rng(5)
     values = np.concatenate([rng.normal(size=(9000, 2)), rng.normal(8.0, 1.0, size=(6000, 2))])

@@ -96,6 +96,7 @@ def _profiled(shop: Shop, folder: Path) -> gauger.Profile:
     return gauger.open_study(folder / "s").profile
 
 
+@pytest.mark.slow
 def test_a_column_that_falls_as_a_feature_rises_tells_it_in_other_words(shop: Shop, tmp_path: Path) -> None:
     table = planted(5, 80)
     table["saved"], table["odd"] = 100.0 - 2.0 * table["visits"], np.arange(80) % 7
@@ -105,6 +106,7 @@ def test_a_column_that_falls_as_a_feature_rises_tells_it_in_other_words(shop: Sh
     assert repeats["odd"] == ""
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("customers", "shares"), [(1_999, 21), (2_000, 201)])
 def test_of_few_customers_no_more_than_twenty_quantiles_leave_the_database(
     customers: int, shares: int, shop: Shop, monkeypatch: pytest.MonkeyPatch

@@ -43,6 +43,7 @@ def _segments(shop: Shop, into: str = "segments") -> pd.DataFrame:
     )
 
 
+@pytest.mark.slow
 def test_segments_are_those_of_memory(shop: Shop) -> None:
     table = planted(1)
     shop.write("base", table)
@@ -89,6 +90,7 @@ def test_two_runs_give_the_same_bits_whatever_the_order_of_rows(shop: Shop) -> N
     assert results[0] == results[1]
 
 
+@pytest.mark.slow
 @examples(15)
 @given(
     st.lists(st.tuples(st.sampled_from([-3.0, 0.0, 0.5, 1.0, 7.25, 1e6]), st.integers(-4, 9)), min_size=3, max_size=40),
@@ -252,6 +254,7 @@ def test_customers_left_out_are_in_no_table_and_told(shop: Shop) -> None:
     assert [one.code for one in found.remarks] == ["customers-left-out"]
 
 
+@pytest.mark.slow
 def test_only_a_sample_that_was_asked_for_leaves_the_database(shop: Shop) -> None:
     table = planted(7, 300)
     shop.write("base", table)
@@ -351,6 +354,7 @@ def test_every_kind_of_number_and_key_is_taken(kind: str, request: pytest.Fixtur
     assert looked.loc["flag", "role"] == "constant"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["postgres", "duckdb"])
 def test_nan_is_a_gap_and_infinity_is_refused(kind: str, request: pytest.FixtureRequest, tmp_path: Any) -> None:
     shop = own_shop(kind, request, tmp_path)
@@ -369,6 +373,7 @@ def test_nan_is_a_gap_and_infinity_is_refused(kind: str, request: pytest.Fixture
         segmented(shop.url, table="base", into="segments", count=2, missing={"age": "median"}, replace=True, **PLAIN)
 
 
+@pytest.mark.slow
 def test_names_of_features_that_tables_have_themselves(shop: Shop) -> None:
     table = planted(9, 40).rename(columns={"visits": "Segment", "spend": "customers", "age": "distance"})
     shop.write("base", table)
@@ -378,6 +383,7 @@ def test_names_of_features_that_tables_have_themselves(shop: Shop) -> None:
     assert sum(row[3] for row in rows) == 40
 
 
+@pytest.mark.slow
 def test_features_that_spoil_a_study_are_told_as_in_memory(shop: Shop) -> None:
     rng = np.random.default_rng(21)
     table = planted(21, 300)
@@ -395,6 +401,7 @@ def test_features_that_spoil_a_study_are_told_as_in_memory(shop: Shop) -> None:
     assert only_one.remarks == ()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["postgres", "duckdb"])
 def test_whom_a_nan_leaves_out_teaches_nothing(kind: str, request: pytest.FixtureRequest, tmp_path: Any) -> None:
     shop = own_shop(kind, request, tmp_path)

@@ -96,6 +96,7 @@ def test_a_look_is_that_at_a_table_in_memory(shop: Shop) -> None:
     assert {str(one) for one in seen.remarks} == {str(one) for one in memory.remarks}
 
 
+@pytest.mark.slow
 def test_drift_is_that_of_memory(shop: Shop) -> None:
     table = _members()
     _written(shop, table)

@@ -71,6 +71,7 @@ def test_model_places_everyone_as_they_were_placed(
     assert sum(model.features[0].shares) == pytest.approx(1.0)
 
 
+@pytest.mark.slow
 def test_a_base_no_larger_than_the_sample_comes_to_what_memory_comes_to(tmp_path: Path) -> None:
     table = made_up_members(8, 900)
     split(tmp_path / "base", table, [300], 200)

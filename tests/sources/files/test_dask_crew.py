@@ -98,6 +98,7 @@ def test_what_is_wrong_with_the_data_is_told_as_on_one_machine(cluster: OwnClust
     assert not (tmp_path / "out").exists()
 
 
+@pytest.mark.slow
 def test_a_scheduler_that_is_not_there_is_reported(base: Path, tmp_path: Path) -> None:
     with pytest.raises(ClusterError, match=r"no scheduler answers at tcp://127\.0\.0\.1:9"):
         _segmented(base, tmp_path / "out", cluster="tcp://127.0.0.1:9")

@@ -39,6 +39,7 @@ def whole(tmp_path_factory: pytest.TempPathFactory) -> tuple[str, dict[object, i
     return _segments(folder)
 
 
+@pytest.mark.slow
 @examples(8)
 @given(ends=st.lists(st.integers(0, 400), max_size=4), rows_in_group=st.integers(3, 400), order=st.integers(0, 2**32))
 def test_any_split_of_a_table_gives_the_same_bits(
