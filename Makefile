@@ -2,7 +2,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 SOURCES := pyproject.toml constraints.txt
-# Python compiles what is imported when it first is: a tenth of what is installed.
+# Python compiles what is imported when it first is: a tenth of what is installed. A new pip takes half the time of an old.
 INSTALL := pip install --quiet --disable-pip-version-check --no-compile
 # Processes share the cores here, so each keeps to one thread; what threads must not change, tests ask for by number.
 PYTEST := GAUGER_THREADS=1 OPENBLAS_NUM_THREADS=1 $(BIN)/pytest -n auto --dist loadfile
@@ -50,6 +50,7 @@ charting:
 # The oldest and the newest versions that are promised, each in an environment of its own.
 test-oldest test-newest: test-%: constraints-%.txt
 	$(PYTHON) -m venv $(VENV)-$*
+	$(VENV)-$*/bin/python -m $(INSTALL) --upgrade "pip>=25"
 	$(VENV)-$*/bin/python -m $(INSTALL) -c constraints-$*.txt -e ".[dev]"
 	NUMBA_CACHE_DIR=$(VENV)-$*/kernels $(subst $(BIN),$(VENV)-$*/bin,$(PYTEST)) -m "" --hypothesis-profile=thorough
 
@@ -66,6 +67,7 @@ clean:
 
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m $(INSTALL) --upgrade "pip>=25"
 
 $(VENV)/installed: $(VENV)/bin/python $(SOURCES)
 	$(BIN)/python -m $(INSTALL) -c constraints.txt -e .

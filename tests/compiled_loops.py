@@ -1,12 +1,11 @@
-"""Compile the loops of the library on tables of a few rows, before workers start that would each do it.
+"""Compile the loops of the library on small tables, before workers start that would each do it.
 
 `python tests/compiled_loops.py` compiles what is missing, in two processes that compile one half each.
 """
 
+import multiprocessing
 import os
 import re
-import subprocess
-import sys
 import tempfile
 from collections.abc import Callable, Iterable
 from pathlib import Path
@@ -31,9 +30,12 @@ def compile_what_is_missing() -> None:
     """
     if os.environ.get("NUMBA_DISABLE_JIT") or not _missing():
         return
-    halves = [subprocess.Popen([sys.executable, __file__, str(half)]) for half in range(len(HALVES))]
-    ended = [half.wait() for half in halves]
-    if any(ended):
+    halves = [multiprocessing.Process(target=half) for half in HALVES]
+    for half in halves:
+        half.start()
+    for half in halves:
+        half.join()
+    if any(half.exitcode for half in halves):
         raise RuntimeError("the loops could not be compiled")
     if missing := _missing():
         raise RuntimeError(f"{__file__} compiles no {', '.join(missing)}: call what uses it there")
@@ -93,4 +95,4 @@ def without_centres() -> None:
 HALVES: tuple[Callable[[], None], ...] = (around_centres, without_centres)
 
 if __name__ == "__main__":
-    HALVES[int(sys.argv[1])]() if sys.argv[1:] else compile_what_is_missing()
+    compile_what_is_missing()

@@ -9,6 +9,7 @@ import subprocess
 import sys
 import traceback
 from collections.abc import Callable, Iterator
+from functools import cache
 from itertools import groupby
 from pathlib import Path
 from urllib.parse import quote_plus
@@ -20,6 +21,7 @@ import pandas as pd
 import pytest
 from hypothesis import HealthCheck, settings
 from own_postgres import MEETING, NEEDED, PASSWORD, USER, find_programs, shared_postgres
+from typer.main import get_command
 
 import gauger
 from gauger.cli.app import app
@@ -155,6 +157,10 @@ def features_of() -> Callable[..., gauger.FeatureSet]:
     return make
 
 
+_all_commands = cache(lambda: get_command(app))
+"""What a process builds when it starts, for once."""
+
+
 @pytest.fixture
 def command(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Run:
     """Run `gauger …` inside this process, in an empty folder, without a terminal."""
@@ -167,7 +173,7 @@ def command(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Run:
             for name, value in environment.items():
                 patch.setenv(name, value)
             try:
-                app(words, prog_name="gauger")
+                _all_commands().main(words, prog_name="gauger")
             except SystemExit as stop:
                 code = int(stop.code or 0)
             except Exception:  # noqa: BLE001 - a process would end with its traceback
