@@ -6,8 +6,11 @@ import numpy as np
 import pytest
 
 from gauger.algorithms.diagnostics.isolates import isolated
-from gauger.choosing.evidence import Evidence, look_for_groups
+from gauger.choosing.evidence import Evidence, _better, look_for_groups
 from gauger.choosing.group_table import GroupTable
+from gauger.choosing.signs import Partition, Signs
+from gauger.choosing.weighing import Weighed
+from tests.choosing.test_weighing import sign
 from tests.examples import thoroughly
 
 CORNERS = np.array([[0.0, 0.0], [8.0, 0.0], [0.0, 8.0]])
@@ -155,3 +158,64 @@ def test_the_valley_between_given_segments_is_measured_on_them() -> None:
     assert found.depth_of(np.repeat([1, 2, 3], (150, 100, 60))) > 0.6
     first_cut = np.concatenate([rng.integers(1, 3, 150), np.repeat([3, 4], (100, 60))])
     assert found.depth_of(first_cut) < 0.6
+
+
+GROUPS = Partition(3, np.arange(3), 0.5, 0.5, 100)
+
+
+@pytest.mark.parametrize(
+    ("second", "first", "better"),
+    [
+        # more groups: with a deep valley from none, with any valley from some
+        (Weighed(2, 2, 0.75, GROUPS), Weighed(1, 1, 0.0, None), True),
+        (Weighed(2, 2, 0.74, GROUPS), Weighed(1, 1, 0.0, None), False),
+        (Weighed(3, 1, 0.1, GROUPS), Weighed(2, 2, 0.9, GROUPS), True),
+        # as many or fewer: when all have deep valleys, which those before had not, and no fewer or deeper ones
+        (Weighed(3, 3, 0.6, GROUPS), Weighed(3, 2, 0.9, GROUPS), True),
+        (Weighed(3, 3, 0.9, GROUPS), Weighed(3, 3, 0.6, GROUPS), False),
+        (Weighed(2, 2, 0.6, GROUPS), Weighed(4, 3, 0.5, GROUPS), True),
+        (Weighed(2, 2, 0.6, GROUPS), Weighed(4, 3, 0.6, GROUPS), False),
+        (Weighed(3, 2, 0.9, GROUPS), Weighed(3, 1, 0.1, GROUPS), False),
+        (Weighed(1, 1, 0.9, None), Weighed(1, 1, 0.1, None), False),
+    ],
+)
+def test_a_look_at_fewer_features_is_taken_when_it_shows_groups_better(
+    second: Weighed, first: Weighed, better: bool
+) -> None:
+    nothing = Signs(None, None, {}, 0, 10.0)  # type: ignore[arg-type]
+    assert _better(second, nothing, first, nothing) is better
+
+
+def test_as_many_groups_are_better_shown_by_their_own_segments() -> None:
+    def signs(shallowest: float) -> Signs:
+        own = Partition(3, np.arange(3), 0.5, shallowest, 100)
+        return Signs(None, None, {3: sign(own)}, 0, 10.0)  # type: ignore[arg-type]
+
+    same = Weighed(3, 1, 0.1, GROUPS)
+    assert _better(same, signs(0.60), same, signs(0.59))
+    assert not _better(same, signs(0.59), same, signs(0.59))
+    assert not _better(same, signs(0.60), same, signs(0.60))
+
+
+def test_a_measure_and_a_whole_category_have_width_one_and_one_scale_keeps_their_ratio() -> None:
+    values = np.column_stack([[0.0, 2.0, 4.0, 6.0], _levels(np.array([0, 1, 2, 2]))])
+    scaled = GroupTable(values, np.arange(4), ((1, 2, 3),)).scaled()
+    assert scaled[:, 0] == pytest.approx((values[:, 0] - 3.0) / np.sqrt(5.0))
+    assert scaled[:, 1:].var(axis=0).sum() == pytest.approx(1.0)
+    assert scaled[:, 3] == pytest.approx((values[:, 3] - 0.5) / np.sqrt(10 / 16))
+    plain = GroupTable(values[:, :2], np.arange(4), one_scale=True).scaled()
+    ratio = plain.std(axis=0)
+    assert ratio[0] / ratio[1] == pytest.approx(np.sqrt(5.0) / np.sqrt(3 / 16))
+    assert (ratio**2).mean() == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize(("sharers", "left"), [(7, 100 + 30 + 2 * 7), (6, 100 + 1 + 2 * 6)])
+def test_copies_are_one_customer_unless_eight_share_each_of_their_values(sharers: int, left: int) -> None:
+    """Of thirty customers who are zero throughout, and as many as `sharers` who are zero in one feature or the other."""
+    rng = np.random.default_rng(3)
+    free, some = rng.normal(size=(100, 2)), rng.normal(size=sharers)
+    copied = np.concatenate(
+        [free, free[:40], np.zeros((30, 2)), np.column_stack([some, 0.0 * some]), np.column_stack([0.0 * some, some])]
+    )
+    assert len(GroupTable(copied, np.arange(len(copied))).thinned(rng).values) == left
+    assert len(GroupTable(free, np.arange(100)).thinned(rng).values) == 100

@@ -249,3 +249,13 @@ def test_where_the_two_studies_differ_the_advice_says_why(rings: tuple, groups: 
     advice = weighed_with_groups(rings[1].advice, groups, others, None)
     assert advice.reasons[2].startswith(said)
     assert advice.verdict == rings[1].advice.verdict
+
+
+def test_without_a_plateau_the_radius_itself_is_no_alternative_and_the_most_valid_of_two_segments_is_taken() -> None:
+    table = _table([4, 3, 2, 1], [0.3, 0.4, 0.5, np.nan], [0.1, 0.6, 0.2, 0.9])
+    advice = advise_radius(table, Knee(2.02, 0.8, 0.9), 4, 4)
+    assert advice.radius == 2.0
+    assert 2.0 not in advice.alternatives
+    unmeasured = _table([2, 1], [0.5, np.nan], [np.nan, np.nan])
+    reason = advise_radius(unmeasured, None, 2, 4).reasons[0]
+    assert "validity" not in reason.split("With a radius")[1].split(", the most valid")[0]

@@ -12,6 +12,7 @@ from gauger.algorithms.distances.metrics import METRICS
 from gauger.algorithms.statistics.contingency import adjusted_rand
 from gauger.choosing.linkage_studies import CAUTION as ABOUT_TREES
 from gauger.choosing.metric_studies import CAUTION as ABOUT_METRICS
+from gauger.choosing.metric_studies import _advise, _table
 
 Make = Callable[..., gauger.FeatureSet]
 
@@ -221,3 +222,21 @@ def test_seeding_k_means_with_a_cut_tells_how_many_moved(features_of: Make) -> N
     assert f"k-means moved {moved} of 200 customers ({moved / 200:.1%}) from the 3 segments by Ward's linkage" in said
     again = gauger.segment_by_kmeans(features, 3, seeding=seg)
     assert "moved 0 of 200" in " ".join(remark.text for remark in again.remarks)
+
+
+def test_the_table_of_metrics_has_means_over_the_others_and_the_advice_says_who_is_alike() -> None:
+    names = ["a", "b", "c"]
+    order = pd.DataFrame([[1.0, 0.97, 0.2], [0.97, 1.0, 0.4], [0.2, 0.4, 1.0]], names, names)
+    near = pd.DataFrame([[1.0, 0.9, 0.3], [0.9, 1.0, 0.5], [0.3, 0.5, 1.0]], names, names)
+    table = _table(order, near)
+    assert table["rank_correlation"].tolist() == pytest.approx([0.585, 0.685, 0.3])
+    assert table["neighbours"].tolist() == pytest.approx([0.6, 0.7, 0.4])
+    assert table["most_like"].tolist() == ["b", "a", "b"]
+    advice = _advise(order, near)
+    assert advice.alike == (("a", "b"),)
+    assert advice.headline() == "a and b: one of each will do."
+    assert "Least alike are a and c" in advice.reasons[1]
+    assert "correlate by 0.20, and they share 30%" in advice.reasons[1]
+    assert advice.reasons[2].startswith("On its own stands c: ")
+    alone = _advise(order.replace(0.97, 0.94), near)
+    assert (alone.alike, alone.headline()) == ((), "Every metric has an idea of nearness of its own.")
