@@ -211,7 +211,7 @@ def test_a_measure_and_a_whole_category_have_width_one_and_one_scale_keeps_their
 
 @pytest.mark.parametrize(("sharers", "left"), [(7, 100 + 30 + 2 * 7), (6, 100 + 1 + 2 * 6)])
 def test_copies_are_one_customer_unless_eight_share_each_of_their_values(sharers: int, left: int) -> None:
-    """Of thirty customers who are zero throughout, and as many as `sharers` who are zero in one feature or the other."""
+    """Thirty customers are zero throughout, and `sharers` others in the first feature, as many in the second."""
     rng = np.random.default_rng(3)
     free, some = rng.normal(size=(100, 2)), rng.normal(size=sharers)
     copied = np.concatenate(
