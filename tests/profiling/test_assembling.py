@@ -1,11 +1,16 @@
 """Parts of a profile that hang on a rule: indices, totals, what leads, and segments in words."""
 
+from dataclasses import replace
+
 import numpy as np
 import pandas as pd
 import pytest
+from scipy import stats
 
 import gauger
 from gauger.profiling.assembling import _clear_of_zero
+from gauger.profiling.assignment_files import checked_assignments
+from gauger.profiling.closeness import sample_of
 from gauger.profiling.components import components_of
 from gauger.profiling.conditions import _LONGEST, rows_that_meet
 from gauger.profiling.drivers import _correlation, associations_of, circular
@@ -14,6 +19,7 @@ from gauger.profiling.known_groups import Association
 from gauger.profiling.level_tables import levels_by_group
 from gauger.profiling.worth import worth_in_words
 from gauger.segmentation import segmentation_from_codes
+from gauger.wording import CUSTOMER
 
 
 def _profile(codes: list[int], features: list[str] | None = None, **columns: object) -> gauger.Profile:
@@ -281,3 +287,70 @@ def test_a_segment_may_be_found_by_a_number_in_text_unless_a_name_says_so() -> N
     for wrong in ("3", "x", True):
         with pytest.raises(gauger.errors.SettingError, match="there is no segment"):
             gauger.members(seg, segment=wrong)
+
+
+@pytest.mark.parametrize(
+    ("key", "segments", "error", "words"),
+    [
+        ("segment", [1, 1, 2, 2], "KeyColumnError", "segment"),
+        ("who", [1, 1, 2, 1.5], "SettingError", "whole numbers"),
+        ("who", [1, 1, 2, -1], "SettingError", "whole numbers"),
+        ("who", [1, 1, 2, None], "SettingError", "whole numbers"),
+        ("who", [1, 1, 2, "b"], "SettingError", "whole numbers"),
+    ],
+)
+def test_assignments_that_cannot_be_read_are_refused(key: str, segments: list[object], error: str, words: str) -> None:
+    assignments = pd.DataFrame({"who": list("abcd"), "segment": pd.Series(segments, dtype=object)})
+    with pytest.raises(getattr(gauger.errors, error), match=words):
+        checked_assignments(assignments, key)
+
+
+def test_infinite_values_are_left_out_and_counted() -> None:
+    found = _profile([1, 1, 2, 2], ["visits"], visits=[1.0, 2.0, 8.0, 9.0], spend=[5.0, np.inf, 7.0, -np.inf])
+    assert found.means.loc[[1, 2], "spend"].tolist() == [5.0, 7.0]
+    (remark,) = [one for one in found.remarks if one.code == "infinite-left-out"]
+    assert remark.text == "infinite values were left out of spend (2 customers)."
+    assert remark.features == ("spend",)
+    assert not [one for one in _profile([1, 2], visits=[1.0, 2.0]).remarks if one.code == "infinite-left-out"]
+
+
+def test_two_segments_are_compared_by_rank_where_a_measure_has_a_long_tail() -> None:
+    spend = [1.0, 2.0, 3.0, 400.0, 5.0, 6.0, 7.0, 8.0, 9.0]
+    codes = [1, 1, 1, 1, 1, 2, 2, 2, 2]
+    drivers = _profile(codes, ["visits"], visits=[*range(9)], spend=spend).drivers
+    by_rank = stats.kruskal(spend[:5], spend[5:])
+    assert drivers.loc["spend", ["rank_h", "rank_p"]].tolist() == pytest.approx([by_rank.statistic, by_rank.pvalue])
+
+
+def test_counts_are_few_or_many_and_other_measures_low_or_high() -> None:
+    names = _profile([1] * 6 + [2] * 6, ["orders"], orders=[1, 2, 3, 1, 2, 3, 7, 8, 9, 7, 8, 9]).suggested_names
+    assert names == {1: "few orders", 2: "many orders"}
+    names = _profile([1] * 6 + [2] * 6, ["height"], height=np.linspace(1.5, 9.5, 12) ** 2).suggested_names
+    assert names == {1: "low height", 2: "high height"}
+
+
+def test_at_most_twenty_thousand_customers_are_looked_at_and_always_the_same() -> None:
+    assert sample_of(20_000).tolist() == [*range(20_000)]
+    some = sample_of(20_001)
+    assert len(np.unique(some)) == len(some) == 20_000
+    assert (some == sample_of(20_001)).all()
+    assert (np.diff(some) > 0).all()
+
+
+def test_of_a_sample_everyone_is_profiled_by_their_place_unless_a_table_is_given() -> None:
+    table = pd.DataFrame({"who": list("abcd"), "visits": [1.0, 2.0, 8.0, 9.0]})
+    seg = segmentation_from_codes(gauger.prepare(table, key="who"), np.array([1, 1, 2, 2]), method="hand")
+    asked: list[object] = []
+
+    class Place:
+        sizes, noun = np.array([3, 2]), CUSTOMER
+
+        def profiled(self, names: object) -> str | None:
+            asked.append(names)
+            return "of everyone" if len(asked) == 1 else None
+
+    seg = replace(seg, everyone=Place())
+    assert gauger.profile(seg) == "of everyone"
+    assert gauger.profile(seg).means.loc[1, "visits"] == 1.5
+    assert gauger.profile(seg, table).means.loc[2, "visits"] == 8.5
+    assert asked == [seg.names, seg.names]

@@ -7,6 +7,7 @@ import pytest
 from gauger.profiling.level_tables import (
     MOST_LEVELS,
     OTHER_LEVELS,
+    _over_represented,
     known_table,
     levels_by_group,
     levels_of_counts,
@@ -87,6 +88,13 @@ def test_surplus_is_measured_in_standard_errors() -> None:
     shown = _many(counts)
     assert {"l00", "l01", "l03"} <= set(shown)
     assert "l02" not in shown
+
+
+def test_any_surplus_brings_a_level_in_and_none_does_not() -> None:
+    counts = np.full((14, 3), 1_000)
+    assert _over_represented(counts) == []
+    counts[13, 1] = 1_005
+    assert _over_represented(counts) == [*range(3), 13]
 
 
 def test_shares_and_their_index_are_worked_by_hand() -> None:

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from gauger.profiling import pattern_of
+from gauger.profiling.series_patterns import _wave
 
 WEEKS = [f"w{at:02}" for at in range(52)]
 LINE = np.linspace(-0.5, 0.5, 52)
@@ -102,3 +103,13 @@ def test_fewer_than_eight_periods_are_short(periods: int, word: str) -> None:
     assert found.word == word
     if word == "short":
         assert found.text == "short: 7 periods"
+
+
+@pytest.mark.parametrize(
+    ("periods", "cycles", "found"), [(52, 1, True), (52, 13, True), (52, 14, False), (6, 1, True), (6, 2, False)]
+)
+def test_a_wave_has_from_one_cycle_to_one_in_four_periods(periods: int, cycles: int, found: bool) -> None:
+    wave = np.sin(2.0 * np.pi * cycles * np.arange(periods) / periods)
+    share, told = _wave(wave)
+    assert share == pytest.approx(1.0 if found else 0.0, abs=1e-9)
+    assert told == pytest.approx(wave if found else 0.0 * wave, abs=1e-9)

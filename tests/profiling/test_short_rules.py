@@ -4,7 +4,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from gauger.profiling.short_rules import rules_of
+from gauger.profiling.short_rules import _Cuts, rules_of
 
 
 def _rules(measures: dict[str, object], codes: list[int], scores: dict[str, list[float]] | None = None) -> pd.DataFrame:
@@ -90,3 +90,21 @@ def test_a_segment_of_everyone_or_without_values_has_no_condition() -> None:
     nothing = _rules({"visits": [np.nan] * 4}, [1, 1, 2, 2])
     assert nothing["rule"].tolist() == ["everyone", "everyone"]
     assert nothing["share_of_matching"].tolist() == [0.5, 0.5]
+
+
+@pytest.mark.parametrize(("stray", "conditions"), [(2, 1), (3, 2)])
+def test_a_further_condition_must_add_a_hundredth_to_the_worth(stray: int, conditions: int) -> None:
+    """A hundred of a segment come often; of the others so many come as often, and of those all but none spend."""
+    visits = np.array([9.0] * 100 + [9.0] * stray + [1.0] * 97)
+    spend = np.array([0.0] * 100 + [5.0] * stray + [0.0] * 97)
+    rule = _rules({"visits": visits, "spend": spend}, [1] * 100 + [2] * (97 + stray))["rule"][1]
+    assert len(rule.split(" and ")) == conditions
+    assert rule.startswith("visits >= 9")
+
+
+def test_thresholds_are_powers_of_ten_near_a_two_hundredth_of_the_range() -> None:
+    cuts = _Cuts.of(np.linspace(0.0, 100.0, 1_001))
+    assert (cuts.step, cuts.decimals) == (1.0, 0)
+    cuts = _Cuts.of(np.linspace(0.0, 1.0, 1_001))
+    assert (cuts.step, cuts.decimals) == (0.01, 2)
+    assert cuts.thresholds(np.linspace(0.204, 0.204, 5)).tolist() == [0.2, 0.21]

@@ -79,6 +79,9 @@ def test_segments_that_would_be_called_the_same_are_told_apart_by_how_much_then_
     assert _names({"visits": [1.0, 1.0], "basket": [0.3, -0.3]}) == [
         *("many visits, high basket", "many visits, low basket")
     ]
+    assert _names({"visits": [1.7, 1.0], "basket": [0.3, 0.3], "age": [0.2, 0.2]}) == [
+        *("very many visits, high basket", "many visits, high basket")
+    ]
     assert _names({"visits": [1.0, 1.0]}) == ["many visits, segment 1", "many visits, segment 2"]
 
 
