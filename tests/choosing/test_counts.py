@@ -173,6 +173,7 @@ def _depth_by_hand(one: np.ndarray, other: np.ndarray) -> float:
     return scaled_dip(np.sort(np.concatenate([small @ line, along[kept]])))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("first", thoroughly(range(0, 50, 5)))
 def test_what_is_said_of_each_two_segments_holds_of_those_that_are_given(features_of: Make, first: int) -> None:
     for seed in range(first, first + 5):

@@ -90,6 +90,7 @@ def test_a_cut_that_leaves_customers_alone_is_said(planted: np.ndarray, features
     assert "tiny-segment" in [remark.code for remark in study.segmentations[4].remarks]
 
 
+@pytest.mark.slow
 def test_a_tree_of_a_cloud_has_no_structure(features_of: Make) -> None:
     features = features_of(np.random.default_rng(3).normal(size=(300, 3)))
     for how in ({}, {"metric": "city_block"}):

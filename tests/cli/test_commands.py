@@ -274,6 +274,7 @@ def test_segment_by_bands_names_segments_after_their_bands(command: Run, tmp_pat
     assert (misplaced.returncode, "has no use for --bands" in misplaced.stderr) == (2, True)
 
 
+@pytest.mark.slow
 def test_compare_checks_segments_against_a_known_column(
     command: Run, tmp_path: Path, behaviour_file: Path, demo_segments: gauger.Segmentation
 ) -> None:
@@ -386,6 +387,7 @@ def test_tree_prints_the_last_merges_and_the_advice_and_writes_the_cut(
         assert f"{line:.3g}" in shown.stdout
 
 
+@pytest.mark.slow
 def test_tree_cuts_at_a_height_and_joins_features(
     command: Run, tmp_path: Path, behaviour_file: Path, few_file: Path
 ) -> None:
@@ -507,6 +509,7 @@ def test_segment_by_density_studies_the_radius_itself_and_says_what_it_used(comm
     assert assigned.loc[~outside, "nearest_segment"].isna().all()
 
 
+@pytest.mark.slow
 def test_segment_by_density_takes_a_radius_or_a_coarseness(command: Run, tmp_path: Path) -> None:
     shown = command("segment", *HOMES, "--method", "density", "--radius", 0.6, "--min-points", 5, "--out", "s")
     assert shown.returncode == 0, shown.stderr
@@ -527,6 +530,7 @@ def test_segment_by_density_with_nobody_in_a_segment_says_so_and_what_to_do(comm
     assert (pd.read_csv(tmp_path / "s" / "assignments.csv")["segment"] == 0).all()
 
 
+@pytest.mark.slow
 def test_of_very_many_segments_the_largest_are_printed_and_all_are_written(command: Run, tmp_path: Path) -> None:
     shown = command("segment", *HOMES, "--method", "density", "--radius", 0.25, "--out", "s")
     assert shown.returncode == 0, shown.stderr

@@ -22,6 +22,7 @@ def table() -> pd.DataFrame:
     return pd.DataFrame({"who": [f"c{at}\x1b[31m" for at in range(200)], **columns, "lvl": np.array(LEVELS)[group]})
 
 
+@pytest.mark.slow
 def test_the_command_shows_names_and_levels_as_they_are_and_no_control_signs(
     command: Run, tmp_path: Path, table: pd.DataFrame
 ) -> None:

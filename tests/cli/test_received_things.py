@@ -106,6 +106,7 @@ def test_a_query_of_a_plan_is_shown_asked_about_once_and_never_other_than_select
         assert _snapshot(tmp_path) == before
 
 
+@pytest.mark.slow
 def test_what_was_typed_is_not_asked_about_again(command: Run, tmp_path: Path) -> None:
     url = _shop(tmp_path)
     typed = ("--query", "SELECT who, visits FROM base WHERE visits > 0", "--key", "who")
@@ -234,6 +235,7 @@ def test_two_names_given_at_once_are_both_kept(study: Path, tmp_path: Path) -> N
     assert {name for name, one in zip(("regulars", "others"), started, strict=True) if one.returncode == 0} <= kept
 
 
+@pytest.mark.slow
 def test_a_second_name_stops_with_the_process_that_holds_the_study(command: Run, study: Path) -> None:
     holding = (
         "import sys, pathlib, gauger.tables as t\n"

@@ -75,6 +75,7 @@ def test_behaviour_from_any_kind_of_events_is_the_same(
     pd.testing.assert_frame_equal(gauger.summarise_events(of_kind(some), **said), expected)
 
 
+@pytest.mark.slow
 def test_the_whole_way_from_any_kind_of_table_is_the_same(
     of_kind: Callable[[pd.DataFrame], Any], few: pd.DataFrame, tmp_path: Path
 ) -> None:

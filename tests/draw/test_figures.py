@@ -275,6 +275,7 @@ def test_distributions_hold_every_measure_and_colour_long_tails(behaviour: pd.Da
     assert "long tail" in _title(figure)
 
 
+@pytest.mark.slow
 def test_distributions_of_too_many_measures_say_how_many_are_not_drawn() -> None:
     rng = np.random.default_rng(0)
     table = pd.DataFrame(rng.normal(size=(50, 23)), columns=[f"m{index}" for index in range(23)])
@@ -325,6 +326,7 @@ def test_correlations_are_ordered_and_named(behaviour: pd.DataFrame) -> None:
     assert _title(figure).startswith("Nearly the same: visits and active_days")
 
 
+@pytest.mark.slow
 def test_correlations_of_forty_measures_show_the_thirty_strongest_without_overlap() -> None:
     rng = np.random.default_rng(0)
     base = rng.normal(size=(300, 20))

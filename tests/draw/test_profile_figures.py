@@ -44,6 +44,7 @@ def test_components_are_those_of_the_singular_values(demo_segments: gauger.Segme
     assert sum(len(part.get_offsets()) for part in axes.collections) == len(values) + demo_segments.count
 
 
+@pytest.mark.slow
 def test_segments_apart_in_all_features_and_mixed_in_two_are_remarked(features_of: Make) -> None:
     rng = np.random.default_rng(1)
     codes = np.repeat(np.arange(1, 13), 40)

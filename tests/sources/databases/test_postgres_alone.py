@@ -20,6 +20,7 @@ from gauger.tables import Session
 PLAIN: dict[str, Any] = {"key": "who", "features": ["visits", "spend"]}
 
 
+@pytest.mark.slow
 def test_a_plain_user_makes_tables_in_a_schema_of_their_own(postgres: str) -> None:
     shop = Shop(postgres)
     shop.write("base", planted(1, 60))

@@ -82,6 +82,7 @@ def _spellings(shop: Shop) -> list[str]:
     return ["base", "public.base"] if shop.url.startswith("postgres") else ["base", "BASE", "main.base", "MAIN.BASE"]
 
 
+@pytest.mark.slow
 def test_what_is_read_is_never_replaced_under_any_spelling_or_through_views(shop: Shop) -> None:
     """The table that is read is one that Gauger made, so that nothing but its identity saves it."""
     shop.write("events", planted(3, 40))
