@@ -74,7 +74,8 @@ def _swap_code(functions: Functions, path: Path, source: str, name: str, line: i
         if (one.co_qualname, one.co_firstlineno) == (name, line)
     ]
     for one in functions[str(path), name, line]:
-        one.__code__ = code
+        # A mutant without its `super()` has nothing of the class around it, but the function still has.
+        one.__code__ = code.replace(co_freevars=one.__code__.co_freevars)
 
 
 def _functions_below(folder: Path) -> Functions:

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import replace
+from types import SimpleNamespace
 
 import numpy as np
 import pandas as pd
@@ -20,6 +21,7 @@ SHARP_AT_3 = [1000.0, 500.0, 100.0, 90.0, 82.0, 76.0]
 SMOOTH = [1000.0 / count for count in range(1, 7)]
 SILHOUETTES = {2: 0.5, 3: 0.7, 4: 0.6, 5: 0.5, 6: 0.45}
 FOUND = Evidence(3, 3, SILHOUETTES, dict.fromkeys(SILHOUETTES, 9.0), dict.fromkeys(SILHOUETTES, 0.8), 0, 500)
+TELLING = pd.Series({"visits": 0.6, "spend": 0.5})
 GAP = Gap({1: 0.1, 2: 0.2, 3: 0.9, 4: 0.8, 5: 0.7, 6: 0.7}, dict.fromkeys(range(1, 7), 0.01))
 
 
@@ -373,3 +375,19 @@ def test_a_change_is_told_whatever_the_other_segments_are_called(
 )
 def test_fair_segments_have_more_than_fifteen_in_a_thousand_and_more_than_one(sizes: list[int], fair: int) -> None:
     assert fair_segments(np.array(sizes)) == fair
+
+
+def test_what_a_change_would_do_is_told_where_segments_are_given() -> None:
+    plain = _advice()
+    codes = {count: np.arange(12) % count + 1 for count in range(1, 7)}
+    made = {count: SimpleNamespace(codes=one, explained_by_feature=TELLING) for count, one in codes.items()}
+    told = advise_count(_table(), replace(FOUND, signs=None), GAP, names=["visits", "spend"], segmentations=made)
+    assert list(told.alternatives) == list(plain.alternatives)
+    for count, why in told.alternatives.items():
+        assert why == f"{plain.alternatives[count]}; {change_in_words(codes[3], codes[count])}"
+
+
+def test_a_count_that_was_not_measured_has_no_silhouette_to_come_near() -> None:
+    """The advised count is not among the silhouettes: all of them are nearly as high, or higher."""
+    few = _table(silhouettes={2: 0.1, 4: 0.12, 5: 0.05})
+    assert list(_advice(replace(FOUND, excess=dict.fromkeys(SILHOUETTES, 9.0)), few).alternatives)[:2] == [4, 2]

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from gauger.algorithms.diagnostics.isolates import isolated
-from gauger.choosing.evidence import Evidence, _better, look_for_groups
+from gauger.choosing.evidence import Evidence, _better, look_for_groups, steps_of_evidence
+from gauger.choosing.filters import filters_of
 from gauger.choosing.group_table import GroupTable
 from gauger.choosing.signs import Partition, Signs
 from gauger.choosing.weighing import Weighed
@@ -219,3 +220,24 @@ def test_copies_are_one_customer_unless_eight_share_each_of_their_values(sharers
     )
     assert len(GroupTable(copied, np.arange(len(copied))).thinned(rng).values) == left
     assert len(GroupTable(free, np.arange(100)).thinned(rng).values) == 100
+
+
+def test_one_segment_is_best_where_none_were_measured_and_steps_are_counted_to_the_end() -> None:
+    found = _look(np.ones((6, 2)))
+    assert (found.silhouettes, found.best_silhouette, found.count) == ({}, 1, 1)
+    for values in (np.ones((6, 2)), np.random.default_rng(0).normal(size=(300, 2))):
+        steps: list[int] = []
+        looked = look_for_groups(GroupTable(values, np.arange(len(values))), steps.append)
+        assert sum(steps) == steps_of_evidence()
+        assert list(looked.silhouettes) in ([], [*range(2, 9)])
+
+
+def test_a_value_that_many_share_and_the_levels_of_a_feature_of_few_are_filters() -> None:
+    rng = np.random.default_rng(1)
+    zeros = np.concatenate([np.zeros(60), rng.exponential(1.0, 140) + 3.0])
+    columns = [zeros, np.repeat([0.0, 1.0], 100), rng.integers(0, 3, 200), np.ones(200), rng.normal(size=200)]
+    found = {one.places: one for one in filters_of(GroupTable(np.column_stack(columns), np.arange(1_000, 1_200)))}
+    assert {places: one.kind for places, one in found.items()} == {(0,): "value", (1,): "values", (2,): "values"}
+    assert (found[0,].share, found[0,].row) == (0.3, 1_000)
+    assert found[0,].parts.tolist() == [1] * 60 + [0] * 140
+    assert (found[1,].apart, found[2,].apart) == (True, False)

@@ -1,5 +1,7 @@
 """The study of the radius: its table against the method itself, the advice on odd shapes, the dial, and bad input."""
 
+from dataclasses import replace
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -9,7 +11,8 @@ import gauger
 from benchmarks.odd_shapes import SHAPES, make_shape
 from gauger.algorithms.diagnostics.knee import Knee
 from gauger.algorithms.statistics.contingency import adjusted_rand
-from gauger.choosing.radius_advice import advise_radius, plateaus_of, weighed_with_groups
+from gauger.choosing.radius_advice import RadiusAdvice, advise_radius, plateaus_of, weighed_with_groups
+from gauger.choosing.radius_studies import _about
 from gauger.errors import SettingError
 from tests.examples import thoroughly
 
@@ -259,3 +262,42 @@ def test_without_a_plateau_the_radius_itself_is_no_alternative_and_the_most_vali
     unmeasured = _table([2, 1], [0.5, np.nan], [np.nan, np.nan])
     reason = advise_radius(unmeasured, None, 2, 4).reasons[0]
     assert "validity" not in reason.split("With a radius")[1].split(", the most valid")[0]
+
+
+def test_a_plateau_has_two_radii_and_two_segments_and_three_alternatives_at_most() -> None:
+    radii = _table([5, 5, 4, 4, 3, 3, 2, 2, 1, 1], [0.99, 0.1] * 4 + [0.99, np.nan], [0.1] * 9 + [0.9])
+    assert [(one.first, one.last, one.segments) for one in plateaus_of(radii)] == [
+        (0, 1, 5),
+        (2, 3, 4),
+        (4, 5, 3),
+        (6, 7, 2),
+    ]
+    assert len(advise_radius(radii, Knee(9.0, 0.9, 0.7), 5, 4).alternatives) == 3
+
+
+def test_few_min_points_have_the_density_levels_of_many() -> None:
+    """The groups that all radii show do not hang on min points: they are smoothed as density levels are by default."""
+    points = np.random.default_rng(2).normal(size=(300, 2)) + np.repeat([[0.0], [6.0]], 150, axis=0)
+    features = features_of(points)
+    assert gauger.segment_by_density_levels(features).count == 2
+    for few in (2, 4):
+        assert gauger.study_radius(features, min_points=few).groups == 2
+
+
+def test_where_both_see_groups_the_evidence_is_the_third_reason() -> None:
+    table = _table([3, 3, 2], [0.95, 0.5, np.nan], [0.4, 0.4, 0.5])
+    advice = advise_radius(table, None, 3, 4)
+    heard = weighed_with_groups(advice, 3, 2, None)
+    assert heard.reasons[:2] == advice.reasons[:2]
+    assert heard.reasons[2].startswith("study_counts, which looks for round groups, sees 2")
+    assert heard.reasons[3:] == advice.reasons[2:]
+
+
+@pytest.mark.parametrize(("radius", "said"), [(1.0, "smallest"), (2.0, None), (3.0, "largest")])
+def test_only_the_first_and_the_last_radius_are_at_an_edge(radius: float, said: str | None) -> None:
+    table = _table([2, 2, 2], [0.99, 0.99, np.nan], [0.4, 0.4, 0.4])
+    advice = RadiusAdvice(radius, 4, "clear", (), {})
+    remarks = [*_about(table, advice, 2_000)]
+    assert [one.code for one in remarks] == (["radius-at-edge"] if said else [])
+    assert all(f"is the {said} that" in one.text for one in remarks)
+    assert [one.code for one in _about(table, replace(advice, verdict="no structure"), 2_001)] == ["validity-sampled"]

@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from gauger.choosing import weighing
 from gauger.choosing.signs import CountSigns, InClouds, Partition, Signs
 from gauger.choosing.weighing import Weighed, weigh
 
@@ -249,3 +250,25 @@ def test_firmness_leaves_out_deep_valleys_and_is_infinite_where_there_are_no_oth
     assert own.firmness == pytest.approx((0.3 - 0.1) / 0.1 * np.sqrt(2.0))  # the second segment's is 0.7
     assert sign(part(2, 0.5, 0.6)).firmness == np.inf
     assert np.isfinite(sign(part(2, 0.5, 0.59)).firmness)
+
+
+def test_firmness_counts_from_its_bound(monkeypatch: pytest.MonkeyPatch) -> None:
+    firm = sign(part(3, 0.5, 0.36), clouds=SOFT)
+    for bound, count in ((firm.firmness, 3), (np.nextafter(firm.firmness, np.inf), 1)):
+        monkeypatch.setattr(weighing, "FIRM", bound)
+        assert weighed(sign(part(2, 0.5, 0.1)), firm).count == count
+
+
+def test_with_deep_valleys_more_segments_need_no_silhouette_above_a_cloud() -> None:
+    """Two have a deep valley between them; three hardly more than a cloud, and faint ones."""
+    three = sign(part(3, 0.55, 0.45), excess=0.0)
+    assert weighed(sign(part(2, 0.5, 0.9)), three).count == 3
+    assert weighed(sign(part(2, 0.5, 0.1), excess=0.0), three).count == 1
+
+
+def test_groups_between_valleys_are_heard_though_no_count_has_their_segments() -> None:
+    """Three segments of which two are joined: what four lose against these, their valleys make up for sevenfold."""
+    merged = (part(2, 0.5, 1.2, 90),)
+    three = sign(part(3, 0.5, 0.1, 1), merged=merged, depth=0.9)
+    for silhouette, count in ((0.48, 4), (0.47, 2)):
+        assert weighed(three, sign(part(4, silhouette, 0.55))).count == count
