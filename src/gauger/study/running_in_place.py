@@ -36,7 +36,7 @@ class InPlaceRun(Run):
             raise SettingError(
                 "a plan in a database compares nothing: leave [[compare]] out, or read the tables and compare them."
             )
-        steps = 5 + len(self.plan.compare) + (self.plan.hand_off is not None) + (self.plan.report is not None)
+        steps = 4 + len(self.plan.compare) + (self.plan.hand_off is not None) + (self.plan.report is not None)
         with self._table() as table:
             target = Target(table, self.plan.into, replace=replace)
             with (
