@@ -23,7 +23,8 @@ def examples(thorough: int) -> settings:
 
 def thoroughly(values: Iterable[Any], quick: int = 1) -> list[Any]:
     """Parameters of which only the first few run in `make test`: the others are marked `slow`."""
-    return [value if at < quick else pytest.param(value, marks=pytest.mark.slow) for at, value in enumerate(values)]
+    own = [value if isinstance(value, tuple) else (value,) for value in values]
+    return [pytest.param(*each, marks=[pytest.mark.slow] if at >= quick else []) for at, each in enumerate(own)]
 
 
 def some_of(values: Sequence[Value], turn: object) -> Sequence[Value]:

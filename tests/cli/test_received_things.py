@@ -254,11 +254,11 @@ def test_a_second_name_stops_with_the_process_that_holds_the_study(command: Run,
 
 
 @pytest.mark.skipif(not Path("/dev/full").exists(), reason="no /dev/full on this system")
-@pytest.mark.parametrize("words", thoroughly([("--version",), ("look", "t.csv"), ("profile", "got"), ("--help",)]))
-def test_output_that_finds_no_room_is_one_message(words: tuple[str, ...], study: Path, tmp_path: Path) -> None:
+@pytest.mark.parametrize("words", thoroughly(["--version", "look t.csv", "profile got", "--help"]))
+def test_output_that_finds_no_room_is_one_message(words: str, study: Path, tmp_path: Path) -> None:
     with Path("/dev/full").open("w") as full:
         done = subprocess.run(
-            [sys.executable, "-m", "gauger", *words],
+            [sys.executable, "-m", "gauger", *words.split()],
             cwd=tmp_path, stdout=full, stderr=subprocess.PIPE, text=True, timeout=120, check=False,
         )  # fmt: skip
     assert done.returncode == 1
