@@ -9,9 +9,11 @@ HERE = Path(__file__).parent
 sys.path[:0] = [str(HERE), str(HERE.parent)]
 
 os.environ |= {"GAUGER_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}  # processes share the cores here
+os.environ["PYTHONPATH"] = os.pathsep.join(filter(None, [str(HERE.parent), os.environ.get("PYTHONPATH")]))
 KERNELS = HERE / "_build" / "kernels"  # what they keep is of no use to anybody
-(KERNELS / "profile_default").mkdir(parents=True, exist_ok=True)
+(KERNELS / "profile_default" / "startup").mkdir(parents=True, exist_ok=True)
 shutil.copy(HERE / "building" / "ipython_kernel_config.py", KERNELS / "profile_default")
+shutil.copy(HERE / "building" / "only_shown_is_drawn.py", KERNELS / "profile_default" / "startup")
 os.environ["IPYTHONDIR"] = str(KERNELS)
 
 import gauger  # noqa: E402 - the page's own folder comes first

@@ -128,6 +128,8 @@ class _Lane:
         answer = json.loads(process.stdout.readline())
         if answer["code"] is None:
             return Verdict(mutant, True, "endless")
+        if answer["code"] < 0:
+            return Verdict(mutant, True, f"ended by signal {-answer['code']}")
         if answer["code"] not in (0, 1, 2):  # tests passed, or failed, or could not be imported
             raise RuntimeError(f"the tests of {mutant} could not be run ({answer}): {tests}")
         return Verdict(mutant, answer["code"] != 0, answer["test"] or f"{len(tests)} tests pass")

@@ -7,6 +7,8 @@ import traceback
 from collections.abc import Sequence
 from pathlib import Path
 
+from tests.short_cuts import only_drawn
+
 COLUMNS = 100
 """Letters of a terminal's line."""
 
@@ -41,13 +43,13 @@ def warm_up() -> None:
         figure.draw_without_rendering()
 
 
-def run(words: Sequence[str], folder: Path) -> tuple[int, str]:
-    """The exit code, and what stdout and stderr had, in their order."""
+def run(words: Sequence[str], folder: Path, shown: str | None = None) -> tuple[int, str]:
+    """The exit code, and what stdout and stderr had, in their order; of figures that are written one is drawn."""
     reading, writing = os.pipe()
     child = os.fork()
     if not child:
         os.close(reading)
-        os._exit(_in_child(words, folder, writing))
+        os._exit(_in_child(words, folder, writing, shown))
     os.close(writing)
     with os.fdopen(reading, "rb") as stream:
         said = stream.read().decode("utf-8", errors="replace")
@@ -55,7 +57,7 @@ def run(words: Sequence[str], folder: Path) -> tuple[int, str]:
     return os.waitstatus_to_exitcode(status), _STYLES.sub("", said)
 
 
-def _in_child(words: Sequence[str], folder: Path, writing: int) -> int:
+def _in_child(words: Sequence[str], folder: Path, writing: int, shown: str | None) -> int:
     os.dup2(writing, 1)
     os.dup2(writing, 2)
     sys.stdout = os.fdopen(1, "w", buffering=1, encoding="utf-8")
@@ -65,7 +67,8 @@ def _in_child(words: Sequence[str], folder: Path, writing: int) -> int:
     try:
         from gauger.cli.app import app
 
-        app(list(words), prog_name="gauger")
+        with only_drawn(shown):
+            app(list(words), prog_name="gauger")
     except SystemExit as stop:
         sys.stdout.flush()
         return int(stop.code or 0)

@@ -38,7 +38,7 @@ class Terminal(SphinxDirective):
         shown = []
         for command in commands_of("\n".join(self.content)):
             shown.append(f"$ {folded(command)}")
-            code, said = run(words_of(command), folder)
+            code, said = run(words_of(command), folder, self.options.get("figure"))
             if code != self.options.get("exit", 0):
                 raise self.severe(f"{command}\nended with {code}:\n{said}")
             lines = said.strip("\n").rstrip().split("\n") if said.strip() else []
