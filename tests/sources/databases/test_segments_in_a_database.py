@@ -43,42 +43,6 @@ def _segments(shop: Shop, into: str = "segments") -> pd.DataFrame:
     )
 
 
-@pytest.mark.slow
-def test_segments_are_those_of_memory(shop: Shop) -> None:
-    table = planted(1)
-    shop.write("base", table)
-    found = segmented(shop.url, table="base", into="segments", count=4, replace=True, **PLAIN)
-    memory = gauger.segment_by_kmeans(gauger.prepare(table, **PLAIN), 4)
-    both = memory.assignments.merge(_segments(shop), on="who")
-    assert len(both) == len(table) == found.customers
-    assert (both["segment_x"] == both["segment_y"]).all()
-    np.testing.assert_allclose(both["distance_y"], both["distance_x"], rtol=1e-9, atol=1e-9)
-    assert found.wcss == pytest.approx(memory.wcss, rel=1e-9)
-    assert found.converged
-    assert found.sizes.tolist() == memory.sizes.tolist()
-    profile = gauger.profile(memory)
-    for part in ("means", "medians", "lower_quartiles", "upper_quartiles"):
-        own, other = getattr(found.profile, part), getattr(profile, part)
-        np.testing.assert_allclose(own.to_numpy(), other[list(own.columns)].to_numpy(dtype=float), rtol=1e-9)
-    centres = shop.frame("SELECT visits, spend, age FROM segments_centres ORDER BY segment", "visits", "spend", "age")
-    np.testing.assert_allclose(centres.to_numpy(), memory.centres.to_numpy(), rtol=1e-9)
-
-
-def test_every_treatment_is_learned_as_in_memory(shop: Shop) -> None:
-    table = _treated_members()
-    shop.write("base", table)
-    found = segmented(shop.url, table="base", into="segments", count=3, replace=True, **TREATED)
-    features = gauger.prepare(table, **TREATED)
-    assert [one.name for one in found.model.features] == list(features.names)
-    for one in found.model.features:
-        for learned, told in zip(one.treatments, features.treatments[one.name], strict=True):
-            assert type(learned) is type(told)
-            for own, other in zip(vars(learned).values(), vars(told).values(), strict=True):
-                assert own == (pytest.approx(other, rel=1e-9) if isinstance(other, float) else other)
-    placed = found.model.assign(table).set_index("who")["segment"]
-    assert (_segments(shop).set_index("who")["segment"] == placed).all()
-
-
 def test_two_runs_give_the_same_bits_whatever_the_order_of_rows(shop: Shop) -> None:
     table = _treated_members()
     results = []
@@ -205,24 +169,6 @@ def test_any_name_is_only_a_name(shop: Shop) -> None:
         assert set(drift.features["reading"]) == {"stable"}
         assert len(gauger.look(gauger.open_table(shop.url, table=quoted(base)), key=key).columns) == len(table.columns)
         assert shop.run(f"SELECT COUNT(*) FROM {quoted(base)}") == [(60,)]
-
-
-@pytest.mark.parametrize(
-    ("column", "value", "error", "words"),
-    [
-        ("who", "M0001", gauger.errors.KeyColumnError, r"repeats \(2 rows too many\)"),
-        ("who", None, gauger.errors.KeyColumnError, "is missing in 2 rows"),
-        ("visits", None, gauger.errors.MissingValuesError, "visits"),
-    ],
-)
-def test_customers_that_will_not_do_are_refused(
-    shop: Shop, column: str, value: object, error: type[Exception], words: str
-) -> None:
-    table = planted(4, 60)
-    table.loc[table.index[:2], column] = value
-    shop.write("base", table)
-    with pytest.raises(error, match=words):
-        segmented(shop.url, table="base", into="segments", count=2, replace=True, **PLAIN)
 
 
 def test_wrong_names_are_told(shop: Shop) -> None:

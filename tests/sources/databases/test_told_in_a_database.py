@@ -96,25 +96,6 @@ def test_a_look_is_that_at_a_table_in_memory(shop: Shop) -> None:
     assert {str(one) for one in seen.remarks} == {str(one) for one in memory.remarks}
 
 
-@pytest.mark.slow
-def test_drift_is_that_of_memory(shop: Shop) -> None:
-    table = _members()
-    _written(shop, table)
-    now = table.assign(spend=table["spend"] * 100.0, visits=table["visits"] + 30.0)
-    now.loc[now.index[:20], "visits"] = None
-    _written(shop, now, "now")
-    wanted = {**PLAIN, "missing": {"visits": "median"}}
-    model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, **wanted), 4))
-    for name, rows in {"base": table, "now": now}.items():
-        found, memory = gauger.drift(model, gauger.open_table(shop.url, table=name)), gauger.drift(model, rows)
-        for part in ("features", "segments"):
-            own, other = getattr(found, part).select_dtypes(float), getattr(memory, part).select_dtypes(float)
-            np.testing.assert_allclose(own.to_numpy(), other.to_numpy(), rtol=1e-7, atol=1e-9)
-        assert found.advice == memory.advice
-        assert found.gated == pytest.approx(memory.gated)
-        assert {str(one) for one in found.remarks} == {str(one) for one in memory.remarks}
-
-
 def test_others_are_assigned_as_in_memory(shop: Shop) -> None:
     table = planted(13, 120)
     shop.write("base", table)

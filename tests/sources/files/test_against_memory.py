@@ -21,20 +21,6 @@ def both(tmp_path_factory: pytest.TempPathFactory) -> tuple[Segmented, gauger.Se
     return found, gauger.segment_by_kmeans(features, 3), table
 
 
-def test_treatments_are_those_of_prepare(
-    both: tuple[Segmented, gauger.Segmentation, pd.DataFrame],
-) -> None:
-    found, seg, _ = both
-    learned = {one.name: one.treatments for one in found.model.features}
-    assert list(learned) == list(seg.features.names)
-    for name, steps in learned.items():
-        for own, theirs in zip(steps, seg.features.treatments[name], strict=True):
-            assert type(own) is type(theirs)
-            for field in vars(theirs):
-                one, other = getattr(own, field), getattr(theirs, field)
-                assert one == (pytest.approx(other, rel=1e-9) if isinstance(other, float) else other), (name, field)
-
-
 def test_segments_are_those_of_memory(both: tuple[Segmented, gauger.Segmentation, pd.DataFrame]) -> None:
     found, seg, _ = both
     assert found.wcss <= 1.001 * seg.wcss
@@ -69,18 +55,6 @@ def test_model_places_everyone_as_they_were_placed(
     within = model.assign(table, gate="learned")["segment"].ne(0).mean()
     assert 0.99 <= within < 1.0
     assert sum(model.features[0].shares) == pytest.approx(1.0)
-
-
-@pytest.mark.slow
-def test_a_base_no_larger_than_the_sample_comes_to_what_memory_comes_to(tmp_path: Path) -> None:
-    table = made_up_members(8, 900)
-    split(tmp_path / "base", table, [300], 200)
-    found = files_segmented(tmp_path / "base", tmp_path / "out", key="who", count=4, **PREPARATION)
-    seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", **PREPARATION), 4)
-    codes = gauger.open_study(found.path).assignments_like(seg.assignments).set_index("who")["segment"]
-    assert codes.loc[seg.features.keys].tolist() == seg.codes.tolist()
-    assert found.wcss == pytest.approx(seg.wcss, rel=1e-9)
-    assert found.sample.noun == seg.noun
 
 
 def test_a_segment_too_rare_for_the_sample_is_shown_all_the_same(tmp_path: Path) -> None:
