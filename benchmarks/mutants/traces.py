@@ -6,6 +6,7 @@ import os
 import re
 import subprocess
 import sys
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
@@ -59,13 +60,22 @@ class Traces:
         )
 
     def tests_of(self, mutant: Mutant) -> list[tuple[str, float]]:
-        """The tests that run the mutant's lines, with their seconds: those of its package first, then the quickest."""
+        """The tests that run the mutant's lines, with their seconds, in the order they are tried in.
+
+        Those of its package come first, and of each function one case before its others; then the quickest.
+        """
         path = str(SOURCES / mutant.path)
         found = self._of_lines(path).get(mutant.line, set()) if mutant.function else self._of_users(mutant)
         seconds = self._seconds
         own = _own_tests(mutant)
-        known = ((test, seconds[test]) for test in found if test in seconds)
-        return sorted(known, key=lambda one: (not one[0].startswith(own), one[1]))
+        known = sorted(((test, seconds[test]) for test in found if test in seconds), key=lambda one: one[1])
+        cases: Counter[str] = Counter()
+        order = {}
+        for test, own_seconds in known:
+            function = test.partition("[")[0]
+            order[test] = (not test.startswith(own), cases[function], own_seconds)
+            cases[function] += 1
+        return sorted(known, key=lambda one: order[one[0]])
 
     def _of_users(self, mutant: Mutant) -> set[str]:
         """The tests of the lines that say a name which is given its value on import."""
