@@ -44,7 +44,7 @@ def warm_up() -> None:
 
 
 def run(words: Sequence[str], folder: Path, shown: str | None = None) -> tuple[int, str]:
-    """The exit code, and what stdout and stderr had, in their order; of figures that are written one is drawn."""
+    """The exit code, and what stdout and stderr had, in their order; of the figures it writes only `shown` is drawn."""
     reading, writing = os.pipe()
     child = os.fork()
     if not child:
