@@ -323,8 +323,8 @@ def test_two_segments_are_compared_by_rank_where_a_measure_has_a_long_tail() -> 
 
 
 def test_counts_are_few_or_many_and_other_measures_low_or_high() -> None:
-    names = _profile([1] * 6 + [2] * 6, ["orders"], orders=[1, 2, 3, 1, 2, 3, 7, 8, 9, 7, 8, 9]).suggested_names
-    assert names == {1: "few orders", 2: "many orders"}
+    names = _profile([1] * 6 + [2] * 6, ["bags"], bags=[1, 2, 3, 1, 2, 3, 7, 8, 9, 7, 8, 9]).suggested_names
+    assert names == {1: "few bags", 2: "many bags"}
     names = _profile([1] * 6 + [2] * 6, ["height"], height=np.linspace(1.5, 9.5, 12) ** 2).suggested_names
     assert names == {1: "low height", 2: "high height"}
 

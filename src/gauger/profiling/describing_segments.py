@@ -217,7 +217,8 @@ def _describe(
 def _counts(columns: pd.DataFrame, told: Sequence[str]) -> set[str]:
     """The measures that count something, so that there are few of them and not little."""
     key = str(columns.index.name)
-    return {name for name in told if name in columns and guess_role(columns[name], name, key=key).name == "count"}
+    kinds = columns[list(told)].convert_dtypes()  # features are held as floats, whole or not
+    return {name for name in told if guess_role(kinds[name], name, key=key).name == "count"}
 
 
 def _orders(
