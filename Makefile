@@ -18,8 +18,10 @@ test: $(VENV)/installed-dev
 test-all: test test-rest
 
 # What `make test` leaves out: tests marked `slow`, more examples of what is drawn at random, every place of what takes turns.
+# SHARE=1/4 runs every fourth of them from the second on.
+SHARE ?= 0/1
 test-rest: $(VENV)/installed-dev
-	$(PYTEST) -m "slow or hypothesis or by_turns" --hypothesis-profile=thorough
+	$(PYTEST) -m "slow or hypothesis or by_turns" --hypothesis-profile=thorough --share $(SHARE)
 
 # Other examples and another order each time. What is found here becomes an example of its test.
 test-random: $(VENV)/installed-dev

@@ -45,6 +45,7 @@ Run = Callable[..., subprocess.CompletedProcess[str]]
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--shuffle", type=int, metavar="SEED", help="run files, and tests in each, in random order")
+    parser.addoption("--share", default="0/1", metavar="K/N", help="run every Nth test from the Kth on, counted from 0")
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -53,9 +54,9 @@ def pytest_configure(config: pytest.Config) -> None:
         compiled_loops.compile_what_is_missing()
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Mark who takes turns, and shuffle when asked; files stay together, for their fixtures."""
+@pytest.hookimpl(wrapper=True)
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> Iterator[None]:
+    """Mark who takes turns, and shuffle or take a share when asked; files stay together, for their fixtures."""
     mark_turns(items)
     if config.option.shuffle is not None:
         order = random.Random(config.option.shuffle)
@@ -64,6 +65,10 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
         for file in files:
             order.shuffle(file)
         items[:] = [item for file in files for item in file]
+    yield
+    first, every = map(int, config.option.share.split("/"))
+    config.hook.pytest_deselected(items=[one for at, one in enumerate(items) if at % every != first])
+    items[:] = items[first::every]
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -55,6 +55,7 @@ def test_every_error_is_public() -> None:
     assert issubclass(gauger.errors.UnknownColumnError, gauger.GaugerError)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", DOCUMENTED)
 def test_every_public_name_is_documented_by_examples_that_run(name: str) -> None:
     value = _value(name)
@@ -66,6 +67,7 @@ def test_every_public_name_is_documented_by_examples_that_run(name: str) -> None
     assert runner.failures == 0
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", DOCUMENTED)
 def test_every_public_docstring_has_its_sections(name: str) -> None:
     value = _value(name)

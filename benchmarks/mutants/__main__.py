@@ -11,11 +11,12 @@ import json
 import sys
 import tomllib
 from pathlib import Path
+from typing import Any
 
 from benchmarks.mutants.contexts import SOURCES
 from benchmarks.mutants.operators import Mutant, mutants_of
 from benchmarks.mutants.traces import ROOT
-from benchmarks.mutants.trying import Verdict, try_all
+from benchmarks.mutants.trying import try_all
 
 EQUIVALENT = Path(__file__).with_name("equivalent.toml")
 RESULTS = Path(__file__).parents[2] / "docs" / "results" / "mutants.json"
@@ -43,15 +44,18 @@ def main() -> None:
     parser.add_argument("--sample", type=int, default=200)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--only", nargs="*", metavar="KEY", help="these mutants alone, by their keys")
+    parser.add_argument("--again", action="store_true", help="only what survived last time: tests were written since")
     parser.add_argument("--seconds", type=float, default=40.0, help="of tests that a mutant has to survive")
     everything = [ROOT / "tests"]
     parser.add_argument("--tests", nargs="*", type=Path, default=everything, help="folders of tests; all by default")
     asked = parser.parse_args()
-    chosen = sample_of(asked.package, 10**9 if asked.only else asked.sample, asked.seed)
-    if asked.only:
-        chosen = [one for one in chosen if one.key in asked.only]
+    before = kept().get(asked.package, {"survivors": {}})
+    only = before["survivors"] if asked.again else asked.only
+    chosen = sample_of(asked.package, asked.sample if only is None else 10**9, asked.seed)
+    if only is not None:
+        chosen = [one for one in chosen if one.key in only]
     if not chosen:
-        parser.error(f"there is no mutant in gauger/{asked.package}")
+        parser.error(f"there is no such mutant in gauger/{asked.package}")
     verdicts = []
     for number, verdict in enumerate(try_all(chosen, [path.resolve() for path in asked.tests], asked.seconds), 1):
         verdicts.append(verdict)
@@ -61,20 +65,25 @@ def main() -> None:
     print(file=sys.stderr)
     caught = sum(one.caught for one in verdicts)
     print(f"{asked.package}: {caught} of {len(verdicts)} caught ({caught / len(verdicts):.1%}), seed {asked.seed}")
-    if not asked.only and asked.tests == everything:
-        _keep(asked, verdicts)
+    if asked.tests != everything:
+        return
+    survivors = {one.mutant.key: str(one.mutant) for one in verdicts if not one.caught}
+    if asked.again:
+        _keep(asked.package, before | {"survivors": survivors})
+    elif asked.only is None:
+        of = {"seed": asked.seed, "seconds": asked.seconds, "sample": len(verdicts)}
+        _keep(asked.package, of | {"survivors": survivors})
 
 
-def _keep(asked: argparse.Namespace, verdicts: list[Verdict]) -> None:
-    kept = json.loads(RESULTS.read_text(encoding="utf-8")) if RESULTS.exists() else {}
-    kept[asked.package] = {
-        "seed": asked.seed,
-        "seconds": asked.seconds,
-        "sample": len(verdicts),
-        "caught": sum(one.caught for one in verdicts),
-        "survivors": sorted(str(one.mutant) for one in verdicts if not one.caught),
-    }
-    RESULTS.write_text(json.dumps(dict(sorted(kept.items())), indent=2) + "\n", encoding="utf-8")
+def kept() -> dict[str, dict[str, Any]]:
+    """The results of the last run of each package."""
+    found: dict[str, dict[str, Any]] = json.loads(RESULTS.read_text(encoding="utf-8")) if RESULTS.exists() else {}
+    return found
+
+
+def _keep(package: str, result: dict[str, Any]) -> None:
+    result["caught"] = result["sample"] - len(result["survivors"])
+    RESULTS.write_text(json.dumps(kept() | {package: result}, indent=2, sort_keys=True) + "\n", encoding="utf-8")
 
 
 if __name__ == "__main__":

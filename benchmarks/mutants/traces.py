@@ -83,10 +83,14 @@ class Traces:
         names = _names_made_at(source, mutant.line)
         found: set[str] = set()
         for file in (SOURCES / mutant.path).parents[0].rglob("*.py") if names else ():
-            lines = self._of_lines(str(file))
-            for number, line in enumerate(file.read_text().splitlines(), 1):
-                if any(re.search(rf"\b{name}\b", line) for name in names):
-                    found |= lines.get(number, set())
+            lines, text = self._of_lines(str(file)), file.read_text()
+            said = {
+                number
+                for number, line in enumerate(text.splitlines(), 1)
+                if any(re.search(rf"\b{name}\b", line) for name in names)
+            }
+            for number in said | _bodies_with_defaults_on(text, said):
+                found |= lines.get(number, set())
         found = found or set().union(*self._of_lines(str(SOURCES / mutant.path)).values(), set())
         return found or {test for test in self._seconds if test.startswith(_own_tests(mutant))}
 
@@ -143,3 +147,12 @@ def _names_made_at(source: str, line: int) -> list[str]:
             targets = node.targets if isinstance(node, ast.Assign) else [node.target]
             return [target.id for target in targets if isinstance(target, ast.Name)]
     return []
+
+
+def _bodies_with_defaults_on(source: str, lines: set[int]) -> set[int]:
+    """The lines of the functions that give a parameter, on one of some lines, a value of its own."""
+    found: set[int] = set()
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.FunctionDef) and lines & set(range(node.lineno, node.body[0].lineno)):
+            found |= set(range(node.body[0].lineno, (node.end_lineno or node.lineno) + 1))
+    return found

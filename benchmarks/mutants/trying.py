@@ -21,6 +21,9 @@ PATIENCE = 3.0
 STARTING = 30.0
 """Seconds on top for the imports, and for loops that are compiled again."""
 
+_LOOPS = tuple(ROOT / "tests" / name for name in ("algorithms", "clustering"))
+"""The tests that try loops, which take a hundred times as long when they are interpreted."""
+
 
 @dataclass(frozen=True)
 class Verdict:
@@ -36,7 +39,7 @@ def try_all(mutants: Sequence[Mutant], folders: Sequence[Path], seconds: float) 
     for interpreted in (False, True):
         own = [mutant for mutant in mutants if mutant.compiled is interpreted]
         if own:
-            traces = Traces(interpreted, tuple(folders))
+            traces = Traces(interpreted, _LOOPS if interpreted else tuple(folders))
             traces.bring_up_to_date()
             yield from _side_by_side(own, traces, seconds)
 

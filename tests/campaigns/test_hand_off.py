@@ -189,6 +189,7 @@ def test_a_region_that_there_is_not_is_refused(tmp_path: Path) -> None:
         gauger.hand_off(_assigned({"a": 1}), people, tmp_path / "out", campaign="x", region="Ostrel")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "suppress",
     [
@@ -308,6 +309,7 @@ def test_the_detectable_uplift_is_found_in_eight_of_ten_simulated_campaigns() ->
     assert np.isnan(detectable_uplift(10, 0, 0.05))
 
 
+@pytest.mark.slow
 def test_the_manifest_tells_every_file_and_no_customer(
     demo_segments: gauger.Segmentation, members: pd.DataFrame, tmp_path: Path
 ) -> None:
@@ -370,6 +372,7 @@ def test_the_same_call_gives_the_same_bytes(
     assert all((tmp_path / "one" / name).read_bytes() == (tmp_path / "two" / name).read_bytes() for name in names)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["csv", "jsonl", "parquet", "xlsx", "sqlite"])
 def test_every_format_holds_the_same_and_no_formula(tmp_path: Path, kind: str) -> None:
     people = _people("ab", city=["=HYPERLINK(1)", "@x"])
@@ -650,6 +653,7 @@ def test_contacts_may_be_known_by_their_address(tmp_path: Path) -> None:
     assert gauger.read_table(tmp_path / "out" / "audience.csv")["email"].tolist() == ["c@example.org"]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("entry", "contact", "by_sub_address"),
     [

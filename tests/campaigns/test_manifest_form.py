@@ -30,6 +30,7 @@ def _altered(folder: Path, change: Callable[[Told], object]) -> gauger.Outcome:
     return gauger.measure(folder, pd.DataFrame({"who": ["c1"], "responded": [1]}))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("change", "where"),
     [
@@ -52,6 +53,7 @@ def test_what_is_out_of_range_or_gone_is_no_manifest(
         _altered(folder, change)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "change",
     [

@@ -49,6 +49,7 @@ def _outcomes(folder: Path, segment: int, seed: int) -> pd.DataFrame:
     return pd.DataFrame({"member_id": arms["member_id"], "responded": yes.astype(int), "spent": yes * 20.0})
 
 
+@pytest.mark.slow
 def test_a_planted_uplift_is_found_and_only_it(folder: Path) -> None:
     found = gauger.measure(folder / "manifest.json", _outcomes(folder, 2, seed=4), value="spent")
     readings = found.table["reading"].drop("all")
@@ -130,6 +131,7 @@ def test_segments_too_small_are_said_to_be(tmp_path: Path) -> None:
     assert "too small to say" in [text.get_text() for text in figure.axes[1].texts]
 
 
+@pytest.mark.slow
 def test_the_figure_shows_each_difference_with_its_interval(folder: Path) -> None:
     found = gauger.measure(folder, _outcomes(folder, 2, seed=4))
     figure = gauger.draw.campaign_outcome(found)

@@ -184,6 +184,7 @@ def test_some_segments_with_a_holdout_are_enough_to_measure_by(tmp_path: Path) -
     assert found.table.loc[2, ["holdout_response", "uplift", "low", "high"]].isna().all()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("held", "weak"), [(1_500, True), (1_600, False)])
 def test_a_smallest_uplift_above_five_points_is_remarked(held: int, weak: bool, tmp_path: Path) -> None:
     """Half of one segment is held out: from a response of 50 % it shows more, or less, than five points."""

@@ -29,6 +29,7 @@ def _adjusted_rand(one: Iterable[object], other: Iterable[object]) -> float:
     return (both - expected) / ((ones + others) / 2 - expected)
 
 
+@pytest.mark.slow
 def test_the_demo_study_finds_the_six_planted_kinds(demo_study: gauger.CountStudy, world: World) -> None:
     advice = demo_study.advice
     assert (advice.count, advice.verdict) == (6, "leaning")
@@ -133,6 +134,7 @@ def test_a_lone_flag_is_a_filter_and_no_group(features_of: Make) -> None:
     assert [(remark.code, remark.features) for remark in study.remarks] == [("filter-would-do", ("f2",))]
 
 
+@pytest.mark.slow
 def test_a_category_and_a_value_of_many_are_named_in_the_units_of_the_table() -> None:
     rng = np.random.default_rng(3)
     share = np.where(rng.random(700) < 0.5, 0.0, rng.beta(2.0, 3.0, 700))

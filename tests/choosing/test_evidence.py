@@ -30,6 +30,7 @@ def _levels(codes: np.ndarray) -> np.ndarray:
     return np.equal.outer(codes, np.unique(codes)).astype(float)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "change",
     [
@@ -52,6 +53,7 @@ def test_a_group_of_three_in_a_hundred_is_found() -> None:
     assert _look(_groups(np.random.default_rng(2), (450, 450, 30))).count == 3
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", thoroughly(range(4)))
 @pytest.mark.parametrize(
     "cloud",
@@ -69,6 +71,7 @@ def test_one_cloud_is_called_one(cloud: Callable[..., np.ndarray], seed: int) ->
     assert _look(cloud(np.random.default_rng(seed))).count == 1
 
 
+@pytest.mark.slow
 def test_features_that_play_no_part_are_named() -> None:
     rng = np.random.default_rng(3)
     values = np.column_stack(
@@ -102,6 +105,7 @@ def test_independent_flags_are_no_groups_and_flags_that_agree_in_several_are(see
     assert _look((rng.random(own.shape) < np.where(own, 0.92, 0.08)).astype(float)).count == 3
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", range(2))
 def test_two_flags_that_agree_are_a_filter_and_no_group(seed: int) -> None:
     rng = np.random.default_rng(seed)

@@ -63,6 +63,7 @@ def test_the_distances_are_those_to_the_nth_nearest_sorted(rings: tuple) -> None
     assert study.distances == pytest.approx(expected)
 
 
+@pytest.mark.slow
 def test_every_row_of_the_table_is_what_that_radius_makes_of_the_customers(rings: tuple) -> None:
     features, study = rings
     made = [gauger.segment_by_density(features, radius) for radius in study.table.index]
@@ -275,6 +276,7 @@ def test_a_plateau_has_two_radii_and_two_segments_and_three_alternatives_at_most
     assert len(advise_radius(radii, Knee(9.0, 0.9, 0.7), 5, 4).alternatives) == 3
 
 
+@pytest.mark.slow
 def test_few_min_points_have_the_density_levels_of_many() -> None:
     """The groups that all radii show do not hang on min points: they are smoothed as density levels are by default."""
     points = np.random.default_rng(2).normal(size=(300, 2)) + np.repeat([[0.0], [6.0]], 150, axis=0)

@@ -34,6 +34,7 @@ def test_a_tree_study_finds_the_planted_groups(planted: np.ndarray, how: dict[st
     assert study.advice.picks["merge_jump"] == study.table["merge_jump"].idxmax()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("metric", ["gower", "squared_euclidean", "mahalanobis", "given"])
 def test_other_metrics_find_the_planted_groups_too(planted: np.ndarray, metric: str, features_of: Make) -> None:
     features = features_of(planted)
@@ -44,6 +45,7 @@ def test_other_metrics_find_the_planted_groups_too(planted: np.ndarray, metric: 
     assert study.segmentations[4].sizes.tolist() == [80, 80, 80, 80]
 
 
+@pytest.mark.slow
 def test_the_jump_of_a_count_is_what_its_next_merge_would_cost(planted: np.ndarray, features_of: Make) -> None:
     features = features_of(planted)
     tree = gauger.build_tree(features)

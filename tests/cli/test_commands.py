@@ -179,6 +179,7 @@ def test_features_writes_one_row_a_customer_and_says_what_is_next(command: Run, 
     assert len(gauger.read_table(tmp_path / "b.parquet")) == 2355
 
 
+@pytest.mark.slow
 def test_counts_prints_the_table_and_the_advice_and_writes_both(
     command: Run, tmp_path: Path, behaviour_file: Path
 ) -> None:
@@ -354,6 +355,7 @@ def test_the_next_step_leaves_out_what_hides_the_groups(command: Run, tmp_path: 
     assert "--count 4" in next_line
 
 
+@pytest.mark.slow
 def test_where_there_is_no_structure_the_next_step_says_that_it_cuts_a_cloud(command: Run, tmp_path: Path) -> None:
     rng = np.random.default_rng(5)
     table = pd.DataFrame({"who": range(300), "visits": rng.normal(size=300), "app": rng.integers(0, 2, 300)})

@@ -42,6 +42,7 @@ def test_the_command_shows_names_and_levels_as_they_are_and_no_control_signs(
             assert "\\x9b31m" in shown.stdout
 
 
+@pytest.mark.slow
 def test_a_result_prints_itself_without_control_signs(table: pd.DataFrame) -> None:
     seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", categories=["lvl"]), 3)
     for told in (seg, gauger.profile(seg), gauger.look(table, key="who"), seg.features):

@@ -130,6 +130,7 @@ def test_a_plan_that_writes_into_a_local_database_is_asked_about(command: Run, t
     assert command("name", "s", "2=others").returncode == 0
 
 
+@pytest.mark.slow
 def test_reading_what_a_plan_names_approves_nothing(command: Run, tmp_path: Path) -> None:
     """A local table is read without asking; that does not let a later plan write there."""
     url = _shop(tmp_path)
@@ -203,6 +204,7 @@ def test_a_received_study_with_a_forged_stage_changes_no_file(command: Run, stud
     assert (study / "within").is_symlink()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "content",
     thoroughly([
@@ -253,6 +255,7 @@ def test_a_second_name_stops_with_the_process_that_holds_the_study(command: Run,
     assert command("name", "got", "1=regulars").returncode == 0
 
 
+@pytest.mark.slow
 @pytest.mark.skipif(not Path("/dev/full").exists(), reason="no /dev/full on this system")
 @pytest.mark.parametrize("words", thoroughly(["--version", "look t.csv", "profile got", "--help"]))
 def test_output_that_finds_no_room_is_one_message(words: str, study: Path, tmp_path: Path) -> None:

@@ -242,6 +242,7 @@ def test_a_tenth_of_the_customers_five_deviations_off_is_mostly_found() -> None:
     assert found >= 8
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("make", ["normal", "exponential", "random", "standard_t"])
 def test_clouds_of_one_peak_stay_one_segment(make: str) -> None:
     counts = []

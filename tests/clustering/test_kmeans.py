@@ -79,6 +79,7 @@ def test_the_order_of_features_does_not_change_the_segments(demo_features: gauge
     assert (one == other).all()
 
 
+@pytest.mark.slow
 @given(st.integers(0, 10_000), st.integers(2, 5), st.booleans())
 def test_the_order_of_rows_and_features_changes_no_segment(seed: int, count: int, whole: bool) -> None:
     rng = np.random.default_rng(seed)

@@ -79,6 +79,7 @@ def test_ward_on_the_sum_of_squares_scale_is_the_wcss_of_each_cut():
         assert tree.merges["height"][39 - count] == pytest.approx(tree.cut(count=count).wcss)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("metric", CUSTOMER_METRICS)
 def test_average_linkage_with_each_metric_agrees_with_the_reference(metric):
     features = features_of(np.random.default_rng(5).normal(size=(25, 7)))
@@ -88,6 +89,7 @@ def test_average_linkage_with_each_metric_agrees_with_the_reference(metric):
     np.testing.assert_allclose(tree.merges["height"], [height for _, _, height in truth], atol=1e-9, rtol=0)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("metric", CUSTOMER_METRICS)
 @examples(8)
 @given(st.integers(8, 14), st.integers(0, 1000))

@@ -101,6 +101,7 @@ def test_a_promise_whose_test_is_gone_fails(project: Path) -> None:
     assert shown_by.TESTS.name == "tests"
 
 
+@pytest.mark.slow
 def test_a_broken_link_fails(project: Path) -> None:
     with pytest.raises((SphinxError, AssertionError), match="nowhere"):
         _build(project, '# A page\n\n<a href="nowhere.html">there</a>\n')

@@ -37,6 +37,7 @@ def test_every_block_runs_or_says_why_not(page: Path) -> None:
         assert page.read_text().startswith("---\nfile_format: mystnb\n")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("page", [ROOT / "README.md", *PAGES], ids=lambda page: str(page.relative_to(ROOT)))
 def test_every_command_that_is_not_run_has_options_that_there_are(page: Path) -> None:
     blocks = [body for kind, _, body in _blocks(page) if kind in ("{not-run}", "sh")]

@@ -81,6 +81,7 @@ def test_a_search_for_a_word_of_the_field_finds_the_glossary(site: Path, browser
     )
 
 
+@pytest.mark.slow
 def test_all_tabs_of_a_page_follow_one(site: Path, browser: Browser) -> None:
     page = browser.open(site / "start" / "first-file.html", ready=LOADED)
     labels = "label.sd-tab-label[data-sync-id='python']"

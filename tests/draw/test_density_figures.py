@@ -72,6 +72,7 @@ def test_a_faint_knee_is_said_to_be_none() -> None:
     assert any(text.startswith("no clear knee at") for text in _texts(figure))
 
 
+@pytest.mark.slow
 def test_the_radius_table_is_drawn_in_four_panels_with_the_plateau(study: gauger.RadiusStudy) -> None:
     figure = gauger.draw.radius_study(study)
     assert len(figure.axes) == 4

@@ -79,6 +79,7 @@ def test_values_stand_in_a_column_of_their_own_right_of_every_bar_and_line(seg: 
         assert all(text.get_window_extent().x0 > max(ends) for text in axes.texts)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("count", range(1, 17))
 def test_no_place_of_a_figure_of_panels_stays_empty(count: int) -> None:
     from gauger.draw.panels import panels_for, rows_of

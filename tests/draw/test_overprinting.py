@@ -234,6 +234,7 @@ def many(request: pytest.FixtureRequest) -> Named:
     }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("many", "name"),
     [

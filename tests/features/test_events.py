@@ -192,6 +192,7 @@ def _by_loop(rows: list[tuple[str, int, int, str]]) -> dict[str, float | None]:
     }
 
 
+@pytest.mark.slow
 def test_measures_are_chosen_by_name_and_by_family(visits: pd.DataFrame) -> None:
     columns = {"customer": "member_id", "when": "visited_on", "category": "film_kind"}
     chosen = gauger.summarise_events(visits, **columns, measures=["share_kind", "visits"])
@@ -324,6 +325,7 @@ def test_a_last_day_cut_short_is_remarked() -> None:
     assert "last-day-short" not in {one.code for one in gauger.remarks_of(whole)}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["t.csv", "t.tsv", "t.parquet", "t.jsonl", "t.xlsx", "t.csv.gz"])
 def test_events_in_a_file_give_the_behaviour_of_their_table(tmp_path: Path, name: str) -> None:
     table = EVENTS.assign(who=["00417", "4E5", "4E5", "4E5", "00417"], day=pd.to_datetime(EVENTS["day"]))

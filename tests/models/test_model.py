@@ -238,6 +238,7 @@ def test_nothing_is_read_into_the_model_besides_the_features(made: Made) -> None
     assert "M0001" not in json.dumps(json.loads(json.dumps(model.overview().to_dict(), default=str)))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("scale", [1e-300, 1e-200, 1.0, 1e140])
 @pytest.mark.parametrize("method", ["centre", "bands", "density"])
 def test_values_of_any_size_are_assigned_or_left_out_without_a_warning(scale: float, method: str) -> None:

@@ -48,6 +48,7 @@ DRAWN = """
 """.strip().split("|")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", thoroughly(DRAWN, 3))
 def test_a_result_stands_beside_its_figure(results: dict[str, Any], name: str) -> None:
     shown = results[name]._repr_html_()

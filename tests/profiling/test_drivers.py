@@ -92,6 +92,7 @@ def test_rules_are_counted_on_everyone(demo_segments: gauger.Segmentation) -> No
         assert min(row["share_of_segment"], row["share_of_matching"]) > 0.85
 
 
+@pytest.mark.slow
 def test_names_are_plain_unique_and_do_not_depend_on_numbers(demo_segments: gauger.Segmentation) -> None:
     turned = segmentation_from_codes(demo_segments.features, 7 - demo_segments.codes, method="turned")
     names = gauger.profile(demo_segments, resamples=0).suggested_names

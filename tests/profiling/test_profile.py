@@ -83,6 +83,7 @@ def test_tables_are_ready_to_be_written(seg: gauger.Segmentation) -> None:
     assert all(tables[name].columns[0] == "segment" for name in by_segment)
 
 
+@pytest.mark.slow
 def test_renumbering_segments_changes_only_the_order(demo_segments: gauger.Segmentation, members: pd.DataFrame) -> None:
     turned = segmentation_from_codes(
         demo_segments.features, demo_segments.count + 1 - demo_segments.codes, method="turned"

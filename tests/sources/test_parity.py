@@ -383,6 +383,7 @@ def test_customers_are_assigned_alike_with_the_same_warnings(called: str, gate: 
         assert _texts(found.remarks) == _texts(gauger.remarks_of(memory)), name
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("sample", [None, 40])
 @pytest.mark.parametrize("called", KEYS)
 def test_keys_are_written_alike_in_every_place(called: str, sample: int | None, opened: Opened, tmp_path: Path) -> None:

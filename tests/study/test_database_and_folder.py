@@ -152,6 +152,7 @@ def test_a_database_that_cannot_be_asked_leaves_all_as_it_is(
     assert _whole(folder)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("error", FAULTS)
 @pytest.mark.parametrize("step", list(STEPS))
 def test_names_are_in_the_database_and_the_study_or_in_neither(

@@ -122,6 +122,7 @@ def test_bands_nobody_named_are_halves() -> None:
     assert found.count_study is None
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("wanted", "count"), [({"count": 4}, 4), ({"height": 60.0}, 2), ({}, 1)])
 def test_a_tree_is_cut_at_the_count_or_the_height_or_as_advised(wanted: dict[str, float], count: int) -> None:
     features = gauger.prepare(TABLE, key="who", features=["visits"], scale="none")

@@ -69,6 +69,7 @@ def test_suggested_names_are_given_to_those_that_are_not_named(folder: Path) -> 
     assert not any(name.startswith("segment ") for name in names.values())
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("names", "message"),
     [
@@ -150,6 +151,7 @@ def test_names_follow_centres_to_other_customers_and_what_is_lost_is_said() -> N
     assert lost.startswith("the name 'often' could not be placed")
 
 
+@pytest.mark.slow
 def test_two_studies_that_were_found_apart_are_matched_before_movement_is_told(folder: Path, tmp_path: Path) -> None:
     from gauger.study import migration_between
 

@@ -233,6 +233,7 @@ def test_the_command_writes_both_and_says_what_is_wrong(command: Run, folder: Pa
     assert "wrote r.xlsx" in shown.stdout
 
 
+@pytest.mark.slow
 def test_a_run_reports_when_its_plan_says_so(table: pd.DataFrame, tmp_path: Path) -> None:
     gauger.write_table(table, tmp_path / "shops.csv")
     plan = tmp_path / "plan.toml"

@@ -66,6 +66,7 @@ def _steps() -> Iterator[dict[str, list[int | None]]]:
         yield heard
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("segment", "more"),
     [

@@ -56,6 +56,7 @@ def test_values_of_mixed_kinds_become_text_or_decimals(shop: str) -> None:
     assert table.isna().sum().tolist() == [1, 1]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("settings", "error", "message"),
     [

@@ -103,6 +103,7 @@ def test_the_layout_of_an_odd_file_is_found(tmp_path: Path, text: str, delimiter
     assert (layout.delimiter, layout.columns) == (delimiter, names)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", ["plain", "semicolons", "tabs", "utf-16", "cp1252", "guarded", "gzip"])
 def test_a_file_is_assigned_and_summarised_as_its_table_is(tmp_path: Path, kind: str) -> None:
     n = 60

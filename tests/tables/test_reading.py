@@ -56,6 +56,7 @@ def test_each_column_becomes_what_all_its_values_are(tmp_path: Path, values: lis
     assert gauger.read_table(path)["x"].dtype.name == dtype
 
 
+@pytest.mark.slow
 @given(st.lists(st.integers(-(2**63), 2**63 - 1), min_size=1, max_size=20))
 def test_whole_numbers_never_pass_through_floats(numbers: list[int]) -> None:
     assert as_typed(pa.chunked_array([[str(number) for number in numbers]])).to_pylist() == numbers

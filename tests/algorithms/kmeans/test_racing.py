@@ -24,6 +24,7 @@ def _raced(customers: RowOrder, count: int, starts: int = 10) -> float:
     return min(ends)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", range(3))
 def test_the_race_ends_as_low_as_thirty_full_starts(seed: int) -> None:
     rng = np.random.default_rng(seed)

@@ -149,6 +149,7 @@ def test_enough_starts_are_four_for_each_or_three_that_agree_on_a_sample(
     assert _is_enough(ends, starts, whole=whole) is enough
 
 
+@pytest.mark.slow
 def test_levels_are_counted_for_the_segment_that_they_are_in(shop: Shop, tmp_path: Path) -> None:
     table = pd.DataFrame({"who": list("abcdef"), "visits": [1.0, 1.0, 1.0, 9.0, 9.0, 9.0], "area": list("nnssss")})
     shop.write("base", table)

@@ -363,6 +363,7 @@ def test_whom_a_nan_leaves_out_teaches_nothing(kind: str, request: pytest.Fixtur
     assert vars(cap) == pytest.approx(vars(memory.treatments["spend"][1]))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("scale", [1e-200, 1e-290, 1e140])
 def test_values_of_any_size_are_segmented_as_in_memory(scale: float, shop: Shop) -> None:
     rng = np.random.default_rng(6)

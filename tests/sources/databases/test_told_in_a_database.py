@@ -117,6 +117,7 @@ def test_others_are_assigned_as_in_memory(shop: Shop) -> None:
         assert done.remarks == gauger.remarks_of(model.assign(other, gate=gate))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("with_customers", [False, True])
 @pytest.mark.parametrize("measures", ["all", None])
 def test_behaviour_is_that_of_memory(shop: Shop, with_customers: bool, measures: str | None) -> None:

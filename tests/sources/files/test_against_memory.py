@@ -70,6 +70,7 @@ def test_a_segment_too_rare_for_the_sample_is_shown_all_the_same(tmp_path: Path)
     assert gauger.open_study(found.path).segmentation.sizes.tolist()[1] == 3
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("value", [0.0, 3.0, 1e-300, 5e-324, -1e6])
 def test_a_column_without_a_range_is_as_in_memory(value: float, tmp_path: Path) -> None:
     """Warnings fail the tests: no scale of the sums leaves the range of numbers."""
@@ -82,6 +83,7 @@ def test_a_column_without_a_range_is_as_in_memory(value: float, tmp_path: Path) 
     assert found.profile.standard_deviations["still"].tolist() == [0.0] * 3
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("scale", [1e-200, 1e-290, 1e140])
 def test_deviations_of_values_of_any_size_are_those_of_memory(scale: float, tmp_path: Path) -> None:
     rng = np.random.default_rng(2)

@@ -45,6 +45,7 @@ def test_text_lines_and_parquet_of_the_same_customers_come_to_the_same(table: pd
         assert one == found["parquet"], ending
 
 
+@pytest.mark.slow
 def test_assignments_come_as_parts_like_those_that_were_read_or_as_one_csv(table: pd.DataFrame, tmp_path: Path) -> None:
     split(tmp_path / "base", table, [200, 500], 150)
     parts = _segmented(tmp_path / "base", tmp_path / "parts")

@@ -60,6 +60,7 @@ def test_whole_keys_of_every_part_come_to_one_type(
         assert sorted(one.to_pandas()["who"]) == [*range(100)]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", [pa.int8(), pa.int32(), pa.uint64(), pa.string(), pa.date32()])
 def test_keys_that_all_parts_store_alike_keep_their_type(kind: pa.DataType, tmp_path: Path) -> None:
     parts = [pa.array(part).cast(pa.int32()).cast(kind) for part in (WHOLE, NEXT)]
@@ -74,6 +75,7 @@ def test_text_by_views_is_text(tmp_path: Path) -> None:
     assert sorted(seg.assignments.to_pandas()["who"]) == sorted(f"c{at}" for at in range(100))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("sample", [None, 20])
 @pytest.mark.parametrize(
     ("ending", "first", "second"),
