@@ -140,3 +140,32 @@ def _faults(name: str) -> list[tuple[str, str]]:
 def _examples(value: object, name: str) -> Iterator[doctest.DocTest]:
     finder = doctest.DocTestFinder(recurse=inspect.isclass(value))
     yield from finder.find(value, name, globs={})
+
+
+DEFAULTS = {
+    "base_rate": 0.02,
+    "exact_up_to": 20_000,
+    "gate_share": 0.995,
+    "holdout": 0.1,
+    "max_iterations": 300,
+    "metric": "euclidean",
+    "min_size": 0,
+    "missing": "refuse",
+    "p": 3.0,
+    "references": 10,
+    "resamples": 20,
+    "sample": 2_000,
+    "scale": "zscore",
+    "seed": 0,
+    "starts": 10,
+}
+
+
+def test_a_setting_has_one_default_wherever_it_is_asked_for() -> None:
+    found: dict[str, set[object]] = {}
+    for name in PUBLIC:
+        if callable(asked := getattr(gauger, name)) and asked is not gauger.GaugerError:
+            for one in inspect.signature(asked).parameters.values():
+                if isinstance(one.default, int | float | str) and one.name in DEFAULTS:
+                    found.setdefault(one.name, set()).add(one.default)
+    assert found == {name: {value} for name, value in DEFAULTS.items()}

@@ -40,7 +40,9 @@ class Traces:
     def environment(self) -> dict[str, str]:
         """The variables of a process that runs tests this way."""
         own = {"GAUGER_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
-        return {**os.environ, **own, **({"NUMBA_DISABLE_JIT": "1"} if self.interpreted else {})}
+        if self.interpreted:  # where compiled loops overflow or divide by zero in silence, NumPy warns
+            own |= {"NUMBA_DISABLE_JIT": "1", "PYTEST_ADDOPTS": "-W ignore::RuntimeWarning"}
+        return os.environ | own
 
     def bring_up_to_date(self) -> None:
         """Run the files of tests that changed since they were traced."""
@@ -78,7 +80,7 @@ class Traces:
         return sorted(known, key=lambda one: order[one[0]])
 
     def _of_users(self, mutant: Mutant) -> set[str]:
-        """The tests of the lines that say a name which is given its value on import."""
+        """The tests of the package and the file, and of lines that say a name which is given its value on import."""
         source = (SOURCES / mutant.path).read_text()
         names = _names_made_at(source, mutant.line)
         found: set[str] = set()
@@ -91,8 +93,8 @@ class Traces:
             }
             for number in said | _bodies_with_defaults_on(text, said):
                 found |= lines.get(number, set())
-        found = found or set().union(*self._of_lines(str(SOURCES / mutant.path)).values(), set())
-        return found or {test for test in self._seconds if test.startswith(_own_tests(mutant))}
+        found |= set().union(*self._of_lines(str(SOURCES / mutant.path)).values(), set())
+        return found | {test for test in self._seconds if test.startswith(_own_tests(mutant))}
 
     @cache  # noqa: B019 - one of each kind lives as long as the process
     def _of_lines(self, path: str) -> dict[int, set[str]]:

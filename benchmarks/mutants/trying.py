@@ -46,14 +46,17 @@ def try_all(mutants: Sequence[Mutant], folders: Sequence[Path], seconds: float) 
 
 def _side_by_side(mutants: Sequence[Mutant], traces: Traces, seconds: float) -> Iterator[Verdict]:
     tasks: queue.SimpleQueue[tuple[Mutant, list[tuple[str, float]]]] = queue.SimpleQueue()
-    done: queue.SimpleQueue[Verdict] = queue.SimpleQueue()
+    done: queue.SimpleQueue[Verdict | Exception] = queue.SimpleQueue()
     for mutant in mutants:
         tasks.put((mutant, _affordable(traces.tests_of(mutant), seconds)))
     lanes = [_Lane(number, traces) for number in range(os.cpu_count() or 1)]
     for lane in lanes:
         threading.Thread(target=lane.work, args=(tasks, done), daemon=True).start()
     for _ in mutants:
-        yield done.get()
+        verdict = done.get()
+        if isinstance(verdict, Exception):
+            raise verdict
+        yield verdict
     for lane in lanes:
         lane.close()
 
@@ -102,7 +105,7 @@ class _Lane:
     def work(
         self,
         tasks: "queue.SimpleQueue[tuple[Mutant, list[tuple[str, float]]]]",
-        done: "queue.SimpleQueue[Verdict]",
+        done: "queue.SimpleQueue[Verdict | Exception]",
     ) -> None:
         """Take mutants until there are none left."""
         while True:
@@ -110,7 +113,11 @@ class _Lane:
                 mutant, tests = tasks.get_nowait()
             except queue.Empty:
                 return
-            done.put(self._judged(mutant, tests))
+            try:
+                done.put(self._judged(mutant, tests))
+            except Exception as error:
+                done.put(error)
+                raise
 
     def _judged(self, mutant: Mutant, tests: list[tuple[str, float]]) -> Verdict:
         if not tests:
@@ -133,7 +140,8 @@ class _Lane:
             return Verdict(mutant, True, "endless")
         if answer["code"] < 0:
             return Verdict(mutant, True, f"ended by signal {-answer['code']}")
-        if answer["code"] not in (0, 1, 2):  # tests passed, or failed, or could not be imported
+        # Tests passed, or failed, or could not be imported; where pytest could not begin, an import fails for all.
+        if answer["code"] not in ((0, 1, 2) if mutant.function else (0, 1, 2, 4)):
             raise RuntimeError(f"the tests of {mutant} could not be run ({answer}): {tests}")
         return Verdict(mutant, answer["code"] != 0, answer["test"] or f"{len(tests)} tests pass")
 

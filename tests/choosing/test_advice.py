@@ -332,7 +332,7 @@ def test_at_the_edge_there_is_one_neighbour_and_alone_there_is_none() -> None:
 
 @pytest.mark.parametrize(
     ("shares", "telling"),
-    [([0.9, 0.099], "a"), ([0.899, 0.05], None), ([0.95, 0.1001], None), ([0.05, 0.95], "b")],
+    [([0.9, 0.099], "a"), ([0.9, 1.0 - 0.9], None), ([0.899, 0.05], None), ([0.95, 0.1001], None), ([0.05, 0.95], "b")],
 )
 def test_a_feature_tells_segments_alone_from_nine_tenths_where_the_next_has_less_than_one(
     shares: list[float], telling: str | None

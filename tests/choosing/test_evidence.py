@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from gauger.algorithms.diagnostics.isolates import isolated
+from gauger.choosing import evidence, filters
 from gauger.choosing.evidence import Evidence, _better, look_for_groups, steps_of_evidence
 from gauger.choosing.filters import filters_of
 from gauger.choosing.group_table import GroupTable
@@ -44,9 +45,9 @@ def _levels(codes: np.ndarray) -> np.ndarray:
 )
 def test_planted_groups_are_found(change: Callable[..., np.ndarray]) -> None:
     rng = np.random.default_rng(1)
-    evidence = _look(change(_groups(rng), rng))
-    assert evidence.count == evidence.between_valleys == 3
-    assert max(evidence.excess.values()) > 5.0
+    found = _look(change(_groups(rng), rng))
+    assert found.count == found.between_valleys == 3
+    assert max(found.excess.values()) > 5.0
 
 
 def test_a_group_of_three_in_a_hundred_is_found() -> None:
@@ -77,9 +78,9 @@ def test_features_that_play_no_part_are_named() -> None:
     values = np.column_stack(
         [rng.normal(size=(240, 4)) * 9.0, np.repeat(CORNERS, 80, axis=0) / 2 + rng.normal(size=(240, 2))]
     )
-    evidence = _look(values)
-    assert evidence.count == 3
-    assert set(evidence.idle) <= {0, 1, 2, 3}
+    found = _look(values)
+    assert found.count == 3
+    assert set(found.idle) <= {0, 1, 2, 3}
 
 
 def test_isolated_customers_are_set_aside_and_others_are_not() -> None:
@@ -245,3 +246,41 @@ def test_a_value_that_many_share_and_the_levels_of_a_feature_of_few_are_filters(
     assert (found[0,].share, found[0,].row) == (0.3, 1_000)
     assert found[0,].parts.tolist() == [1] * 60 + [0] * 140
     assert (found[1,].apart, found[2,].apart) == (True, False)
+
+
+def test_groups_that_only_a_flag_parts_are_one_and_the_others_stay() -> None:
+    rng = np.random.default_rng(0)
+    flag = np.repeat([0.0, 1.0, 0.0], 150)
+    places = np.repeat([[0.0, 0.0], [0.0, 0.0], [6.0, 6.0]], 150, axis=0) + rng.normal(size=(450, 2))
+    table = GroupTable(np.column_stack([places, flag, flag]), np.arange(450))
+    found = look_for_groups(table)
+    assert (found.count, found.between_valleys) == (2, 2)
+    assert found.depth_of(np.repeat([1, 1, 2], 150)) > 1.0
+
+
+def test_features_are_left_out_three_times_at_most_and_steps_are_those_of_two_looks(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    looked: list[tuple[int, ...]] = []
+
+    def look(table: GroupTable, stream: tuple[int, ...], advance: Callable[[int], None]) -> tuple[Signs, Weighed]:
+        looked.append((table.values.shape[1], stream[-1]))
+        advance(1)
+        return Signs(None, None, {}, 0, 10.0), Weighed(1, 1, 0.0, None)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(evidence, "_look", look)
+    monkeypatch.setattr(evidence, "_better", lambda *_: True)
+    monkeypatch.setattr(evidence, "_idle_places", lambda _s, _f, _t, left: tuple(range(len(left) + 1)))
+    steps: list[int] = []
+    assert look_for_groups(GroupTable(np.zeros((9, 6)), np.arange(9)), steps.append).idle == (0, 1)
+    assert looked == [(6, 1), (5, 2), (4, 3)]
+    assert steps == [1, 1, 0]
+
+
+def test_a_shared_value_tells_groups_apart_from_the_depth_of_a_valley_on(monkeypatch: pytest.MonkeyPatch) -> None:
+    zeros = np.concatenate([np.zeros(60), np.random.default_rng(1).exponential(1.0, 140) + 3.0])
+    dip = filters.scaled_dip(np.sort(zeros))
+    for deep, apart in ((dip, True), (np.nextafter(dip, np.inf), False)):
+        monkeypatch.setattr(filters, "DEEP", deep)
+        (found,) = filters_of(GroupTable(zeros[:, None], np.arange(200)))
+        assert bool(found.apart) is apart

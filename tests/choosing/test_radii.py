@@ -10,9 +10,11 @@ from naive_density import all_distances, features_of
 import gauger
 from benchmarks.odd_shapes import SHAPES, make_shape
 from gauger.algorithms.diagnostics.knee import Knee
+from gauger.algorithms.merge_trees import merges_of_links
 from gauger.algorithms.statistics.contingency import adjusted_rand
 from gauger.choosing.radius_advice import RadiusAdvice, advise_radius, plateaus_of, weighed_with_groups
-from gauger.choosing.radius_studies import _about
+from gauger.choosing.radius_studies import _about, _levels, _spread
+from gauger.clustering import key_ranks, neighbours_of, order_customers
 from gauger.errors import SettingError
 from tests.examples import thoroughly
 
@@ -67,7 +69,7 @@ def test_the_distances_are_those_to_the_nth_nearest_sorted(rings: tuple) -> None
 def test_every_row_of_the_table_is_what_that_radius_makes_of_the_customers(rings: tuple) -> None:
     features, study = rings
     made = [gauger.segment_by_density(features, radius) for radius in study.table.index]
-    assert 10 <= len(made) <= 12
+    assert len(made) == 12
     for seg, (_, row) in zip(made, study.table.iterrows(), strict=True):
         assert row["segments"] == seg.count
         assert row["fair_segments"] == (seg.sizes >= round(0.02 * len(seg.codes))).sum()
@@ -284,6 +286,23 @@ def test_few_min_points_have_the_density_levels_of_many() -> None:
     assert gauger.segment_by_density_levels(features).count == 2
     for few in (2, 4):
         assert gauger.study_radius(features, min_points=few).groups == 2
+    near = neighbours_of(features, order_customers(features), "euclidean")
+    left = []
+    for few in (2, 3):
+        reach = near.nth_distances(few)
+        left.append(_levels(near, reach, merges_of_links(*near.links(reach, lambda _: None)), 2, few).left)
+    np.testing.assert_array_equal(*left)
+
+
+def test_a_customer_as_far_from_its_neighbours_as_the_radius_is_inside() -> None:
+    features = features_of(np.arange(10.0)[:, None])
+    everyone = order_customers(features)
+    near = neighbours_of(features, everyone, "euclidean")
+    reach = near.nth_distances(2)
+    links, lengths = near.links(reach, lambda _: None)
+    for radius, segments in ((1.0, 1), (np.nextafter(1.0, 0.0), 0)):
+        group = _spread(near, reach, links[lengths <= radius], radius, key_ranks(features, everyone)).group
+        assert (group + 1).max() == segments
 
 
 def test_where_both_see_groups_the_evidence_is_the_third_reason() -> None:

@@ -1,6 +1,7 @@
 """Studies of trees: the count by one tree's cuts, and linkages and metrics side by side."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import pandas as pd
@@ -238,6 +239,7 @@ def test_the_table_of_metrics_has_means_over_the_others_and_the_advice_says_who_
     advice = _advise(order, near)
     assert advice.alike == (("a", "b"),)
     assert advice.headline() == "a and b: one of each will do."
+    assert replace(advice, alike=(tuple("abcdefghijk"),)).headline().startswith("a, b, c, d, e, f, g, h, i and 2 more:")
     assert "Least alike are a and c" in advice.reasons[1]
     assert "correlate by 0.20, and they share 30%" in advice.reasons[1]
     assert advice.reasons[2].startswith("On its own stands c: ")

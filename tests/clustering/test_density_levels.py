@@ -15,6 +15,7 @@ from naive_density import (
 )
 
 import gauger
+from gauger.algorithms.density.dense_spots import _valley
 from gauger.algorithms.density.hierarchy import hierarchy_of
 from gauger.algorithms.density.levels import depths
 from gauger.algorithms.merge_trees.single_linkage import merges_of_links
@@ -251,3 +252,10 @@ def test_clouds_of_one_peak_stay_one_segment(make: str) -> None:
         values = draw(4.0, size=(600, 3)) if make == "standard_t" else draw(size=(600, 3))
         counts.append(gauger.segment_by_density_levels(features_of(values)).count)
     assert sum(count > 1 for count in counts) <= 1
+
+
+def test_the_valley_of_reaches_is_between_the_two_highest_of_several_peaks() -> None:
+    rng = np.random.default_rng(0)
+    clumps = [rng.normal(middle, 0.2, size) for middle, size in ((0.0, 400), (4.0, 40), (8.0, 300), (12.0, 50))]
+    assert 1.0 < _valley(np.sort(np.concatenate(clumps))) < 7.0
+    assert 8.6 < _valley(np.sort(np.concatenate(clumps[1:]))) < 11.4

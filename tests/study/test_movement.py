@@ -136,3 +136,18 @@ def test_segments_that_cannot_be_made_again_are_refused() -> None:
     features = gauger.prepare(TABLE, key="who", features=["visits"])
     with pytest.raises(SettingError, match="cannot be made again: by hand"):
         find_segments(features, TreePart(method="tree", not_repeatable="by hand"))
+
+
+def test_the_unassigned_of_a_later_study_stay_unassigned_when_numbers_are_matched(tmp_path: Path) -> None:
+    def saved(name: str, table: pd.DataFrame) -> Path:
+        features = gauger.prepare(table, key="who", features=["visits"], scale="none")
+        seg = gauger.segment_by_density(features, 3.0, min_points=3)
+        return gauger.save_study(
+            seg, tmp_path / name, source=gauger.write_table(table, tmp_path / f"{name}.csv")
+        ).folder
+
+    odd = pd.concat([TABLE, pd.DataFrame({"who": ["odd"], "visits": [5_000.0], "spend": [1.0]})], ignore_index=True)
+    found = migration_between(saved("spring", odd), saved("summer", odd[14:]))
+    assert found.remarks[0].code == "segments-matched"
+    assert found.crossing.loc["unassigned", "unassigned"] == 1
+    assert found.moved == 0.0

@@ -1,21 +1,23 @@
 """Small rules of studies and plans: which databases are approved, which dates are taken, what places are refused."""
 
-from dataclasses import replace
+from dataclasses import fields, replace
 from pathlib import Path
 
 import numpy as np
 import pandas as pd
 import pytest
+from pydantic import ValidationError
 
 import gauger
-from gauger.errors import SettingError
+from gauger.errors import PlanError, SettingError
 from gauger.study import proposals
 from gauger.study.drafting import _only_date
-from gauger.study.plan_files import plan_from_text
-from gauger.study.plan_parts import FeaturePart
+from gauger.study.plan_files import plan_from_text, text_of
+from gauger.study.plan_parts import CountsPart, FeaturePart, HandOffPart, SourcePart, TreePart
 from gauger.study.proposals import Proposal
 from gauger.study.saving import _period
-from gauger.study.sources import connections_of
+from gauger.study.sources import connections_of, moved_part
+from gauger.study.study_files import read_assignments
 
 PLAN = """
 key = "who"
@@ -128,3 +130,57 @@ def test_where_a_study_of_everyone_goes_is_asked_for_in_words(tmp_path: Path) ->
             replace(own, codes=own.codes * 0, scaled_centres=own.scaled_centres[:0]), tmp_path / "a.html"
         )
     assert sorted(path.name for path in tmp_path.iterdir()) == ["base.parquet"]
+
+
+def test_what_a_plan_leaves_out_is_as_the_functions_have_it() -> None:
+    counts = {"lowest": 1, "highest": 10, "starts": 10, "max_iterations": 300, "seed": 0}
+    assert CountsPart().model_dump() == counts
+    tree = TreePart(method="tree").model_dump(exclude_none=True)
+    assert tree == {"method": "tree", "ward_heights": "distance", "optimal_order": False, "p": 3.0, "seed": 0}
+    handed = HandOffPart(contacts=SourcePart(file="a.csv"), campaign="tea")
+    rules = {one.name: one.default for one in fields(gauger.HandOffRules)}
+    for name in ("holdout", "consent", "refusal_binds", "sub_addresses", "unreadable", "min_size", "address", "seed"):
+        assert getattr(handed, name) == rules[name], name
+
+
+def test_a_part_of_a_plan_takes_nothing_for_another_type_and_is_never_changed() -> None:
+    for wrong in ({"starts": "3"}, {"starts": True}, {"starts": 2.0}, {"strats": 2}):
+        with pytest.raises(ValidationError):
+            CountsPart.model_validate(wrong)
+    with pytest.raises(ValidationError):
+        CountsPart().starts = 3
+
+
+@pytest.mark.parametrize(
+    ("wrong", "words"),
+    [
+        ('method = "kmean"', "did you mean kmeans\\?$"),
+        ('method = "kmeans"\ncount = 2\nseding = "random"', r"segments.seding: .*did you mean seeding"),
+        ('method = "density"\nraduis = 2', r"segments.raduis: .*did you mean radius\?$"),
+        ('method = "kmeans"\ncount = 2\nradius = 2', "segments.radius: there is no such setting$"),
+        ('method = "tree"\nlinkage = "wrad"', r"'wrad' is none of .*did you mean ward\?$"),
+    ],
+)
+def test_what_was_meant_is_among_the_settings_of_the_method(wrong: str, words: str) -> None:
+    with pytest.raises(PlanError, match=words):
+        plan_from_text(f'key = "who"\n[source]\nfile = "base.csv"\n[segments]\n{wrong}\n', Path("plan.toml"))
+
+
+def test_features_are_written_one_by_one_and_a_source_in_a_database_stays_where_it_is() -> None:
+    plan = plan_from_text(PLAN, Path("plan.toml"))
+    written = text_of(plan.model_copy(update={"features": {"visits": FeaturePart()}}))
+    assert "[features.visits]" in written
+    assert "[features]" not in written
+    assert "[source]" in written
+    assert plan.source is not None
+    assert moved_part(plan.source, Path("a"), Path("b")) is plan.source
+    assert moved_part(SourcePart(file="base.csv"), Path("a"), Path("a/b")).file == "../base.csv"
+
+
+def test_keys_that_parts_have_as_numbers_can_be_read_as_text(tmp_path: Path) -> None:
+    for keys, name in (([7, 8], "numbers"), (["7", "8"], "text")):
+        (tmp_path / name / "assignments").mkdir(parents=True)
+        placed = pd.DataFrame({"who": keys, "segment": [1, 2]})
+        gauger.write_table(placed, tmp_path / name / "assignments" / "0.parquet")
+        assert read_assignments(tmp_path / name, keys_as_text="who")["who"].tolist() == ["7", "8"]
+        assert read_assignments(tmp_path / name)["who"].tolist() == keys

@@ -8,7 +8,9 @@ import pytest
 
 import gauger
 from gauger.errors import MissingFileError, OutputError, SettingError, StudyError
+from gauger.remarks import Remark
 from gauger.study import find_segments
+from gauger.study.gathering import provenance_of
 from gauger.study.plan_files import plan_from_text, text_of
 from gauger.study.plan_of_segments import plan_of
 from gauger.study.plan_parts import SourcePart
@@ -186,3 +188,53 @@ def test_keys_stay_what_the_source_has_them_as(digits: bool, tmp_path: Path) -> 
     seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who", features=["visits", "spend"]), 2, starts=1)
     study = gauger.save_study(seg, tmp_path / "s", source=source)
     assert study.segmentation.features.keys.tolist() == table["who"].tolist()
+
+
+def test_another_place_is_read_as_the_first_one_was(tmp_path: Path) -> None:
+    for name, factor in (("first", 1), ("second", 10)):
+        rows = [
+            f"{who};{visits * factor},5;{spend}"
+            for who, visits, spend in zip("abcd", (1, 2, 8, 9), (3, 4, 1, 2), strict=True)
+        ]
+        (tmp_path / f"{name}.csv").write_text("\n".join(["who;visits;spend", *rows]))
+    reading = {"decimal": ","}
+    table = gauger.read_table(tmp_path / "first.csv", **reading)
+    seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)
+    gauger.save_study(seg, tmp_path / "out", source=tmp_path / "first.csv", reading=reading)
+    opened = gauger.open_study(tmp_path / "out", source=tmp_path / "second.csv")
+    assert opened.table["visits"].tolist() == [10.5, 20.5, 80.5, 90.5]
+    assert gauger.open_study(tmp_path / "out").table["visits"].tolist() == [1.5, 2.5, 8.5, 9.5]
+
+
+def test_a_study_of_behaviour_knows_its_events_and_their_period(tmp_path: Path) -> None:
+    rng = np.random.default_rng(0)
+    days = pd.Timestamp("2025-01-01") + pd.to_timedelta(rng.integers(0, 300, 400), unit="D")
+    events = pd.DataFrame({"who": rng.integers(0, 40, 400), "day": days, "paid": rng.uniform(1, 9, 400)})
+    gauger.write_table(events.astype({"day": str}), tmp_path / "events.csv")
+    (tmp_path / "plan.toml").write_text(
+        'key = "who"\n[events]\nfile = "events.csv"\nwhen = "day"\namount = "paid"\n[features]\nvisits = {}\n'
+        '[segments]\nmethod = "kmeans"\ncount = 2\nstarts = 2\n[counts]\nhighest = 2\n'
+    )
+    study = gauger.run_plan(tmp_path / "plan.toml", tmp_path / "out")
+    assert study.plan.events is not None
+    assert study.plan.events.bytes == (tmp_path / "events.csv").stat().st_size
+    assert study.plan.events.sha256 is not None
+    first, as_of = study.plan.events.period
+    assert (first, as_of) == (str(days.min().date()), str(days.max().date() + pd.Timedelta(days=1)))
+    provenance = provenance_of(study.plan, study.folder, 40, with_keys=False)
+    assert provenance.period == (first, as_of)
+    (tmp_path / "events.csv").write_text("who,day,paid\n1,2025-01-01,2\n")
+    assert len(gauger.open_study(tmp_path / "out").table) == 40
+
+
+def test_segments_are_counted_without_the_unassigned_and_words_stay_as_they_are(tmp_path: Path) -> None:
+    points = pd.DataFrame({"wer": [f"c{at}" for at in range(41)], "besuche_ä": [*range(20), *range(500, 520), 9_000]})
+    seg = gauger.segment_by_density(gauger.prepare(points, key="wer", scale="none"), 1.5, min_points=2)
+    gauger.save_study(seg, tmp_path / "out", source=points)
+    study = gauger.open_study(tmp_path / "out")
+    assert "2 segments of 41" in study.headline()
+    assert study.overview()["customers"].tolist() == [20, 20]
+    remark = Remark("odd", "the column besuche_ä", ("besuche_ä",))
+    gauger.save_study(seg.with_remarks((remark,)), tmp_path / "out", source=points, replace=True)
+    assert "besuche_ä" in (tmp_path / "out" / "remarks.json").read_text("utf-8")
+    assert remark in gauger.open_study(tmp_path / "out").remarks

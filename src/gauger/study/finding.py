@@ -8,7 +8,6 @@ from gauger.choosing import (
     CountStudy,
     RadiusStudy,
     possible_counts,
-    refuse_bad_coarseness,
     study_counts,
     study_radius,
 )
@@ -103,8 +102,6 @@ def cut_tree(tree: MergeTree, wanted: TreePart) -> Found:
 
 
 def _by_advised_radius(features: FeatureSet, wanted: DensityPart) -> Found:
-    if wanted.coarseness is not None:
-        refuse_bad_coarseness(wanted.coarseness)
     study = study_radius(features, min_points=wanted.min_points, metric=wanted.metric)
     radius = study.advice.radius if wanted.coarseness is None else study.radius_for(wanted.coarseness)
     settings = {"method": "density", "radius": radius, "min_points": study.min_points, "metric": wanted.metric}

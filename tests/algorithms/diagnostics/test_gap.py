@@ -12,7 +12,7 @@ from gauger.algorithms.kmeans.small_tables import fits_by_count
 
 def _gap(values: np.ndarray, references: int = 20) -> Gap:
     columns = np.ascontiguousarray(values.T)
-    fits = fits_by_count(columns, range(1, 7), np.random.default_rng(0))
+    fits = fits_by_count(columns, range(1, 7), np.random.default_rng(0), starts=4)
     return gap_statistic(values, {count: fit.wcss for count, fit in fits.items()}, references=references, seed=(1,))
 
 

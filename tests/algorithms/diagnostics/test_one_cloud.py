@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from gauger.algorithms.diagnostics import smooth_table
-from gauger.algorithms.diagnostics.one_cloud import OneCloud, single_peaked
+from gauger.algorithms.diagnostics.one_cloud import OneCloud, _Whole, single_peaked
 from gauger.algorithms.statistics.dip import scaled_dip
 
 
@@ -67,3 +67,18 @@ def test_drawn_shares_of_a_whole_keep_their_sum_and_others_stay_free() -> None:
     assert drawn[:, :3].min() >= 0.0
     np.testing.assert_allclose(drawn[:, :3].mean(axis=0), values[:, :3].mean(axis=0), rtol=0.15)
     assert drawn[:, 3].std() == pytest.approx(values[:, 3].std(), rel=0.1)
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_columns_that_sum_to_a_whole_are_found_with_positive_weights(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    shares = rng.dirichlet([2.0, 3.0, 5.0], 300) + np.array([0.5, 0.0, 0.0])
+    columns = np.column_stack([rng.normal(size=300), shares * [3.0, 1.0, 7.0]])
+    whole = _Whole.of(columns)
+    assert whole is not None
+    assert whole.places.tolist() == [1, 2, 3]
+    assert whole.weights * [3.0, 1.0, 7.0] == pytest.approx(np.full(3, whole.weights[1]))
+    assert whole.low == pytest.approx(columns[:, 1:].min(axis=0))
+    assert whole.total == pytest.approx(((columns[:, 1:] - whole.low) @ whole.weights).mean())
+    assert _Whole.of(columns[:, [0, 1, 2]]) is None
+    assert _Whole.of(np.column_stack([columns[:, 0], rng.normal(size=300), -columns[:, 0]])) is None

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 import gauger
-from gauger.algorithms.diagnostics.silhouettes import silhouette_values
+from gauger.algorithms.diagnostics.silhouettes import mean_over_segments, silhouette_values
 from gauger.errors import SettingError
 from gauger.segmentation import segmentation_from_codes
 
@@ -114,3 +114,15 @@ def test_the_share_below_zero_is_by_segment(features_of: Make) -> None:
 def test_one_segment_has_no_silhouette(features_of: Make) -> None:
     with pytest.raises(SettingError, match="at least two"):
         gauger.silhouette(gauger.segment_by_kmeans(features_of([[1.0], [2.0]]), 1))
+
+
+def test_the_mean_of_a_sample_weighs_segments_by_their_sizes_and_has_an_error_worked_by_hand() -> None:
+    """Two of four and three of nine are drawn: variances 0.02 and 0.03 of one value, halved and cut to a third."""
+    mean, error = mean_over_segments(np.array([0.1, 0.3, 0.4, 0.5, 0.75]), np.array([1, 1, 2, 2, 2]), np.array([4, 9]))
+    variances = np.array([0.02 / 2 * (1 - 2 / 4), 0.0325 / 3 * (1 - 3 / 9)])
+    assert mean == pytest.approx((4 * 0.2 + 9 * 0.55) / 13)
+    assert error == pytest.approx(np.sqrt((np.array([4, 9]) / 13) ** 2 @ variances))
+
+
+def test_one_segment_of_all_is_worth_nothing() -> None:
+    assert silhouette_values(np.array([[1.0, 5.0, 9.0]]), np.array([2, 2, 2])).tolist() == [0.0, 0.0, 0.0]

@@ -167,3 +167,27 @@ def test_a_matrix_by_other_keys_is_refused(three):
 def test_a_matrix_that_is_none_is_refused(three, matrix, words):
     with pytest.raises(gauger.GaugerError, match=words):
         given_geometry(matrix, three.keys.tolist())
+
+
+def test_minkowski_of_exponent_one_is_city_block_and_less_is_refused():
+    found = geometry("minkowski", ROWS, MetricSettings(p=1), range(9)).between(np.arange(9), np.arange(9))
+    city = geometry("city_block", ROWS, MetricSettings(), range(9)).between(np.arange(9), np.arange(9))
+    np.testing.assert_allclose(found, city)
+    for p in (np.nextafter(1.0, 0.0), np.inf, np.nan, True, "2"):
+        with pytest.raises(Exception, match="must be a number from 1 up"):
+            geometry("minkowski", ROWS, MetricSettings(p=p), range(9))
+
+
+def test_a_stretch_of_zeros_matches_nothing_at_its_lag():
+    rows = np.array([[0.0, 0.0, 0.0, 0.0, 3.0], [1.0, 2.0, 4.0, 8.0, 5.0]])
+    apart = geometry("lagged_correlation", rows, MetricSettings(lag=1), "ab").between(np.arange(2), np.arange(2))
+    assert apart[0, 1] == pytest.approx(lagged_without_constants(*rows, 1))
+
+
+def lagged_without_constants(x, y, lag):
+    best = -1.0
+    for shift in range(-lag, lag + 1):
+        one, other = (x[shift:], y[: len(y) - shift]) if shift >= 0 else (x[:shift], y[-shift:])
+        if np.ptp(one) > 0:
+            best = max(best, np.corrcoef(one, other)[0, 1])
+    return 1.0 - best

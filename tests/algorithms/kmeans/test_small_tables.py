@@ -28,7 +28,7 @@ def test_a_line_of_customers_is_cut_at_the_best_places() -> None:
 
 def test_codes_centres_and_sum_of_squares_belong_together() -> None:
     columns, weights = _columns(1, 300, 3), np.random.default_rng(2).uniform(0.1, 2.0, size=300)
-    fit = fits_by_count(columns, [4], np.random.default_rng(0), weights=weights)[4]
+    fit = fits_by_count(columns, [4], np.random.default_rng(0), starts=4, weights=weights)[4]
     for segment in range(4):
         own = fit.codes == segment
         np.testing.assert_allclose(fit.centres[segment], np.average(columns[:, own], axis=1, weights=weights[own]))

@@ -54,3 +54,10 @@ def test_what_moves_together_comes_side_by_side() -> None:
     order = correlation_order(correlation_matrix(values))
     assert {frozenset(order[:2]), frozenset(order[2:])} == {frozenset({0, 2}), frozenset({1, 3})}
     assert correlation_order(np.ones((1, 1))) == [0]
+
+
+def test_a_column_that_is_constant_where_the_other_is_known_has_no_correlation() -> None:
+    values = np.random.default_rng(0).normal(size=(3_001, 2))
+    values[:1_500, 0] = 1.0 / 3.0
+    values[1_500:, 1] = np.nan
+    assert np.isnan(correlation_matrix(values)[0, 1])

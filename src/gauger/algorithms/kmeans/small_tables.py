@@ -46,7 +46,7 @@ class Fitter(Protocol):
 class KmeansFitter:
     """k-means, the best of `starts` seedings."""
 
-    starts: int = 2
+    starts: int
 
     def __call__(
         self, columns: Values, counts: Iterable[int], rng: np.random.Generator, weights: Values | None = None
@@ -60,7 +60,7 @@ TWO_STARTS = KmeansFitter(2)
 
 
 def fits_by_count(
-    columns: Values, counts: Iterable[int], rng: np.random.Generator, *, starts: int = 4, weights: Values | None = None
+    columns: Values, counts: Iterable[int], rng: np.random.Generator, *, starts: int, weights: Values | None = None
 ) -> dict[int, SmallFit]:
     """The best of a few starts for each of the rising counts; each count also starts from the one before it, split.
 

@@ -72,7 +72,7 @@ def nearest_in_rows(distances, weights, slots, start, stop, nearest, value, riva
                 continue
             here = distances[_place(slot, other, n)]
             if here <= second:
-                if here < best or (here == best and link_rank(slot, other) < link_rank(slot, found)):
+                if here < best or (here == best and found >= 0 and link_rank(slot, other) < link_rank(slot, found)):
                     second, best, found = best, here, other
                 else:
                     second = here

@@ -93,7 +93,7 @@ def _nearest_in_leaf(points, weights, weighted, slot, point, start, stop, distan
         for r in range(size):
             here = distance[r] * _worth(weights[slot], weights[first + r], weighted)
             if here <= second and first + r != slot:
-                if here < best or (here == best and link_rank(slot, first + r) < link_rank(slot, found)):
+                if here < best or (here == best and found >= 0 and link_rank(slot, first + r) < link_rank(slot, found)):
                     second, best, found = best, here, first + r
                 else:
                     second = here

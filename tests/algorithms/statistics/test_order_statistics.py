@@ -1,0 +1,57 @@
+"""Order statistics from counts between edges, and hashes: against a sort, and against published figures."""
+
+import numpy as np
+import pytest
+
+from gauger.algorithms.key_hashes import as_shares, hash_numbers, remixed
+from gauger.algorithms.statistics import Edges, OrderStatistics, count_between, edges_around
+
+SHARES = (0.0, 0.25, 0.5, 0.9, 1.0)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_ranks_and_quantiles_of_groups_are_those_of_a_sort(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    columns = np.vstack([rng.normal(size=900), rng.integers(0, 5, 900).astype(float)])
+    columns[:, rng.random(900) < 0.1] = np.nan
+    codes = rng.integers(0, 3, 900)
+    edges = Edges.of([edges_around([np.sort(one[:90][~np.isnan(one[:90])])], SHARES) for one in columns])
+    counts = edges.counts(3)
+    count_between(columns, codes, 0, 900, edges.values, edges.starts, counts)
+    found = OrderStatistics.counted(edges, counts)
+    for group in (0, 1, 2, found.everyone):
+        for column, values in enumerate(columns):
+            own = np.sort(values[((codes == group) | (group == found.everyone)) & ~np.isnan(values)])
+            assert found.known(group, column) == len(own)
+            ranks = {(group, column): found.ranks_of(group, column, SHARES)}
+            found.open_ranges(ranks)
+            found.take(group, column, ranks[group, column], own[::-1])
+            for share in SHARES:
+                assert found.quantile(group, column, share) == pytest.approx(np.quantile(own, share), abs=1e-12)
+            for edge in edges.of_column(column)[0]:
+                assert found.below(group, column, edge) == (own < edge).sum()
+
+
+def test_edges_are_the_values_around_a_rank_and_those_just_above_them() -> None:
+    ordered = np.arange(1_001.0)
+    found = edges_around([ordered], [0.5], also=[-3.0])
+    assert found[:2].tolist() == [-3.0, np.nextafter(-3.0, np.inf)]
+    values = found[2::2]
+    assert len(values) == 48
+    assert (values[0], values[-1]) == (434, 566)  # 4 standard errors, 63.3 ranks, and two more
+    assert edges_around([np.arange(9.0)], [0.0])[0] == 0.0
+    assert edges_around([np.empty(0)], [0.5]).size == 0
+
+
+def test_hashes_are_those_of_the_published_generator() -> None:
+    """Steele, Lea & Flood (2014), Fast splittable pseudorandom number generators: the first outputs of seed 1234567."""
+    golden = 0x9E3779B97F4A7C15
+    outputs = [6457827717110365317, 3203168211198807973, 9817491932198370423]
+    hashes = np.zeros(3, dtype=np.uint64)
+    states = np.array([(1234567 + step * golden) % 2**64 for step in range(3)], dtype=np.uint64)
+    hash_numbers(states.view(np.int64), hashes)
+    assert hashes.tolist() == outputs
+    for salt in (0, 7):
+        mask = (salt * 0xD1342543DE82EF95 + golden) % 2**64
+        assert remixed(np.array([mask ^ (1234567 + golden)], dtype=np.uint64), salt).tolist() == outputs[:1]
+    assert as_shares(np.array([0, 2**64 - 1], dtype=np.uint64)).tolist() == [2.0**-53, 1.0]
