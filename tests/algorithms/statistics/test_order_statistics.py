@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from gauger.algorithms.key_hashes import as_shares, hash_numbers, remixed
-from gauger.algorithms.statistics import Edges, OrderStatistics, count_between, edges_around
+from gauger.algorithms.statistics import Edges, Moments, OrderStatistics, count_between, edges_around
 
 SHARES = (0.0, 0.25, 0.5, 0.9, 1.0)
 
@@ -55,3 +55,11 @@ def test_hashes_are_those_of_the_published_generator() -> None:
         mask = (salt * 0xD1342543DE82EF95 + golden) % 2**64
         assert remixed(np.array([mask ^ (1234567 + golden)], dtype=np.uint64), salt).tolist() == outputs[:1]
     assert as_shares(np.array([0, 2**64 - 1], dtype=np.uint64)).tolist() == [2.0**-53, 1.0]
+
+
+def test_groups_that_are_all_alike_do_not_differ_and_others_differ_without_end() -> None:
+    alike = Moments(np.array([2.0, 3.0]), np.array([5.0, 5.0]), np.zeros(2))
+    assert alike.scores().tolist() == [0.0, 0.0]
+    apart = Moments(np.array([2.0, 3.0, 0.0]), np.array([5.0, 6.0, np.nan]), np.zeros(3))
+    assert apart.scores()[:2].tolist() == [-np.inf, np.inf]
+    assert np.isnan(apart.scores()[2])

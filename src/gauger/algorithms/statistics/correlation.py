@@ -8,6 +8,9 @@ Matrix = NDArray[np.float64]
 _BLOCK = 65_536
 """Rows a step, so that squares are summed near to where they fit; decides nothing but memory."""
 
+_EPSILON = float(np.finfo(np.float64).eps)
+"""What rounding may do to a sum, for each of its terms, relative to it."""
+
 
 def correlation_matrix(values: Matrix) -> Matrix:
     """Pearson's r between columns (n_rows, n_columns), each pair over the rows that have both: (n_columns, n_columns).
@@ -39,7 +42,7 @@ def correlation_matrix(values: Matrix) -> Matrix:
             common += there.T @ there
     with np.errstate(invalid="ignore", divide="ignore"):
         spread = squares - sums * sums / common
-        spread[spread <= 1e-14 * squares] = np.nan
+        spread[spread <= np.maximum(1e-14, _EPSILON * common) * squares] = np.nan
         r = (products - sums * sums.T / common) / np.sqrt(spread * spread.T)
     return np.clip(r, -1.0, 1.0)
 
