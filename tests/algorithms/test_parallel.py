@@ -1,5 +1,9 @@
 """Blocks and jobs: every row once, in order, on any number of threads."""
 
+import os
+import subprocess
+import sys
+
 import pytest
 
 from gauger.algorithms.parallel import map_blocks, map_jobs, thread_count
@@ -21,3 +25,18 @@ def test_a_thread_count_that_is_none_is_refused(monkeypatch: pytest.MonkeyPatch)
     monkeypatch.setenv("GAUGER_THREADS", "many")
     with pytest.raises(ValueError, match="GAUGER_THREADS='many'"):
         thread_count()
+
+
+@pytest.mark.skipif(not hasattr(os, "fork"), reason="this system has no forks")
+def test_a_process_that_parts_after_threads_have_worked_has_threads_of_its_own() -> None:
+    code = """
+import os, signal
+from gauger.algorithms.parallel import map_jobs
+assert list(map_jobs(abs, [-1, -2, -3])) == [1, 2, 3]
+child = os.fork()
+if not child:
+    signal.alarm(20)
+    os._exit(list(map_jobs(abs, [-4, -5, -6])) != [4, 5, 6])
+raise SystemExit(os.waitpid(child, 0)[1])
+"""
+    subprocess.run([sys.executable, "-c", code], env={**os.environ, "GAUGER_THREADS": "2"}, check=True)

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from naive_trees import naive_groups, naive_merges, refuse_unless_closest
 
 import gauger
+from gauger.algorithms.merge_trees.closest_pairs import merge_closest_points
 from gauger.algorithms.merge_trees.linkages import LINKAGES, POINT_LINKAGES
 from gauger.clustering.customer_distances import CUSTOMER_METRICS
 from tests.examples import examples, thoroughly
@@ -310,3 +311,9 @@ def test_over_the_memory_there_is_the_ways_out_are_named(monkeypatch):
     monkeypatch.setenv("GAUGER_MEMORY_GB", "plenty")
     with pytest.raises(gauger.GaugerError, match="GAUGER_MEMORY_GB='plenty' must be a number of gigabytes"):
         gauger.build_tree(features, linkage="complete")
+
+
+@pytest.mark.parametrize(("third", "tied"), [(0.2, True), (0.3, False)])
+def test_equal_distances_are_ties_however_short(third, tied):
+    columns = np.array([[0.0, 0.1, third, 5.0]])
+    assert merge_closest_points(columns, np.ones(4), by_size=True, advance=lambda _: None).tied is tied

@@ -35,3 +35,9 @@ def test_they_are_undefined_for_one_segment_and_infinite_without_spread() -> Non
     assert math.isnan(calinski_harabasz(0.0, 5.0, 9, 9))
     assert calinski_harabasz(0.0, 5.0, 2, 9) == math.inf
     assert math.isnan(davies_bouldin(np.ones(3, dtype=int), np.zeros(3), np.zeros((1, 2))))
+
+
+def test_two_segments_overlap_as_worked_by_hand() -> None:
+    """Mean distances 1 and 2 to centres that are 6 apart."""
+    codes, distances = np.array([1, 1, 2, 2]), np.array([0.5, 1.5, 1.0, 3.0])
+    assert davies_bouldin(codes, distances, np.array([[0.0, 0.0], [0.0, 6.0]])) == pytest.approx(0.5)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from gauger.algorithms.diagnostics import DEEP, SmoothTable, Valleys, joined, smooth_table
-from gauger.algorithms.diagnostics.valleys import shallow_from, shallowest_neighbours
+from gauger.algorithms.diagnostics.valleys import _level_scores, shallow_from, shallowest_neighbours
 
 
 def _table(values: np.ndarray, levels: np.ndarray | None = None, draws: int = 1) -> SmoothTable:
@@ -80,3 +80,11 @@ def test_the_shallowest_valley_is_found_among_neighbours_and_early() -> None:
     assert shallow_from(table, codes, centres, 5, enough=0.0) == pytest.approx(depths.min())
     assert shallow_from(table, codes, centres, 5, enough=0.6) == pytest.approx(depths[0, 3])
     assert shallow_from(table, codes, centres, 101, enough=0.6) == 0.0
+
+
+def test_levels_are_in_the_order_of_their_lean_however_few_have_them() -> None:
+    """Of level 0 all are in the first segment, of level 1 two in three, of level 2 none."""
+    levels = np.array([0, 1, 1, 1, 2, 2])[:, None]
+    scores = _level_scores(_table(np.zeros((6, 0)), levels), np.arange(3), np.arange(3, 6), 0)[:, 0]
+    assert scores[0] < scores[[1, 2, 3]].min()
+    assert scores[[1, 2, 3]].max() < scores[[4, 5]].min()

@@ -103,6 +103,8 @@ def test_gower_takes_measures_flags_and_categories_with_gaps():
     )
     tree = gauger.build_tree(features, metric="gower")
     apart = tree.distances.between(np.arange(4), np.arange(4))
+    indicators = np.asarray(tree.distances.points)[:, 2:]
+    assert np.sqrt(((indicators[0] - indicators[[1, 2]]) ** 2).sum(axis=1)) == pytest.approx([1.0, 0.0])
     by_hand = {
         (0, 1): (20 / 40 + 1 + 1) / 3,
         (0, 2): (0 + 0) / 2,

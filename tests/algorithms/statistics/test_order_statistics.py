@@ -63,3 +63,9 @@ def test_groups_that_are_all_alike_do_not_differ_and_others_differ_without_end()
     apart = Moments(np.array([2.0, 3.0, 0.0]), np.array([5.0, 6.0, np.nan]), np.zeros(3))
     assert apart.scores()[:2].tolist() == [-np.inf, np.inf]
     assert np.isnan(apart.scores()[2])
+
+
+def test_standard_deviations_are_those_of_samples_and_of_fewer_than_two_there_are_none() -> None:
+    found = Moments(np.array([3.0, 1.0]), np.array([2.0, 5.0]), np.array([2.0, 0.0])).standard_deviation
+    assert found[0] == 1.0
+    assert np.isnan(found[1])
