@@ -55,7 +55,7 @@ def main() -> None:
     if only is not None:
         chosen = [one for one in chosen if one.key in only]
     if not chosen:
-        parser.error(f"there is no such mutant in gauger/{asked.package}")
+        parser.error(f"gauger/{asked.package} does not have such a mutant")
     verdicts = []
     for number, verdict in enumerate(try_all(chosen, [path.resolve() for path in asked.tests], asked.seconds), 1):
         verdicts.append(verdict)

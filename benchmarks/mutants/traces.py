@@ -152,7 +152,7 @@ def _names_made_at(source: str, line: int) -> list[str]:
 
 
 def _bodies_with_defaults_on(source: str, lines: set[int]) -> set[int]:
-    """The lines of the functions that give a parameter, on one of some lines, a value of its own."""
+    """The lines of the functions that give a parameter a default on one of some lines."""
     found: set[int] = set()
     for node in ast.walk(ast.parse(source)):
         if isinstance(node, ast.FunctionDef) and lines & set(range(node.lineno, node.body[0].lineno)):
