@@ -34,17 +34,18 @@ class Tracer:
 
     def __init__(self, folder: Path, limit: float) -> None:
         self._folder, self._limit = folder, limit
-        self._running: tuple[Path, coverage.Coverage] | None = None
+        self._running: tuple[str, coverage.Coverage] | None = None
         self._seconds: dict[str, float] = {}
         self._passed = True
 
     @pytest.hookimpl(wrapper=True)
     def pytest_runtest_protocol(self, item: pytest.Item, nextitem: pytest.Item | None) -> Iterator[None]:
         if self._running is None:
-            own = coverage.Coverage(data_file=str(self._folder / f"{trace_name(item.path)}.lines"), source=[SOURCES])
+            name = trace_name(item.path)  # as it is now: it may be changed while its tests run
+            own = coverage.Coverage(data_file=str(self._folder / f"{name}.lines"), source=[str(SOURCES)])
             own.erase()
             own.start()
-            self._running = item.path, own
+            self._running = name, own
         self._running[1].switch_context(item.nodeid)
         self._passed = True
         began = time.monotonic()
@@ -73,11 +74,11 @@ class Tracer:
 
     def _keep(self) -> None:
         assert self._running is not None
-        path, own = self._running
+        name, own = self._running
         own.stop()
         with warnings.catch_warnings(action="ignore"):  # where nothing of ours ran
             own.save()
-        (self._folder / f"{trace_name(path)}.json").write_text(json.dumps(self._seconds), encoding="utf-8")
+        (self._folder / f"{name}.json").write_text(json.dumps(self._seconds), encoding="utf-8")
         self._running, self._seconds = None, {}
 
 

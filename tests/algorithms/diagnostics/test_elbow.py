@@ -35,4 +35,7 @@ def test_too_few_counts_or_a_flat_curve_have_no_elbow() -> None:
 
 
 def test_a_curve_that_reaches_zero_is_an_elbow_of_full_strength() -> None:
-    assert find_elbow([1, 2, 3, 4], [9.0, 4.0, 0.0, 0.0]).strength == pytest.approx(1.0)
+    found = find_elbow([1, 2, 3, 4], [9.0, 4.0, 0.0, 0.0])
+    assert (found.count, found.strength) == (3, pytest.approx(1.0))
+    slopes = [-np.log(1e-12 / 0.5) / np.log(3 / 2), -np.log(0.5) / np.log(2)]  # what is next to nothing counts as such
+    assert find_elbow([1, 2, 3], [2.0, 1.0, 0.0]).strength == max(0.0, 1 - slopes[0] / slopes[1])

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 import gauger
-from gauger.algorithms.diagnostics.silhouettes import mean_over_segments, silhouette_values
+from gauger.algorithms.diagnostics.silhouettes import mean_over_segments, sample_by_segment, silhouette_values
 from gauger.errors import SettingError
 from gauger.segmentation import segmentation_from_codes
 
@@ -126,3 +126,11 @@ def test_the_mean_of_a_sample_weighs_segments_by_their_sizes_and_has_an_error_wo
 
 def test_one_segment_of_all_is_worth_nothing() -> None:
     assert silhouette_values(np.array([[1.0, 5.0, 9.0]]), np.array([2, 2, 2])).tolist() == [0.0, 0.0, 0.0]
+
+
+def test_up_to_the_limit_everyone_is_measured_and_beyond_it_fifty_of_each_segment_at_least() -> None:
+    codes = np.repeat([0, 1, 2], [5, 60, 40])
+    assert sample_by_segment(codes, 100, 0, size=2).tolist() == list(range(5, 105))
+    sampled = sample_by_segment(codes, 99, 0, size=2)
+    assert np.bincount(codes[sampled]).tolist() == [0, 50, 40]
+    assert np.bincount(codes[sample_by_segment(codes, 99, 0, size=95)]).tolist() == [0, 57, 40]

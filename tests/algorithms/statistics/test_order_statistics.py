@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from gauger.algorithms.key_hashes import as_shares, hash_numbers, remixed
+from gauger.algorithms.key_hashes import as_shares, hash_numbers, hash_texts, remixed
 from gauger.algorithms.statistics import Edges, Moments, OrderStatistics, count_between, edges_around
 
 SHARES = (0.0, 0.25, 0.5, 0.9, 1.0)
@@ -69,3 +69,31 @@ def test_standard_deviations_are_those_of_samples_and_of_fewer_than_two_there_ar
     found = Moments(np.array([3.0, 1.0]), np.array([2.0, 5.0]), np.array([2.0, 0.0])).standard_deviation
     assert found[0] == 1.0
     assert np.isnan(found[1])
+
+
+def _of_texts(texts: list[str]) -> list[int]:
+    written = [text.encode() for text in texts]
+    hashes = np.zeros(len(texts), dtype=np.uint64)
+    ends = np.cumsum([0, *map(len, written)])
+    hash_texts(np.frombuffer(b"".join(written), dtype=np.uint8), ends, hashes)
+    return hashes.tolist()
+
+
+def test_a_key_has_one_hash_as_a_number_and_as_text_and_every_other_text_one_of_its_own() -> None:
+    numbers = [0, 7, 10, -3, 1_234, 10**18 - 1, -(10**17)]
+    hashes = np.zeros(len(numbers), dtype=np.uint64)
+    hash_numbers(np.array(numbers), hashes)
+    assert _of_texts(list(map(str, numbers))) == hashes.tolist()
+    others = ["", "-", "-0", "00", "007", "-07", "+7", "7.0", "7 ", "1/", "1:", ":", "/", "1" * 19, "7-", "--7"]
+    others += ["abcdefg", "abcdefgh", "abcdefghi", "abcdefgh\0", "abcdefgha", "bbcdefgh", "abcdefghabcdefgh", "ä"]
+    assert len({*_of_texts(others), *hashes.tolist()}) == len(others) + len(numbers)
+
+
+def test_the_hashes_of_keys_never_change() -> None:
+    """Samples, hold-outs and draws go by them: other hashes would choose other customers."""
+    assert _of_texts(["", "abc", "abcdefgh", "abcdefghi"]) == [
+        12919645939244872292,
+        13785447289082874918,
+        7070594705696561064,
+        6139818567710904856,
+    ]
