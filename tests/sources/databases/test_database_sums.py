@@ -194,3 +194,15 @@ def test_the_profile_of_a_table_that_is_gone_says_what_to_do(shop: Shop, tmp_pat
     shop.run("DROP TABLE summed")
     with pytest.raises(gauger.errors.DatabaseError, match="segment again"):
         _ = gauger.open_study(tmp_path / "s").profile
+
+
+@pytest.mark.parametrize("count", [2, 12])
+def test_seeds_for_few_and_many_segments_are_different_customers(count: int, shop: Shop) -> None:
+    table = planted(3, 200, groups=12)
+    shop.write("base", table)
+    asked = {"key": "who", "features": ["visits", "spend"], "count": count}
+    made = segmented(shop.url, table="base", into=f"placed_{count}", replace=True, **asked)
+    assert len(made.seg.sizes) == count
+    assert made.seg.sizes.sum() == 200
+    if count == 12:
+        assert made.seg.explained > 0.95

@@ -1,5 +1,6 @@
 """Profile, look, drift and behaviour in a database beside the same of a table in memory."""
 
+import datetime
 from pathlib import Path
 from typing import Any
 
@@ -204,3 +205,24 @@ def test_a_study_knows_what_it_is_and_keeps_its_names(shop: Shop, tmp_path: Path
     shop.run("DROP TABLE segments")
     with pytest.raises(gauger.errors.DatabaseError, match="segment again"):
         _ = gauger.open_study(folder).profile
+
+
+@pytest.mark.parametrize("rows", [2, 3])
+def test_a_look_at_a_few_rows_is_that_of_memory(rows: int, shop: Shop) -> None:
+    table = pd.DataFrame({"who": ["a1", "b2", "c3"], "visits": [1.0, 2.0, 7.5], "number": [1, 2, 3]})[:rows]
+    shop.write("base", table)
+    seen, memory = gauger.look(gauger.open_table(shop.url, table="base")), gauger.look(table)
+    assert seen.columns["role"].tolist() == memory.columns["role"].tolist()
+    assert seen.columns["skew"].tolist() == pytest.approx(memory.columns["skew"].tolist(), nan_ok=True)
+
+
+def test_dates_from_tomorrow_on_are_counted_as_in_memory(shop: Shop) -> None:
+    today = datetime.date(2026, 3, 5)
+    days = [today + datetime.timedelta(days=gap) for gap in (-9, 0, 1, 1, 2, 3)]
+    table = pd.DataFrame({"who": list("abcdef"), "due": [day.isoformat() for day in days]})
+    shop.write("base", table, {"due": "DATE"})
+    seen = gauger.look(gauger.open_table(shop.url, table="base"), today=today)
+    memory = gauger.look(table.assign(due=pd.to_datetime(table["due"])), today=today)
+    (told,) = (str(one) for one in memory.remarks)
+    assert told.startswith("due (4) holds dates after 2026-03-05")
+    assert [str(one) for one in seen.remarks] == ([] if shop.dialect == "sqlite" else [told])  # which has no dates

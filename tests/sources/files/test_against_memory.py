@@ -79,6 +79,11 @@ def test_a_column_without_a_range_is_as_in_memory(value: float, tmp_path: Path) 
     memory = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2, starts=1)
     found = files_segmented(tmp_path / "t.parquet", tmp_path / "s", key="who", count=2, starts=1)
     assert found.sizes.tolist() == memory.sizes.tolist() == [20, 20]
+    by_sums = gauger.open_table(tmp_path / "t.parquet", execution=gauger.Execution(sample=20))
+    for scale in ("zscore", "minmax", "robust"):
+        asked = {"key": "who", "scale": scale}
+        own, memory = gauger.prepare(by_sums, **asked), gauger.prepare(table, **asked)
+        assert own.treatments["still"] == memory.treatments["still"]
     assert found.profile.means["still"].tolist() == [value] * 3
     assert found.profile.standard_deviations["still"].tolist() == [0.0] * 3
 

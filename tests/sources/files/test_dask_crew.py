@@ -8,6 +8,7 @@ import pytest
 
 import gauger
 from gauger.errors import ClusterError
+from gauger.sources.files import dask_crew
 from tests.own_cluster import OwnCluster, own_cluster
 from tests.own_segments import files_segmented
 from tests.sources.files.made_up import PREPARATION, made_up_members, split
@@ -130,3 +131,14 @@ def test_workers_of_another_version_are_told(
     monkeypatch.setattr("gauger.sources.files.dask_crew.version", lambda name: "0.0.1" if name == "gauger" else "1")
     with pytest.raises(ClusterError, match=r"has other versions: gauger .* there and 0\.0\.1 here"):
         _segmented(base, tmp_path / "out", cluster=cluster.address)
+
+
+def test_what_is_started_is_waited_for_and_for_no_longer_than_a_while(monkeypatch: pytest.MonkeyPatch) -> None:
+    glances = iter([False, False, True])
+    monkeypatch.setattr(dask_crew.time, "sleep", lambda _: None)
+    dask_crew._wait_until(lambda: next(glances))
+    assert list(glances) == []
+    monkeypatch.setattr(dask_crew, "_START", -1.0)
+    dask_crew._wait_until(lambda: True)
+    with pytest.raises(ClusterError, match="processes on this machine did not start"):
+        dask_crew._wait_until(lambda: False)

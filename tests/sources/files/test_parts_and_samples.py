@@ -16,6 +16,7 @@ from gauger.sources import segmenting_everyone
 from gauger.sources.bottom_rows import share_let_through
 from gauger.sources.databases.database_samples import chance_below
 from gauger.sources.files import file_parts
+from gauger.sources.files.crews import ThreadCrew
 from gauger.sources.files.file_sums import Far, FileSums, farthest
 
 
@@ -48,9 +49,14 @@ def test_the_farthest_are_found_across_blocks_each_place_once() -> None:
 def test_the_settled_stay_while_no_centre_goes_farther_than_they_are_sure_of() -> None:
     nothing: Any = None
     sums = FileSums(nothing, nothing, nothing, largest=np.array([3.0, 4.0]), spread=(np.zeros(2), 0.0), margin=0.5)
-    before = sums._since = np.array([[0.0, 0.0], [10.0, 0.0]])
-    for way, stays in ((0.0, True), (0.2, True), (0.6, False)):
-        assert sums._stays(before + np.array([[0.0, 0.0], [0.0, way]])) is stays
+    before = sums._since = np.array([[0.0, 0.0], [10.0, 0.0], [20.0, 0.0]])
+    for ways, stays in (
+        ((0.0, 0.0, 0.0), True),
+        ((0.0, 0.4, 0.0), True),
+        ((0.0, 0.6, 0.0), False),
+        ((0, 0.3, 0.3), False),
+    ):
+        assert sums._stays(before + np.array([[0.0, way] for way in ways])) is stays
 
 
 @pytest.mark.parametrize(
@@ -70,7 +76,10 @@ def test_row_groups_make_parts_of_no_more_rows_than_fit(
     assert [part.rows for part in found] == [sum(sizes[at] for at in bundle) for bundle in bundles]
 
 
-def test_a_missing_key_is_told_with_its_row_in_the_file_whatever_block_it_is_in(tmp_path: Path) -> None:
+def test_a_missing_key_is_told_with_its_row_in_the_file_whatever_block_it_is_in(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(file_parts, "BLOCK_ROWS", 2)
     table = pd.DataFrame({"who": list("abcdef"), "visits": [1.0, 2.0, 3.0, 9.0, 8.0, 7.0]})
     model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2))
     table.loc[4, "who"] = None
@@ -105,3 +114,20 @@ def test_segments_with_fewer_in_the_sample_than_are_shown_are_fetched(
     assert asked == ([rare] if rare else [])
     assert both["who"].tolist() == [*rows["who"], *(["far"] if rare else [])]
     assert alike.keys.tolist() == both["who"].tolist()
+
+
+def test_every_job_is_a_step_and_results_come_in_the_order_of_jobs() -> None:
+    steps: list[int] = []
+
+    class Counting:
+        def started(self, _name: str, total: int | None) -> None:
+            steps.append(-(total or 0))
+
+        def advanced(self, _task: object, done: int) -> None:
+            steps.append(done)
+
+        def finished(self, _task: object) -> None: ...
+
+    with ThreadCrew() as crew, gauger.listening(Counting()):
+        assert crew.total("squares", lambda at: [at**2], [(at,) for at in range(150)]) == [at**2 for at in range(150)]
+    assert steps == [-150, *[1] * 150]
