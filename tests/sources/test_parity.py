@@ -561,6 +561,7 @@ def test_sums_of_everyone_come_to_the_treatments_of_memory_and_to_true_profiles(
         own = seg.assignments.to_pandas().set_index("member_id").loc[kept.index]
         assert seg.sizes.tolist() == own["segment"].value_counts().sort_index().tolist(), name
         _assert_settled(seg, features, own)
+        assert seg.history.columns[1] == ("moved_at_least" if name in IN_DATABASES else "moved"), name
         measures = [one for one in features.names if one not in features.indicators]
         by_segment = kept[measures].groupby(own["segment"].to_numpy())
         everyone = kept[measures].quantile([0.25, 0.5, 0.75])

@@ -9,12 +9,13 @@ import pytest
 from pydantic import ValidationError
 
 import gauger
-from gauger.errors import PlanError, SettingError
+from gauger.errors import OutputError, PlanError, SettingError
 from gauger.study import proposals
 from gauger.study.drafting import _only_date
 from gauger.study.plan_files import plan_from_text, text_of
 from gauger.study.plan_parts import CountsPart, FeaturePart, HandOffPart, SourcePart, TreePart
 from gauger.study.proposals import Proposal
+from gauger.study.results import study_results
 from gauger.study.saving import _period
 from gauger.study.sources import connections_of, moved_part
 from gauger.study.study_files import read_assignments
@@ -184,3 +185,16 @@ def test_keys_that_parts_have_as_numbers_can_be_read_as_text(tmp_path: Path) -> 
         gauger.write_table(placed, tmp_path / name / "assignments" / "0.parquet")
         assert read_assignments(tmp_path / name, keys_as_text="who")["who"].tolist() == ["7", "8"]
         assert read_assignments(tmp_path / name)["who"].tolist() == keys
+
+
+def test_a_study_never_replaces_what_it_is_made_of(tmp_path: Path) -> None:
+    table = pd.DataFrame({"who": list("abcd"), "visits": [1, 2, 8, 9]})
+    seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2)
+    centres = gauger.save_study(seg, tmp_path / "out", source=table).folder / "centres.csv"
+    before = centres.read_bytes()
+    with (
+        pytest.raises(OutputError, match=r"centres\.csv"),
+        study_results(tmp_path / "out", replace=True, sources=[centres]),
+    ):
+        raise AssertionError
+    assert centres.read_bytes() == before

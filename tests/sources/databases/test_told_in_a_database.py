@@ -226,3 +226,14 @@ def test_dates_from_tomorrow_on_are_counted_as_in_memory(shop: Shop) -> None:
     (told,) = (str(one) for one in memory.remarks)
     assert told.startswith("due (4) holds dates after 2026-03-05")
     assert [str(one) for one in seen.remarks] == ([] if shop.dialect == "sqlite" else [told])  # which has no dates
+
+
+def test_segments_that_nobody_is_in_any_more_are_told_as_in_memory(shop: Shop) -> None:
+    table = planted(5, 120)
+    seg = gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 4)
+    now = table[seg.codes != 2].reset_index(drop=True)
+    shop.write("base", now)
+    found = gauger.drift(seg.model, gauger.open_table(shop.url, table="base"))
+    memory = gauger.drift(seg.model, now)
+    pd.testing.assert_frame_equal(found.segments, memory.segments, check_dtype=False, rtol=1e-9)
+    assert memory.segments.loc[2, "share_now"] == 0.0

@@ -17,7 +17,7 @@ from gauger.sources.bottom_rows import share_let_through
 from gauger.sources.databases.database_samples import chance_below
 from gauger.sources.files import file_parts
 from gauger.sources.files.crews import ThreadCrew
-from gauger.sources.files.file_sums import Far, FileSums, farthest
+from gauger.sources.files.file_sums import Far, FileSums, farthest, look_at_part
 
 
 @pytest.mark.parametrize(
@@ -131,3 +131,25 @@ def test_every_job_is_a_step_and_results_come_in_the_order_of_jobs() -> None:
     with ThreadCrew() as crew, gauger.listening(Counting()):
         assert crew.total("squares", lambda at: [at**2], [(at,) for at in range(150)]) == [at**2 for at in range(150)]
     assert steps == [-150, *[1] * 150]
+
+
+def test_what_is_seen_in_the_blocks_of_a_part_is_added_up_and_who_is_kept_put_together() -> None:
+    blocks = [SimpleNamespace(raw=raw) for raw in (1, 2, 4)]
+    reader: Any = SimpleNamespace(customers=lambda _: blocks)
+    working: Any = SimpleNamespace(of=lambda raw: raw)
+    look: Any = SimpleNamespace(at=lambda raw: (raw, 10 * raw, np.full((2, raw), float(raw))))
+    found = look_at_part(reader, working, look, reader)
+    assert (found.everyone, found.of_kept) == (7, 70)
+    assert found.kept.tolist() == [[1.0, 2.0, 2.0, 4.0, 4.0, 4.0, 4.0]] * 2
+
+
+def test_a_file_is_too_large_for_the_memory_there_is_and_what_is_no_file_never(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("t.parquet", "t.csv"):
+        gauger.write_table(pd.DataFrame({"who": range(90), "visits": range(90)}), tmp_path / name)
+        for memory, large in ((10**9, False), (9, True)):
+            monkeypatch.setattr(file_parts, "available_bytes", lambda memory=memory: memory)
+            assert file_parts.is_too_large(tmp_path / name) is large
+    for other in (tmp_path, tmp_path / "none.csv", "postgresql://shop/base", pd.DataFrame()):
+        assert not file_parts.is_too_large(other)
