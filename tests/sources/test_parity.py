@@ -536,7 +536,13 @@ def test_profiles_say_the_same_in_every_place(opened: Opened) -> None:
     thoroughly(
         [
             PLAIN,
-            {**WITH_AGE, "missing": {"age": "median"}, "scale": "robust"},
+            {
+                **WITH_AGE,
+                "missing": {"age": "median"},
+                "scale": "robust",
+                "cap": (0.1, 0.9),
+                "transform": {"age": "log"},
+            },
             {**WITH_AGE, "missing": {"age": "mean"}, "cap": (0.05, 0.95), "transform": {"visits": "log"}},
             {**WITH_AGE, "missing": {"age": "zero"}},
             {**PLAIN, "cap": {"points": (0.0, 0.99)}, "weight": {"spend": 2.0}, "transform": {"spend": "signed_log"}},
@@ -561,6 +567,7 @@ def test_sums_of_everyone_come_to_the_treatments_of_memory_and_to_true_profiles(
         own = seg.assignments.to_pandas().set_index("member_id").loc[kept.index]
         assert seg.sizes.tolist() == own["segment"].value_counts().sort_index().tolist(), name
         _assert_settled(seg, features, own)
+        assert all(len(one.edges) > 2 for one in seg.model.features if one.indicator is None), name
         assert seg.history.columns[1] == ("moved_at_least" if name in IN_DATABASES else "moved"), name
         measures = [one for one in features.names if one not in features.indicators]
         by_segment = kept[measures].groupby(own["segment"].to_numpy())

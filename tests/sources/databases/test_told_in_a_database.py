@@ -27,7 +27,7 @@ def _members(rows: int = 240) -> pd.DataFrame:
     table = planted(11, rows)
     rng = np.random.default_rng(12)
     table["spend_total"] = np.round(rng.lognormal(3.0, 1.5, rows), 2)
-    table["again"] = table["visits"] * 2.0 + rng.normal(0.0, 0.1, rows)
+    table["again"] = table["visits"] * 0.002 + rng.normal(0.0, 0.0001, rows)
     table["balance"] = rng.normal(0.0, 5.0, rows)
     table["answer"] = rng.integers(1, 6, rows)
     table["income"] = np.array(["75-99K", "100K+", "under 75K", "unknown"])[rng.integers(0, 4, rows)]
@@ -237,3 +237,26 @@ def test_segments_that_nobody_is_in_any_more_are_told_as_in_memory(shop: Shop) -
     memory = gauger.drift(seg.model, now)
     pd.testing.assert_frame_equal(found.segments, memory.segments, check_dtype=False, rtol=1e-9)
     assert memory.segments.loc[2, "share_now"] == 0.0
+
+
+def test_a_feature_that_nobody_has_any_more_is_told_as_in_memory(shop: Shop) -> None:
+    table = planted(5, 120)
+    model = gauger.segment_by_kmeans(gauger.prepare(table, key="who", missing="median"), 4).model
+    now = table.assign(spend=np.nan)
+    shop.write("base", now)
+    found, memory = gauger.drift(model, gauger.open_table(shop.url, table="base")), gauger.drift(model, now)
+    pd.testing.assert_frame_equal(found.features, memory.features, check_dtype=False, rtol=1e-9)
+    assert [str(one) for one in found.remarks] == [str(one) for one in memory.remarks]
+
+
+def test_what_is_counted_is_few_or_many_in_names_as_in_memory(shop: Shop, tmp_path: Path) -> None:
+    table = planted(5, 120).assign(visits=lambda own: own["visits"].round().astype(int))
+    shop.write("base", table)
+    segmented(shop.url, table="base", into="segments", count=4, replace=True, out=tmp_path / "study", **PLAIN)
+    found = gauger.open_study(tmp_path / "study").profile
+    memory = gauger.profile(gauger.segment_by_kmeans(gauger.prepare(table, **PLAIN), 4), table)
+    assert found.suggested_names == memory.suggested_names
+    said = " ".join(found.suggested_names.values())
+    assert "visits" in said
+    assert {"few", "many"} & {*said.split()}
+    assert {"low", "high"} & {*said.split()}

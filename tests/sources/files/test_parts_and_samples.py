@@ -16,6 +16,7 @@ from gauger.sources import segmenting_everyone
 from gauger.sources.bottom_rows import share_let_through
 from gauger.sources.databases.database_samples import chance_below
 from gauger.sources.files import file_parts
+from gauger.sources.files.blocks_now import customers_now, sums_now
 from gauger.sources.files.crews import ThreadCrew
 from gauger.sources.files.file_sums import Far, FileSums, farthest, look_at_part
 
@@ -153,3 +154,20 @@ def test_a_file_is_too_large_for_the_memory_there_is_and_what_is_no_file_never(
             assert file_parts.is_too_large(tmp_path / name) is large
     for other in (tmp_path, tmp_path / "none.csv", "postgresql://shop/base", pd.DataFrame()):
         assert not file_parts.is_too_large(other)
+
+
+def test_the_customers_of_files_now_have_the_figures_of_their_values(tmp_path: Path) -> None:
+    rng = np.random.default_rng(0)
+    table = pd.DataFrame({"who": range(60), "visits": rng.gamma(2.0, 3.0, 60), "spend": rng.normal(size=60)})
+    model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who"), 2))
+    now = table.assign(visits=table["visits"] * 3.0 + 1.0, spend=table["spend"].where(table["who"] % 4 > 0))
+    for at in (0, 1):
+        gauger.write_table(now[30 * at :][:30], tmp_path / f"{at}.parquet")
+    parts = file_parts.parts_of(tmp_path, ["who", "visits", "spend"])
+    seen = [sums_now(model, parts.rules, None, part).found for part in parts.parts]
+    found = customers_now(model, seen[0] + seen[1])
+    assert found.customers == 60
+    for feature, name in zip(found.features, ("visits", "spend"), strict=True):
+        assert feature.mean == pytest.approx(now[name].mean())
+        assert feature.standard_deviation == pytest.approx(now[name].std(ddof=0))
+        assert feature.missing == now[name].isna().mean()
