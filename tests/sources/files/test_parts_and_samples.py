@@ -15,9 +15,9 @@ from gauger.errors import KeyColumnError
 from gauger.sources import segmenting_everyone
 from gauger.sources.bottom_rows import share_let_through
 from gauger.sources.databases.database_samples import chance_below
-from gauger.sources.files import file_parts
+from gauger.sources.files import coreset_starts, file_parts
 from gauger.sources.files.blocks_now import customers_now, sums_now
-from gauger.sources.files.crews import ThreadCrew
+from gauger.sources.files.crews import PartsAtWork, ThreadCrew
 from gauger.sources.files.file_sums import Far, FileSums, farthest, look_at_part
 
 
@@ -171,3 +171,23 @@ def test_the_customers_of_files_now_have_the_figures_of_their_values(tmp_path: P
         assert feature.mean == pytest.approx(now[name].mean())
         assert feature.standard_deviation == pytest.approx(now[name].std(ddof=0))
         assert feature.missing == now[name].isna().mean()
+
+
+@pytest.mark.parametrize(("customers", "margin"), [(2, np.inf), (3, 8.0), (4, 2.0), (400, 2.0)])
+def test_as_many_are_kept_in_view_as_there_is_room_for(
+    customers: int, margin: float, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """There is room for two of those at 0, 1, 4 and 10, who are 10, 8, 2 and 10 nearer to one centre than the other."""
+    monkeypatch.setattr(coreset_starts, "_KEPT_BYTES", 2 * 8)
+    stands: Any = SimpleNamespace(columns=np.array([[0.0, 1.0, 4.0, 10.0]]), weights=np.ones(4))
+    assert coreset_starts.margin_for(stands, np.array([[0.0], [10.0]]), customers) == margin
+    assert coreset_starts.margin_for(stands, np.array([[0.0]]), customers) == np.inf
+
+
+def test_passes_over_all_parts_are_counted() -> None:
+    crew: Any = SimpleNamespace(total=lambda _name, _work, jobs: jobs, hold=lambda _name, _work, jobs: jobs)
+    work = PartsAtWork(["a", "b"], crew)  # type: ignore[list-item]
+    assert work.passes == 0
+    assert work.total("sums", abs, 1, 2) == [(1, 2, "a"), (1, 2, "b")]
+    assert work.hold("looks", abs) == [("a",), ("b",)]
+    assert work.passes == 2
