@@ -68,8 +68,9 @@ def main() -> None:
     if asked.tests != everything:
         return
     survivors = {one.mutant.key: str(one.mutant) for one in verdicts if not one.caught}
-    if asked.again:
-        _keep(asked.package, before | {"survivors": survivors})
+    if asked.again:  # those that the code or the list of the equivalent has no more are of the sample no more
+        sample = before["sample"] - len(before["survivors"]) + len(chosen)
+        _keep(asked.package, before | {"sample": sample, "survivors": survivors})
     elif asked.only is None:
         of = {"seed": asked.seed, "seconds": asked.seconds, "sample": len(verdicts)}
         _keep(asked.package, of | {"survivors": survivors})
