@@ -10,6 +10,7 @@ import signal
 import time
 import warnings
 from collections.abc import Iterator
+from contextlib import contextmanager
 from hashlib import sha256
 from pathlib import Path
 from types import FrameType
@@ -58,13 +59,22 @@ class Tracer:
                 self._keep()
 
     @pytest.hookimpl(wrapper=True)
-    def pytest_runtest_call(self) -> Iterator[None]:
-        if not self._limit:
+    def pytest_runtest_setup(self) -> Iterator[None]:
+        with self._in_time():
             return (yield)
+
+    @pytest.hookimpl(wrapper=True)
+    def pytest_runtest_call(self) -> Iterator[None]:
+        with self._in_time():
+            return (yield)
+
+    @contextmanager
+    def _in_time(self) -> Iterator[None]:
+        """Stop what takes longer than it may, if there is a limit."""
         before = signal.signal(signal.SIGALRM, _stop)
         signal.setitimer(signal.ITIMER_REAL, self._limit)
         try:
-            return (yield)
+            yield
         finally:
             signal.setitimer(signal.ITIMER_REAL, 0.0)
             signal.signal(signal.SIGALRM, before)

@@ -6,6 +6,8 @@ import sys
 
 import pytest
 
+import gauger
+from gauger.algorithms.compiling import compile_loops
 from gauger.algorithms.parallel import map_blocks, map_jobs, thread_count
 
 
@@ -40,3 +42,20 @@ if not child:
 raise SystemExit(os.waitpid(child, 0)[1])
 """
     subprocess.run([sys.executable, "-c", code], env={**os.environ, "GAUGER_THREADS": "2"}, check=True)
+
+
+def test_every_loop_that_is_compiled_is_a_step() -> None:
+    steps: list[object] = []
+
+    class Heard:
+        def started(self, _name: str, total: int | None) -> None:
+            steps.append(total)
+
+        def advanced(self, _task: object, done: int) -> None:
+            steps.append(done)
+
+        def finished(self, _task: object) -> None: ...
+
+    with gauger.listening(Heard()):
+        compile_loops(lambda: steps.append("a"), lambda: steps.append("b"))
+    assert steps == [2, "a", 1, "b", 1]

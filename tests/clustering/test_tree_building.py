@@ -313,7 +313,22 @@ def test_over_the_memory_there_is_the_ways_out_are_named(monkeypatch):
         gauger.build_tree(features, linkage="complete")
 
 
-@pytest.mark.parametrize(("third", "tied"), [(0.2, True), (0.3, False)])
-def test_equal_distances_are_ties_however_short(third, tied):
-    columns = np.array([[0.0, 0.1, third, 5.0]])
-    assert merge_closest_points(columns, np.ones(4), by_size=True, advance=lambda _: None).tied is tied
+@pytest.mark.parametrize(
+    ("values", "tied"),
+    [
+        ([0.0, 0.1, 0.2, 5.0], True),
+        ([0.0, 0.1, 0.22, 5.0], False),
+        ([0.0, 0.1, 1.05, -0.95], True),  # once the first two are merged
+        ([0.0, 0.1, 1.25, -0.95], False),
+    ],
+)
+def test_equal_distances_are_ties_however_short_and_whenever_they_come(values, tied):
+    merges = merge_closest_points(np.array([values]), np.ones(4), by_size=True, advance=lambda _: None)
+    assert merges.tied is tied
+
+
+@pytest.mark.parametrize("linkage", ["centroid", "median"])
+def test_branches_that_move_out_of_their_boxes_are_found(linkage):
+    features = features_of(np.random.default_rng(3).normal(size=(150, 2)))
+    tree = gauger.build_tree(features, linkage=linkage)
+    np.testing.assert_allclose(tree.merges["height"], _point_heights(features.values, linkage), atol=1e-9)

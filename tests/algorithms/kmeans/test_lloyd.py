@@ -214,3 +214,10 @@ def test_the_total_spread_is_about_the_weighted_mean() -> None:
     middle, spread = total_squares(columns, weights)
     assert middle.tolist() == [4.0]
     assert spread == 32.0
+
+
+def test_those_who_leave_the_first_segment_are_taken_off_it() -> None:
+    codes = np.zeros(4, dtype=np.int32)
+    moving = assign(np.array([[0.0, 1.0, 8.0, 9.0]]), np.array([1.0, 1.0, 2.0, 3.0]), np.array([[0.0], [9.0]]), codes)
+    assert codes.tolist() == [0, 0, 1, 1]
+    assert (moving.weight.tolist(), moving.total.tolist(), moving.moved) == ([-5.0, 5.0], [[-43.0], [43.0]], 2)

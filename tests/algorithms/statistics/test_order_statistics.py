@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from gauger.algorithms.key_hashes import as_shares, hash_numbers, hash_texts, remixed
-from gauger.algorithms.statistics import Edges, Moments, OrderStatistics, count_between, edges_around
+from gauger.algorithms.statistics import Edges, Moments, OrderStatistics, count_between, edges_around, ranks_among
 
 SHARES = (0.0, 0.25, 0.5, 0.9, 1.0)
 
@@ -97,3 +97,10 @@ def test_the_hashes_of_keys_never_change() -> None:
         7070594705696561064,
         6139818567710904856,
     ]
+
+
+@pytest.mark.parametrize(
+    ("part", "ranks"), [([2.0], [2.5]), ([2.0, 2.0], [2.5, 2.5]), ([1.0, 3.0, 3.0], [1.0, 4.0, 4.0]), ([], [])]
+)
+def test_equal_values_have_their_ranks_halfway(part: list[float], ranks: list[float]) -> None:
+    assert ranks_among(np.array([1.0, 2.0, 2.0, 3.0]), np.array(part)).tolist() == ranks

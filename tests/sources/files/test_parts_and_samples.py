@@ -114,6 +114,7 @@ def test_segments_with_fewer_in_the_sample_than_are_shown_are_fetched(
     both, alike = segmenting_everyone._with_rare_segments(learned, place, features, found)
     assert asked == ([rare] if rare else [])
     assert both["who"].tolist() == [*rows["who"], *(["far"] if rare else [])]
+    assert both.index.tolist() == list(range(len(both)))
     assert alike.keys.tolist() == both["who"].tolist()
 
 
