@@ -34,10 +34,9 @@ check: $(VENV)/installed-dev
 	$(BIN)/mypy --strict examples
 	$(BIN)/lint-imports
 
-# A static site into docs/_build/html, its pages run on the demo data; a warning or a broken link inside is an error. Pages wait
-# for their kernels: four at a time keep two cores busy.
+# A static site into docs/_build/html, its pages run on the demo data; a warning or a broken link inside is an error.
 docs: $(VENV)/installed-dev
-	$(BIN)/python -m sphinx -b html -W --keep-going -q -j 4 -d docs/_build/doctrees docs docs/_build/html
+	$(BIN)/python -m sphinx -b html -W --keep-going -q -j auto -d docs/_build/doctrees docs docs/_build/html
 
 bench: $(VENV)/installed-dev
 	$(BIN)/python -m benchmarks
