@@ -6,9 +6,9 @@ import sys
 
 import pytest
 
-import gauger
 from gauger.algorithms.compiling import compile_loops
 from gauger.algorithms.parallel import map_blocks, map_jobs, thread_count
+from tests.heard_steps import heard_steps
 
 
 def test_blocks_cover_every_row_once_in_order(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -45,17 +45,8 @@ raise SystemExit(os.waitpid(child, 0)[1])
 
 
 def test_every_loop_that_is_compiled_is_a_step() -> None:
-    steps: list[object] = []
-
-    class Heard:
-        def started(self, _name: str, total: int | None) -> None:
-            steps.append(total)
-
-        def advanced(self, _task: object, done: int) -> None:
-            steps.append(done)
-
-        def finished(self, _task: object) -> None: ...
-
-    with gauger.listening(Heard()):
-        compile_loops(lambda: steps.append("a"), lambda: steps.append("b"))
-    assert steps == [2, "a", 1, "b", 1]
+    called: list[str] = []
+    with heard_steps() as steps:
+        compile_loops(lambda: called.append("a"), lambda: called.append("b"))
+    assert called == ["a", "b"]
+    assert list(steps.values()) == [[2, 1, 1]]

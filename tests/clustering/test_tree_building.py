@@ -12,6 +12,7 @@ from gauger.algorithms.merge_trees.closest_pairs import merge_closest_points
 from gauger.algorithms.merge_trees.linkages import LINKAGES, POINT_LINKAGES
 from gauger.clustering.customer_distances import CUSTOMER_METRICS
 from tests.examples import examples, thoroughly
+from tests.heard_steps import heard_steps
 
 WORKED = [0.0, 1.0, 4.0, 6.0, 12.0]
 
@@ -262,22 +263,10 @@ def test_a_tree_on_micro_segments_says_so_and_finds_the_planted_segments():
     middles = np.array([[0.0, 0.0], [9.0, 0.0], [0.0, 9.0], [9.0, 9.0]])
     truth = rng.integers(0, 4, size=6_000)
     features = features_of(middles[truth] + rng.normal(size=(6_000, 2)))
-    steps: list[int] = []
-
-    class Counting:
-        def started(self, name, total):
-            return steps.append(-total) if "micro-segments" in name else name
-
-        def advanced(self, name, done):
-            if name is None:
-                steps.append(done)
-
-        def finished(self, _name): ...
-
-    with gauger.listening(Counting()):
+    with heard_steps() as steps:
         tree = gauger.build_tree(features, condense=200)
-    assert sum(steps) == 0
-    assert steps[0] < 0
+    announced, *done = steps["200 micro-segments of 6,000 rows"]
+    assert announced == sum(done) > 0
     assert tree.leaves <= 200
     assert [remark.code for remark in tree.remarks] == ["condensed"]
     assert tree.merges["size"].iloc[-1] == 6_000

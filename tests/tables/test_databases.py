@@ -13,6 +13,7 @@ from own_postgres import PASSWORD
 import gauger
 from gauger.errors import DatabaseError, GaugerError, MissingFileError, SettingError, UnknownTableError
 from gauger.tables.databases import CHUNK, without_password
+from tests.heard_steps import heard_steps
 
 
 @pytest.fixture
@@ -30,23 +31,11 @@ def shop(tmp_path: Path) -> str:
 
 
 def test_a_table_is_read_in_chunks_with_its_keys_kept(shop: str) -> None:
-    told: list[int] = []
-
-    class Listener:
-        def started(self, name: str, total: int | None) -> object:
-            told.append(total or 0)
-            return name
-
-        def advanced(self, _mark: object, steps: int) -> None:
-            told.append(steps)
-
-        def finished(self, _mark: object) -> None: ...
-
-    with gauger.listening(Listener()):
+    with heard_steps() as steps:
         table = gauger.read_table(shop, table="members")
     assert table["who"].iloc[[0, -1]].tolist() == ["000000", f"{CHUNK + 2:06d}"]
     assert table["big"].tolist()[-1] == 2**62 + CHUNK + 2
-    assert told == [CHUNK + 3, CHUNK, 3]
+    assert list(steps.values()) == [[CHUNK + 3, CHUNK, 3]]
 
 
 def test_values_of_mixed_kinds_become_text_or_decimals(shop: str) -> None:

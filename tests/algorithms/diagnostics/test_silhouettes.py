@@ -117,7 +117,7 @@ def test_one_segment_has_no_silhouette(features_of: Make) -> None:
 
 
 def test_the_mean_of_a_sample_weighs_segments_by_their_sizes_and_has_an_error_worked_by_hand() -> None:
-    """Two of four and three of nine are drawn: variances 0.02 and 0.03 of one value, halved and cut to a third."""
+    """Two of four and three of nine are drawn, of variances 0.02 and 0.0325."""
     mean, error = mean_over_segments(np.array([0.1, 0.3, 0.4, 0.5, 0.75]), np.array([1, 1, 2, 2, 2]), np.array([4, 9]))
     variances = np.array([0.02 / 2 * (1 - 2 / 4), 0.0325 / 3 * (1 - 3 / 9)])
     assert mean == pytest.approx((4 * 0.2 + 9 * 0.55) / 13)

@@ -176,7 +176,7 @@ def test_minkowski_of_exponent_one_is_city_block_and_less_is_refused():
     city = geometry("city_block", ROWS, MetricSettings(), range(9)).between(np.arange(9), np.arange(9))
     np.testing.assert_allclose(found, city)
     for p in (np.nextafter(1.0, 0.0), np.inf, np.nan, True, "2"):
-        with pytest.raises(Exception, match="must be a number from 1 up"):
+        with pytest.raises(ValueError, match="must be a number from 1 up"):
             geometry("minkowski", ROWS, MetricSettings(p=p), range(9))
 
 

@@ -19,6 +19,7 @@ from gauger.sources.files import coreset_starts, file_parts
 from gauger.sources.files.blocks_now import customers_now, sums_now
 from gauger.sources.files.crews import PartsAtWork, ThreadCrew
 from gauger.sources.files.file_sums import Far, FileSums, farthest, look_at_part
+from tests.heard_steps import heard_steps
 
 
 @pytest.mark.parametrize(
@@ -119,20 +120,9 @@ def test_segments_with_fewer_in_the_sample_than_are_shown_are_fetched(
 
 
 def test_every_job_is_a_step_and_results_come_in_the_order_of_jobs() -> None:
-    steps: list[int] = []
-
-    class Counting:
-        def started(self, _name: str, total: int | None) -> None:
-            steps.append(-(total or 0))
-
-        def advanced(self, _task: object, done: int) -> None:
-            steps.append(done)
-
-        def finished(self, _task: object) -> None: ...
-
-    with ThreadCrew() as crew, gauger.listening(Counting()):
+    with ThreadCrew() as crew, heard_steps() as steps:
         assert crew.total("squares", lambda at: [at**2], [(at,) for at in range(150)]) == [at**2 for at in range(150)]
-    assert steps == [-150, *[1] * 150]
+    assert steps == {"squares": [150, *[1] * 150]}
 
 
 def test_what_is_seen_in_the_blocks_of_a_part_is_added_up_and_who_is_kept_put_together() -> None:

@@ -8,8 +8,9 @@ Matrix = NDArray[np.float64]
 _BLOCK = 65_536
 """Rows a step, so that squares are summed near to where they fit; decides nothing but memory."""
 
-_EPSILON = float(np.finfo(np.float64).eps)
-"""What rounding may do to a sum, for each of its terms, relative to it."""
+_ROUNDED, _ROUNDED_A_ROW = 1e-14, float(np.finfo(np.float64).eps)
+"""Shares of a sum of squares, in all and for each row, below which a spread is no more than what rounding leaves of a
+column that does not vary: the second bounds the error of a sum, the first is judgement, for few rows."""
 
 
 def correlation_matrix(values: Matrix) -> Matrix:
@@ -42,7 +43,7 @@ def correlation_matrix(values: Matrix) -> Matrix:
             common += there.T @ there
     with np.errstate(invalid="ignore", divide="ignore"):
         spread = squares - sums * sums / common
-        spread[spread <= np.maximum(1e-14, _EPSILON * common) * squares] = np.nan
+        spread[spread <= np.maximum(_ROUNDED, _ROUNDED_A_ROW * common) * squares] = np.nan
         r = (products - sums * sums.T / common) / np.sqrt(spread * spread.T)
     return np.clip(r, -1.0, 1.0)
 
