@@ -22,7 +22,6 @@ class Stream(Enum):
     EMBEDDED_SAMPLE = (8,)
     LINKAGES_SAMPLE = (11,)
     METRICS_SAMPLE = (13,)
-    ASSOCIATION = (14,)
     EXPLORED_SAMPLE = (15,)
     STARTS_IN_A_DATABASE = (16,)
     LEARNERS = (1, 0)

@@ -72,7 +72,7 @@ def flow(comparison: Comparison) -> Figure:
     >>> seg = gauger.segment_by_kmeans(features, 3)
     >>> comparison = gauger.compare(seg, table.set_index("who")["household"])
     >>> gauger.draw.flow(comparison).get_suptitle()
-    "household: Cramér's V 0.86 (0.65 to 1.00; by chance 0.37), 12 customers with a value"
+    "household: Cramér's V 0.79 (95% interval 0.31 to 1.00), 12 customers with a value"
     """
     noun = comparison.noun
     names = {UNASSIGNED_NAME: UNASSIGNED_NAME}

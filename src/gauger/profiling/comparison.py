@@ -205,7 +205,7 @@ def compare(
         keys[~here],
         only_second,
         worth,
-        None if theirs.numbered else association_of(crossing, seed),
+        None if theirs.numbered else association_of(crossing),
         (*_of_one_side(keys[~here], only_second), *_unassigned_here_or_there(own, across, among, chance)),
     )
 

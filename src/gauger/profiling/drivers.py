@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 from scipy.special import chdtrc, fdtrc
 
-from gauger.algorithms.statistics import Moments, holm
+from gauger.algorithms.statistics import Moments, chi_square, cramers_v, holm
 from gauger.profiling.level_tables import Levels
 from gauger.profiling.summaries import MeasureSummary
 from gauger.remarks import Remark
@@ -67,24 +67,20 @@ def drivers_of(summaries: Mapping[str, MeasureSummary], used: Used, repeats: Map
 
 
 def associations_of(categories: Mapping[str, Levels], used: Used) -> pd.DataFrame:
-    """A row a category, the strongest first: cramers_v (0 to 1), chi_square, p and used.
+    """A row for each category, the strongest first: cramers_v (0 to 1), chi_square, p and used.
 
-    chi_square compares the counts of the crossing table with those of segments that had the same shares; Cramér's V is
-    the root of chi_square over its largest possible value. The unassigned are no group. One segment, or one level: 0.
-
-    Cramér (1946), Mathematical Methods of Statistics.
+    chi_square compares the counts of the contingency table with those of segments that had the same shares; Cramér's V
+    is how much of its largest possible value it reaches, corrected for bias. The unassigned are not a group. With one
+    segment, or one level, V is 0.
     """
     rows = {}
     for name, found in categories.items():
         counts = found.counts[:, 1:]
-        counts = counts[counts.sum(axis=1) > 0][:, counts.sum(axis=0) > 0].astype(np.float64)
-        free = (counts.shape[0] - 1) * (counts.shape[1] - 1)
-        if free < 1:
+        statistic, free = chi_square(counts)
+        if not free:
             rows[name] = (0.0, np.nan, np.nan, used(name), "", np.nan)
             continue
-        expected = np.outer(counts.sum(axis=1), counts.sum(axis=0)) / counts.sum()
-        statistic = float(((counts - expected) ** 2 / expected).sum())
-        strength = float(np.sqrt(statistic / counts.sum() / (min(counts.shape) - 1)))
+        strength = np.nan_to_num(cramers_v(counts))
         p = np.nan if used(name) is None else float(chdtrc(free, statistic))
         rows[name] = (strength, statistic, p, used(name), "", np.nan)
     return _ordered(rows, ASSOCIATION_COLUMNS, "column")

@@ -1,6 +1,6 @@
 """Statistics on arrays: moments, ranks, correlation, contingency tables, intervals, tests and the dip."""
 
-from gauger.algorithms.statistics.association import cramers_v, cramers_v_interval, guessed_right
+from gauger.algorithms.statistics.association import chi_square, cramers_v, cramers_v_interval, guessed_right
 from gauger.algorithms.statistics.contingency import (
     adjusted_rand,
     best_match,
@@ -32,6 +32,7 @@ __all__ = [
     "Smoother",
     "adjusted_rand",
     "best_match",
+    "chi_square",
     "clopper_pearson",
     "contingency_table",
     "correlation_matrix",
