@@ -8,10 +8,9 @@ from numpy.typing import NDArray
 from gauger.algorithms import Stream, fixed_generator
 from gauger.algorithms.diagnostics import (
     SAMPLE,
-    mean_over_segments,
     sample_by_segment,
-    silhouette_values,
-    silhouettes_from_sums,
+    sampled_silhouettes,
+    silhouettes_in_sample,
 )
 from gauger.algorithms.distances import principal_coordinates
 from gauger.algorithms.kmeans import (
@@ -97,8 +96,7 @@ class _OnFeatures:
         """The mean silhouette and its standard error."""
         codes = seg.codes[self.everyone.order]
         chosen = sample_by_segment(codes, exact_up_to, self._seed)
-        values = silhouette_values(self.everyone.columns[:, chosen], codes[chosen])
-        return mean_over_segments(values, codes[chosen], seg.sizes.to_numpy())
+        return sampled_silhouettes(self.everyone.columns[:, chosen], codes[chosen], seg.sizes.to_numpy())[1:]
 
 
 class ByKmeans(_OnFeatures):
@@ -207,8 +205,11 @@ class ByTree(_OnFeatures):
         order = self.everyone.order
         codes = seg.codes[order]
         chosen = sample_by_segment(codes, self.measured_on(exact_up_to), self._seed, size=_MOST_MEASURED)
-        leaf, own = self.tree.leaf_of[order[chosen]], codes[chosen]
-        member = np.equal.outer(own, np.arange(1, seg.count + 1)).astype(np.float64)
-        sums = self.tree.distances.between(leaf, leaf) @ member
-        values = silhouettes_from_sums(sums, own - 1, member.sum(axis=0).astype(np.int64))
-        return mean_over_segments(values, own, seg.sizes.to_numpy())
+        leaf, own = self.tree.leaf_of[order[chosen]], codes[chosen] - 1
+        apart = self.tree.distances.between(leaf, leaf)
+        sums = apart @ np.equal.outer(own, np.arange(seg.count)).astype(np.float64)
+
+        def weighted(looked: NDArray[np.intp], weights: Values) -> Values:
+            return np.asarray((apart[looked] * weights.T[own[looked]]).sum(axis=1))
+
+        return silhouettes_in_sample(sums, own, seg.sizes.to_numpy(), weighted)[1:]

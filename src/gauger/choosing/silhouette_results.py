@@ -6,7 +6,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from gauger.algorithms.diagnostics import EXACT_UP_TO, mean_over_segments, sample_by_segment, silhouette_values
+from gauger.algorithms.diagnostics import EXACT_UP_TO, sample_by_segment, sampled_silhouettes
 from gauger.clustering import order_customers
 from gauger.errors import SettingError
 from gauger.readable import Readable
@@ -28,7 +28,7 @@ class Silhouette(Readable):
     mean : float
         Over all that are assigned.
     error : float
-        Its standard error; 0 when everyone was measured.
+        Its standard error, of those measured and of those they are measured against; 0 when everyone was measured.
     by_segment : pandas.Series
         The mean by segment number.
     below_zero : pandas.Series
@@ -114,10 +114,9 @@ def silhouette(seg: Segmentation, *, exact_up_to: int = EXACT_UP_TO, seed: int =
     everyone = order_customers(seg.features)
     codes = seg.codes[everyone.order]
     chosen = sample_by_segment(codes, exact_up_to, seed)
-    measured = silhouette_values(everyone.columns[:, chosen], codes[chosen])
+    measured, mean, error = sampled_silhouettes(everyone.columns[:, chosen], codes[chosen], seg.sizes.to_numpy())
     values = np.full(len(codes), np.nan)
     values[everyone.order[chosen]] = measured
-    mean, error = mean_over_segments(measured, codes[chosen], seg.sizes.to_numpy())
     own = pd.Series(measured).groupby(codes[chosen])
     sampled = len(chosen) < np.count_nonzero(codes)
     return Silhouette(

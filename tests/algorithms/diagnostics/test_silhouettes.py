@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 import gauger
-from gauger.algorithms.diagnostics.silhouettes import mean_over_segments, sample_by_segment, silhouette_values
+from gauger.algorithms.diagnostics.silhouettes import silhouette_values
 from gauger.errors import SettingError
 from gauger.segmentation import segmentation_from_codes
 
@@ -93,15 +93,6 @@ def test_a_small_segment_is_sampled_by_fifty_at_least(features_of: Make) -> None
     assert sampled.mean == pytest.approx(weighted)
 
 
-@pytest.mark.slow
-def test_the_error_is_what_samples_differ_by(features_of: Make) -> None:
-    rng = np.random.default_rng(7)
-    seg = gauger.segment_by_kmeans(features_of(rng.normal(size=(14_000, 2))), 3, starts=1)
-    drawn = [gauger.silhouette(seg, exact_up_to=13_000, seed=seed) for seed in range(12)]
-    spread = np.std([one.mean for one in drawn])
-    assert drawn[0].error / 3.0 < spread < drawn[0].error * 3.0
-
-
 def test_the_share_below_zero_is_by_segment(features_of: Make) -> None:
     seg = segmentation_from_codes(
         features_of([[0.0], [1.0], [9.0], [10.0], [9.5]]), np.array([1, 1, 1, 2, 2]), method="hand"
@@ -116,21 +107,5 @@ def test_one_segment_has_no_silhouette(features_of: Make) -> None:
         gauger.silhouette(gauger.segment_by_kmeans(features_of([[1.0], [2.0]]), 1))
 
 
-def test_the_mean_of_a_sample_weighs_segments_by_their_sizes_and_has_an_error_worked_by_hand() -> None:
-    """Two of four and three of nine are drawn, of variances 0.02 and 0.0325."""
-    mean, error = mean_over_segments(np.array([0.1, 0.3, 0.4, 0.5, 0.75]), np.array([1, 1, 2, 2, 2]), np.array([4, 9]))
-    variances = np.array([0.02 / 2 * (1 - 2 / 4), 0.0325 / 3 * (1 - 3 / 9)])
-    assert mean == pytest.approx((4 * 0.2 + 9 * 0.55) / 13)
-    assert error == pytest.approx(np.sqrt((np.array([4, 9]) / 13) ** 2 @ variances))
-
-
 def test_one_segment_of_all_is_worth_nothing() -> None:
     assert silhouette_values(np.array([[1.0, 5.0, 9.0]]), np.array([2, 2, 2])).tolist() == [0.0, 0.0, 0.0]
-
-
-def test_up_to_the_limit_everyone_is_measured_and_beyond_it_fifty_of_each_segment_at_least() -> None:
-    codes = np.repeat([0, 1, 2], [5, 60, 40])
-    assert sample_by_segment(codes, 100, 0, size=2).tolist() == list(range(5, 105))
-    sampled = sample_by_segment(codes, 99, 0, size=2)
-    assert np.bincount(codes[sampled]).tolist() == [0, 50, 40]
-    assert np.bincount(codes[sample_by_segment(codes, 99, 0, size=95)]).tolist() == [0, 57, 40]

@@ -6,16 +6,15 @@ from gauger.algorithms.diagnostics.isolates import isolated, nth_neighbour_dista
 from gauger.algorithms.diagnostics.knee import Knee, find_knee
 from gauger.algorithms.diagnostics.one_cloud import OneCloud
 from gauger.algorithms.diagnostics.resampling import prediction_strength, stability
-from gauger.algorithms.diagnostics.separation import calinski_harabasz, davies_bouldin
-from gauger.algorithms.diagnostics.silhouettes import (
+from gauger.algorithms.diagnostics.sampled_silhouettes import (
     EXACT_UP_TO,
     SAMPLE,
-    compile_silhouettes,
-    mean_over_segments,
     sample_by_segment,
-    silhouette_values,
-    silhouettes_from_sums,
+    sampled_silhouettes,
+    silhouettes_in_sample,
 )
+from gauger.algorithms.diagnostics.separation import calinski_harabasz, davies_bouldin
+from gauger.algorithms.diagnostics.silhouettes import compile_silhouettes, silhouette_values, silhouettes_from_sums
 from gauger.algorithms.diagnostics.ties import SmoothTable, smooth_table, standardised
 from gauger.algorithms.diagnostics.validity import density_validity
 from gauger.algorithms.diagnostics.valleys import DEEP, Valleys, joined, shallow_from, shallowest_neighbours
@@ -39,14 +38,15 @@ __all__ = [
     "gap_statistic",
     "isolated",
     "joined",
-    "mean_over_segments",
     "nth_neighbour_distances",
     "prediction_strength",
     "sample_by_segment",
+    "sampled_silhouettes",
     "shallow_from",
     "shallowest_neighbours",
     "silhouette_values",
     "silhouettes_from_sums",
+    "silhouettes_in_sample",
     "smooth_table",
     "stability",
     "standardised",

@@ -35,18 +35,6 @@ def distance_sums_block(values, columns, bounds, sums):
             sums[r, j] = total
 
 
-EXACT_UP_TO = 20_000
-"""Points up to which everyone is measured, O(n²): judgement."""
-
-
-SAMPLE = 10_000
-"""Points measured beyond that: judgement; the standard error is told."""
-
-
-_LEAST_OF_SEGMENT = 50
-"""Points of each segment in a sample: fewer would say little of it; judgement."""
-
-
 _BLOCK_ROWS = 256
 """Rows a call: often enough to show progress; decides nothing else."""
 
@@ -54,15 +42,20 @@ _BLOCK_ROWS = 256
 def silhouette_values(columns: Values, codes: NDArray[np.integer]) -> Values:
     """Silhouettes (n,) of points, as columns (d, n), among each other; codes (n,) are in at least one segment."""
     present, own = np.unique(codes, return_inverse=True)
-    n = len(codes)
     if len(present) < 2:
-        return np.zeros(n)
-    sizes = np.bincount(own)
+        return np.zeros(len(codes))
+    return silhouettes_from_sums(distance_sums(columns, own), own, np.bincount(own))
+
+
+def distance_sums(columns: Values, own: NDArray[np.integer]) -> Values:
+    """Each point's summed distances (n, k) to the points of each segment; points as columns (d, n), `own` (n,) from 0.
+    """
+    n, sizes = len(own), np.bincount(own)
     order = np.argsort(own, kind="stable")
     grouped = np.ascontiguousarray(columns[:, order])
     values = np.ascontiguousarray(columns.T)
     bounds = np.concatenate(([0], np.cumsum(sizes)))
-    sums = np.empty((n, len(present)))
+    sums = np.empty((n, len(sizes)))
     compile_silhouettes()
 
     def measure(rows: slice) -> None:
@@ -71,7 +64,7 @@ def silhouette_values(columns: Values, codes: NDArray[np.integer]) -> Values:
     with task("silhouette", -(-n // _BLOCK_ROWS)) as advance:
         for _ in map_blocks(measure, n, _BLOCK_ROWS):
             advance(1)
-    return silhouettes_from_sums(sums, own, sizes)
+    return sums
 
 
 @cache
@@ -93,28 +86,3 @@ def silhouettes_from_sums(sums: Values, own: NDArray[np.integer], sizes: NDArray
     measurable = np.isfinite(between) & (largest > 0.0) & (own_size > 1)
     apart: Values = np.divide(between - within, largest, out=np.zeros(len(own)), where=measurable)
     return apart
-
-
-def sample_by_segment(codes: NDArray[np.integer], exact_up_to: int, seed: int, *, size: int = SAMPLE) -> Rows:
-    """All assigned rows; of more than `exact_up_to`, a seeded sample of `size` in order, in proportion by segment."""
-    rows = np.flatnonzero(codes > 0)
-    if len(rows) <= exact_up_to:
-        return rows
-    rng = np.random.default_rng(np.random.SeedSequence(seed))
-    size = min(size, len(rows))
-    chosen = []
-    for number in np.unique(codes[rows]):
-        members = np.flatnonzero(codes == number)
-        share = max(_LEAST_OF_SEGMENT, round(size * len(members) / len(rows)))
-        chosen.append(rng.choice(members, size=min(share, len(members)), replace=False))
-    return np.sort(np.concatenate(chosen))
-
-
-def mean_over_segments(measured: Values, codes: NDArray[np.integer], sizes: NDArray[np.integer]) -> tuple[float, float]:
-    """The mean silhouette of everyone and its standard error, from a sample by segment; sizes (k,) are of everyone."""
-    drawn = np.bincount(codes, minlength=len(sizes) + 1)[1:]
-    means = np.bincount(codes, weights=measured, minlength=len(sizes) + 1)[1:] / np.maximum(drawn, 1)
-    shares = sizes / sizes.sum()
-    rest = np.bincount(codes, weights=(measured - means[codes - 1]) ** 2, minlength=len(sizes) + 1)[1:]
-    variances = rest / np.maximum(drawn - 1, 1) / np.maximum(drawn, 1) * (1.0 - drawn / sizes)
-    return float(shares @ means), float(np.sqrt((shares**2 * variances).sum()))
