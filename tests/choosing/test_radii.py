@@ -239,8 +239,9 @@ def test_dense_groups_that_only_repeat_a_flag_are_called_a_filter() -> None:
     rng = np.random.default_rng(2)
     flag = (rng.random(600) < 0.4).astype(float)
     advice = gauger.study_radius(features_of(np.column_stack([rng.normal(size=(600, 2)) * 0.3, flag * 6.0]))).advice
-    assert advice.verdict == "unclear"
+    assert advice.verdict == "no structure"
     assert advice.reasons[0].startswith("These groups only repeat the values of x2: a filter does that")
+    assert advice.reasons[1].endswith("spread over the gaps around them, the customers are one.")
 
 
 @pytest.mark.parametrize(

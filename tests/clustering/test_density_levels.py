@@ -51,6 +51,7 @@ def test_segments_and_outsiders_are_those_of_the_definition(
     rng = np.random.default_rng(seed)
     centres = 40.0 * rng.integers(0, 3, size=(n, 1))
     points = rng.integers(0, levels, size=(n, d)) + centres
+    points += np.array([rng.permutation(n) for _ in range(d)]).T / 1000.0  # ties are spread, which no definition knows
     enough = int(rng.integers(2, smallest + 1))
     metric = "city_block" if city else "euclidean"
     seg = gauger.segment_by_density_levels(features_of(points), smallest, min_points=enough, metric=metric)

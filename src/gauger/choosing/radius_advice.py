@@ -135,7 +135,7 @@ def advise_radius(table: pd.DataFrame, knee: Knee | None, groups: int, min_point
         verdict = "unclear"
         reasons = [
             "No two radii next to each other give the same segments: the answer depends on the radius. "
-            f"{first_up(_at(table, index))}, the most valid of the table."
+            f"{first_up(_at(table, index))}{_how_valid(table, index, apart)}."
         ]
     reasons += [_about_groups(groups, int(table["fair_segments"].iloc[index])), _about_knee(knee)]
     own = range(plateaus[0].first, plateaus[0].last + 1) if plateaus else range(index, index + 1)
@@ -149,8 +149,9 @@ def weighed_with_groups(advice: RadiusAdvice, groups: int, others: int, told_apa
     `told_apart` is in words what a filter tells apart, where the groups only repeat that.
     """
     if told_apart is not None:
-        text = f"These groups only repeat {told_apart}: a filter does that, and beside it study_counts sees none."
-        return replace(advice, verdict="unclear", reasons=(text, *advice.reasons))
+        text = f"These groups only repeat {told_apart}: a filter does that, and study_counts sees no others."
+        verdict = "unclear" if groups > 1 else "no structure"
+        return replace(advice, verdict=verdict, reasons=(text, *advice.reasons))
     if groups == others:
         text = f"the same {others} groups." if groups > 1 else "no groups either."
         return replace(advice, reasons=(*advice.reasons, f"study_counts sees {text}"))
@@ -174,9 +175,15 @@ def _nothing(table: pd.DataFrame, knee: Knee | None, min_points: int) -> RadiusA
     fewest = table["segments"].to_numpy()[together]
     index = int(together[fewest.argmin()]) if together.size else len(table) - 1
     row = table.iloc[index]
+    by_ties = ""
+    if (table["fair_segments"] > 1).any():
+        by_ties = (
+            " Where a radius of the table shows several segments of a fair size, values that many customers share make "
+            "them: spread over the gaps around them, the customers are one."
+        )
     reasons = (
         "Density finds nothing here: as the radius shrinks the customers never come apart into two parts that are "
-        "denser than chance would make them.",
+        f"denser than chance would make them.{by_ties}",
         f"{short_number(float(table.index[index]))} keeps {row['largest_share']:.0%} together and leaves "
         f"{row['unassigned_share']:.1%} out: of use for naming the odd ones, not for segments. k-means can still cut "
         "the cloud into parts.",
@@ -205,6 +212,16 @@ def _at(table: pd.DataFrame, index: int) -> str:
     )
 
 
+def _how_valid(table: pd.DataFrame, index: int, apart: NDArray[np.intp]) -> str:
+    """What is best about a radius among those `apart`, which give two segments of a fair size or more."""
+    validity = table["validity"].to_numpy()
+    if np.isnan(validity[index]):
+        return ""
+    if validity[index] >= np.nanmax(validity):
+        return ", the most valid of the table"
+    return f", the most valid of the {len(apart)} radii with two segments of a fair size or more"
+
+
 def _about_groups(groups: int, segments: int) -> str:
     if groups == segments:
         return f"All radii taken together show the same {groups} groups (density levels)."
@@ -231,9 +248,10 @@ def _others(
         (plateau.best, f"{plateau.segments} segments of a fair size, over {plateau.radii} radii")
         for plateau in plateaus
     ]
-    validity = table["validity"].fillna(-1.0).to_numpy()
+    validity = table["validity"].fillna(-np.inf).to_numpy()
     best = int(validity.argmax())
-    offers.append((best, f"the most valid segments ({validity[best]:.2f})"))
+    if np.isfinite(validity[best]):
+        offers.append((best, f"the most valid segments ({validity[best]:.2f})"))
     if knee is not None and knee.clear:
         at = int(np.abs(np.log(table.index.to_numpy(dtype=float) / knee.height)).argmin())
         count = int(table["fair_segments"].iloc[at])

@@ -12,7 +12,7 @@ from scipy.sparse.csgraph import connected_components
 from gauger.algorithms import RowOrder, fixed_generator
 from gauger.algorithms.density import DensityGroups, Hierarchy, split_hierarchy, spread_groups, usual_smoothing
 from gauger.algorithms.diagnostics import Knee, density_validity, find_knee
-from gauger.algorithms.merge_trees import Merges, merges_of_links
+from gauger.algorithms.merge_trees import merges_of_links
 from gauger.algorithms.neighbours import Neighbours
 from gauger.algorithms.statistics import adjusted_rand
 from gauger.choosing.evidence import MOST_CUSTOMERS, look_for_groups, steps_of_evidence
@@ -27,6 +27,7 @@ from gauger.clustering import (
     key_ranks,
     neighbours_of,
     order_customers,
+    without_ties,
 )
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
@@ -193,7 +194,8 @@ def study_radius(
     everyone = order_customers(features)
     near = neighbours_of(features, everyone, metric)
     evidence = _CountEvidence(features, everyone) if isinstance(metric, str) and metric in SEEN_IN_FEATURES else None
-    studies = [_study(features, everyone, near, enough, evidence) for enough in tried]
+    spread = neighbours_of(features, without_ties(everyone), metric)
+    studies = [_study(features, everyone, near, spread, enough, evidence) for enough in tried]
     best = min(studies, key=lambda study: (_VERDICTS.index(study.advice.verdict), -_longest(study)))
     return replace(best, by_min_points=pd.DataFrame([_in_short(study) for study in studies]).set_index("min_points"))
 
@@ -229,7 +231,12 @@ class _CountEvidence:
 
 
 def _study(
-    features: FeatureSet, everyone: RowOrder, near: Neighbours, min_points: int, evidence: _CountEvidence | None
+    features: FeatureSet,
+    everyone: RowOrder,
+    near: Neighbours,
+    without: Neighbours,
+    min_points: int,
+    evidence: _CountEvidence | None,
 ) -> RadiusStudy:
     reach = near.nth_distances(min_points)
     n, names = len(reach), len(features.names)
@@ -237,7 +244,7 @@ def _study(
         links, lengths = near.links(reach, advance)
     if not lengths.any():
         raise SettingError("all customers are equal on these features: there is no radius to study.")
-    found = _levels(near, reach, merges_of_links(links, lengths), names, min_points)
+    found = _levels(without, names, min_points, n)
     knee = find_knee(np.sort(reach))
     radii = _radii(reach if reach.any() else lengths, knee, found)
     rank = key_ranks(features, everyone)
@@ -247,8 +254,9 @@ def _study(
     advice = advise_radius(table, knee, groups, min_points)
     if evidence is not None:
         told = None
-        if groups > 1 and evidence.groups == 1:
-            chosen = advice.radius
+        apart = table.index[table["fair_segments"] > 1]
+        if len(apart) and evidence.groups == 1:
+            chosen = advice.radius if advice.radius in apart else float(apart[len(apart) // 2])
             told = evidence.told_apart(_spread(near, reach, links[lengths <= chosen], chosen, rank).group + 1)
         advice = weighed_with_groups(advice, groups, evidence.groups, told)
     remarks = (*_about(table, advice, n), *about_density(names, everyone, near, min_points))
@@ -256,15 +264,14 @@ def _study(
     return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks, features.noun)
 
 
-def _levels(near: Neighbours, reach: Values, merges: Merges, features: int, min_points: int) -> Hierarchy:
-    """Density levels of the same customers, smoothed as they are by default where the study's own min points are
-    fewer."""
-    smallest = checked_smallest(None, len(reach))
-    smooth = usual_smoothing(features, len(reach), smallest)
-    if smooth > min_points:
-        reach, min_points = near.nth_distances(smooth), smooth
-        merges = merges_of_links(*near.links(reach, lambda _: None))
-    return split_hierarchy(merges, reach, features, smallest, min_points)
+def _levels(without: Neighbours, features: int, min_points: int, customers: int) -> Hierarchy:
+    """Density levels of the same customers without ties, smoothed as they are by default where the study's own min
+    points are fewer."""
+    smallest = checked_smallest(None, customers)
+    enough = max(usual_smoothing(features, customers, smallest), min_points)
+    reach = without.nth_distances(enough)
+    merges = merges_of_links(*without.links(reach, lambda _: None))
+    return split_hierarchy(merges, reach, features, smallest, enough)
 
 
 def _tabulated(radii: Sequence[float], made: Iterable[Rows], near: Neighbours, features: FeatureSet) -> pd.DataFrame:

@@ -24,6 +24,7 @@ from gauger.clustering.repeating import METHODS, refit_of, rule_of, segment_agai
 from gauger.clustering.roundness import about_roundness
 from gauger.clustering.segment_cautions import tiny_segments
 from gauger.clustering.tree_building import build_tree
+from gauger.clustering.without_ties import without_ties
 
 __all__ = [
     "CORE",
@@ -60,5 +61,6 @@ __all__ = [
     "segment_by_kmeans",
     "segmentation_of",
     "tiny_segments",
+    "without_ties",
     "words_of",
 ]

@@ -106,8 +106,13 @@ def about_density(features: int, everyone: RowOrder, near: Neighbours, min_point
             f"{plural(spots, 'spot')} with at least {min_points} equal customers each: they are dense at any radius. "
             "Features of few values make copies; raise min points (min_points=, --min-points) or add a finer feature.",
         )
+    yield from about_contrast(features, everyone.size, near, min_points)
+
+
+def about_contrast(features: int, customers: int, near: Neighbours, min_points: int) -> Iterator[Remark]:
+    """A remark on distances that lost their contrast over many features."""
     if features > _FEW_FEATURES:
-        contrast = relative_contrast(near, everyone.size, min_points)
+        contrast = relative_contrast(near, customers, min_points)
         verdict = (
             "near and far hardly differ, and density has little to go by: take fewer features"
             if contrast < _LITTLE_CONTRAST

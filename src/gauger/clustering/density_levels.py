@@ -14,10 +14,11 @@ from gauger.algorithms.density import NOBODY, Hierarchy, groups_of_levels, split
 from gauger.algorithms.merge_trees import merges_of_links
 from gauger.clustering.customer_distances import Metric, neighbours_of, told_metric
 from gauger.clustering.density_at_radius import checked_min_points
-from gauger.clustering.density_cautions import about_density, about_levels
+from gauger.clustering.density_cautions import about_contrast, about_levels
 from gauger.clustering.density_outcome import key_ranks, segmentation_of_groups
 from gauger.clustering.method_words import words_of
 from gauger.clustering.ordering import order_customers
+from gauger.clustering.without_ties import stand_ins, without_ties
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task
@@ -73,7 +74,9 @@ def segment_by_density_levels(
 
     Notes
     -----
-    The distance of two customers counts as no less than how far either has to look for its `min_points`-th neighbour.
+    Values that repeat (whole days, flags, zeros, heaps) are first spread at random over the gaps around them, so that
+    they are not dense by themselves; copies of a customer go where most of them lie. The distance of two customers
+    counts as no less than how far either has to look for its `min_points`-th neighbour.
     As the radius shrinks, groups come apart; a part with at least `smallest` customers is a branch, the others leave. A
     split counts only when two of its branches are much denser inside than where they came apart, more than one cloud
     shows by chance (`python -m benchmarks.levels`). The segments are the branches whose stabilities, customers times
@@ -99,16 +102,19 @@ def segment_by_density_levels(
     if min_points is None:
         enough = usual_smoothing(len(features.names), len(features.keys), least)
     everyone = order_customers(features)
-    near = neighbours_of(features, everyone, metric)
+    near = neighbours_of(features, without_ties(everyone), metric)
     reach = near.nth_distances(enough)
     with task(f"density levels of {len(reach):,} customers", len(reach) - 1) as advance:
         merges = merges_of_links(*near.links(reach, advance))
     found = split_hierarchy(merges, reach, len(features.names), least, enough)
     chosen, group = groups_of_levels(found)
+    standing = stand_ins(everyone, group, found.left)
+    group, branch, left = group[standing], found.branch[standing], found.left[standing]
     nearest, gaps = np.full(len(group), NOBODY), np.full(len(group), np.nan)
     outside, among = np.flatnonzero(group == NOBODY), np.flatnonzero(group != NOBODY)
     if outside.size:
-        nearest[outside], gaps[outside] = near.nearest(outside, among, key_ranks(features, everyone))
+        between = neighbours_of(features, everyone, metric)
+        nearest[outside], gaps[outside] = between.nearest(outside, among, key_ranks(features, everyone))
     settings = {"method": "density-levels", "smallest": least, "min_points": enough, **told_metric(metric)}
     seg, order = segmentation_of_groups(
         features,
@@ -116,14 +122,14 @@ def segment_by_density_levels(
         group,
         words_of(settings),
         details={
-            "strength": _strengths(found, chosen, group),
-            "outlier_score": 1.0 - found.lowest()[found.branch] / found.left,
+            "strength": _strengths(found, chosen, group, left),
+            "outlier_score": 1.0 - found.lowest()[branch] / left,
         },
         nearest=nearest,
         gaps=gaps,
     )
     back = np.argsort(everyone.order)
-    departures = pd.DataFrame({"branch": found.branch[back], "distance": found.left[back]})
+    departures = pd.DataFrame({"branch": branch[back], "distance": left[back]})
     refit = levels_refit(least, enough, metric) if isinstance(metric, str) else None
     rule = AssignmentRule("customer", metric) if isinstance(metric, str) else None
     seg = replace(
@@ -134,7 +140,7 @@ def segment_by_density_levels(
         assignment_rule=rule,
         settings=settings,
     )
-    return seg.with_remarks((*about_levels(seg, least), *about_density(len(features.names), everyone, near, enough)))
+    return seg.with_remarks((*about_levels(seg, least), *about_contrast(len(features.names), len(group), near, enough)))
 
 
 def levels_refit(smallest: int, min_points: int, metric: str) -> Refit:
@@ -146,12 +152,12 @@ def _refit(smallest: int, min_points: int, metric: str, features: FeatureSet, _s
     return segment_by_density_levels(features, smallest, min_points=min_points, metric=metric).codes
 
 
-def _strengths(found: Hierarchy, chosen: Rows, group: Rows) -> Values:
+def _strengths(found: Hierarchy, chosen: Rows, group: Rows, leave: Values) -> Values:
     """How long each customer stays in its segment, 0 to 1; 0 in none."""
     strength = np.zeros(len(group))
     for number, branch in enumerate(chosen.tolist()):
         own = np.flatnonzero(group == number)
-        left = found.left[own]
+        left = leave[own]
         first = min(float(found.born[branch]), float(left.max()))
         dense = float(np.quantile(left, _DENSE_SHARE))
         strength[own] = np.clip((first - left) / (first - dense), 0.0, 1.0) if first > dense else 1.0

@@ -5,12 +5,13 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms import RowOrder, fixed_generator
+from gauger.algorithms import RowOrder
 from gauger.algorithms.density import groups_of_levels, split_hierarchy, usual_min_points, usual_smoothing
 from gauger.algorithms.merge_trees import merges_of_links
 from gauger.algorithms.neighbours import PointNeighbours, compile_links
-from gauger.algorithms.statistics import Smoother, adjusted_rand, contingency_table, purity
+from gauger.algorithms.statistics import adjusted_rand, contingency_table, purity
 from gauger.clustering.density_levels import checked_smallest
+from gauger.clustering.without_ties import without_ties
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 
@@ -42,9 +43,7 @@ def about_roundness(everyone: RowOrder, seg: Segmentation) -> Iterator[Remark]:
     smallest = checked_smallest(None, len(sample)) if len(sample) > 1 else 1
     if features > _MOST_FEATURES or len(sample) < 2 * usual_min_points(features):
         return
-    rng = fixed_generator()
-    columns = np.array([_without_ties(column, rng) for column in everyone.columns[:, sample]])
-    groups = _groups_by_density(columns, smallest)
+    groups = _groups_by_density(without_ties(everyone.part(sample)).columns, smallest)
     count = int(groups.max(initial=0))
     own = seg.codes[everyone.order[sample]]
     grouped = groups > 0
@@ -63,12 +62,6 @@ def about_roundness(everyone: RowOrder, seg: Segmentation) -> Iterator[Remark]:
         f"by density the customers form {count} groups whose shape k-means cannot follow: {fate}. Look at density too: "
         "study_radius and segment_by_density (gauger radius).",
     )
-
-
-def _without_ties(column: Values, rng: np.random.Generator) -> Values:
-    """Values (n,) with their ties spread at random, so that a flag or whole days make no dense groups by themselves."""
-    smooth = Smoother.of(column).draw(rng)
-    return np.asarray(smooth * (column.std() / (smooth.std() or 1.0)))
 
 
 def _groups_by_density(columns: NDArray[np.float64], smallest: int) -> Codes:

@@ -15,8 +15,8 @@ class Association:
     """How far segments and a known column go together, over the `customers` of whom it is known.
 
     `cramers_v` is 0 when they have nothing to do with each other and 1 when the segment determines the level; it is
-    corrected for its upward bias. `low` and `high` are its 95 % interval. `guessed` is the share of customers whose level
-    is guessed right from the segment, each segment's most frequent, `guessed_without` the same for everyone alike.
+    corrected for its upward bias. `low` and `high` are its 95 % interval. `guessed` is the share of customers whose
+    level is guessed right from the segment, each segment's most frequent, `guessed_without` the same for everyone.
     """
 
     customers: int

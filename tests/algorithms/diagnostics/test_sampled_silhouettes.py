@@ -3,7 +3,12 @@
 import numpy as np
 import pytest
 
-from gauger.algorithms.diagnostics import sample_by_segment, sampled_silhouettes, silhouette_values, silhouettes_in_sample
+from gauger.algorithms.diagnostics import (
+    sample_by_segment,
+    sampled_silhouettes,
+    silhouette_values,
+    silhouettes_in_sample,
+)
 from gauger.algorithms.diagnostics.sampled_silhouettes import _slopes
 from gauger.algorithms.diagnostics.silhouettes import distance_sums, silhouettes_from_sums
 

@@ -59,7 +59,7 @@ def sampled_silhouettes(columns: Values, codes: Codes, sizes: Codes) -> tuple[Va
     def weighted(looked: Rows, weights: Values) -> Values:
         def of_block(block: slice) -> Values:
             rows = looked[block]
-            return np.einsum("rn,rn->r", _distances(columns[:, rows], columns), weights.T[own[rows]])
+            return np.asarray(np.einsum("rn,rn->r", _distances(columns[:, rows], columns), weights.T[own[rows]]))
 
         return np.concatenate(list(map_blocks(of_block, len(looked), _BLOCK_ROWS)))
 

@@ -48,8 +48,7 @@ def silhouette_values(columns: Values, codes: NDArray[np.integer]) -> Values:
 
 
 def distance_sums(columns: Values, own: NDArray[np.integer]) -> Values:
-    """Each point's summed distances (n, k) to the points of each segment; points as columns (d, n), `own` (n,) from 0.
-    """
+    """Summed distances (n, k) of points, as columns (d, n), to those of each segment; `own` (n,) is theirs, from 0."""
     n, sizes = len(own), np.bincount(own)
     order = np.argsort(own, kind="stable")
     grouped = np.ascontiguousarray(columns[:, order])

@@ -39,9 +39,10 @@ def chi_square(table: Counts) -> tuple[float, int]:
 
 
 def cramers_v(table: Counts) -> float:
-    """Cramér's V of a contingency table (k, m), corrected for its upward bias: 0 when rows and columns have nothing to
-    do with each other, 1 when the row determines the column; NaN with fewer than two rows or columns that anyone is in, or fewer customers than
-    these need.
+    """Cramér's V of a contingency table (k, m), corrected for its upward bias.
+
+    0 when rows and columns have nothing to do with each other, 1 when the row determines the column; NaN with fewer
+    than two rows or columns that anyone is in, or fewer customers than these need.
 
     Chi-squared exceeds its population value by its degrees of freedom on average, so that the uncorrected V of few rows
     in many cells is high where there is nothing.
@@ -101,7 +102,7 @@ def _largest(table: Counts) -> float:
     n = int(table.sum())
     if n < 2:
         return 0.0
-    return min(size - (size - 1) ** 2 / (n - 1) for size in _used(table).shape) - 1.0
+    return float(min(size - (size - 1) ** 2 / (n - 1) for size in _used(table).shape)) - 1.0
 
 
 def _below(strength: float, free: int) -> float:
@@ -111,7 +112,7 @@ def _below(strength: float, free: int) -> float:
 
 @dataclass(frozen=True, eq=False)
 class _Likely:
-    """How likely a chi-squared as small as `statistic` is under weaker and stronger forms of a table of shares (k, m)."""
+    """How likely a chi-squared of at most `statistic` is under weaker and stronger forms of shares (k, m)."""
 
     shares: Values
     statistic: float
