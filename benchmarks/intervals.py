@@ -11,8 +11,11 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
+import gauger
+from gauger.algorithms.diagnostics import EXACT_UP_TO, sample_by_segment, sampled_silhouettes, silhouette_values
 from gauger.algorithms.statistics import cramers_v_interval
 
 RESULTS = Path(__file__).parents[1] / "docs" / "results" / "intervals.json"
@@ -21,6 +24,7 @@ _SHAPES = ((2, 2), (2, 6), (3, 4), (5, 5), (4, 6), (5, 10), (6, 12))
 _CUSTOMERS = (200, 1_000, 5_000, 20_000)
 _STRENGTHS = (0.0, 0.05, 0.1, 0.2, 0.3, 0.45, 0.6)
 _TABLES, _POPULATIONS = 800, 4
+_SAMPLES, _COMPARISONS = 200, 200
 
 Values = NDArray[np.float64]
 Row = dict[str, Any]
@@ -81,7 +85,86 @@ def _population(shape: tuple[int, int], strength: float, rng: np.random.Generato
                 return np.asarray(apart + (drawn - apart) * strength / own)
 
 
-PARTS: dict[str, Callable[[int], list[Row]]] = {"cramers v": of_cramers_v}
+def of_silhouettes(seed: int) -> list[Row]:
+    """How often the mean silhouette of 10,000 of 22,000 customers is more than 1.96 standard errors from everyone's."""
+    rows = []
+    for features, segments, gap in ((2, 3, 0.0), (2, 3, 2.0), (4, 5, 2.0), (6, 8, 1.0), (2, 10, 2.0)):
+        rng = np.random.default_rng([seed, features, segments, round(gap)])
+        columns, codes = _segmented(features, segments, gap, rng)
+        exact, sizes = float(silhouette_values(columns, codes).mean()), np.bincount(codes)[1:]
+        found = []
+        for draw in range(_SAMPLES):
+            chosen = sample_by_segment(codes, EXACT_UP_TO, draw)
+            found.append(sampled_silhouettes(columns[:, chosen], codes[chosen], sizes)[1:])
+        means, errors = np.array(found).T
+        rows.append(
+            {
+                "features": features,
+                "segments": segments,
+                "silhouette": round(exact, 3),
+                "standard error": float(f"{errors.mean():.2g}"),
+                "of what samples differ by": round(float(errors.mean() / means.std()), 2),
+                "beyond 1.96": round(float((np.abs(means - exact) > 1.96 * errors).mean()), 3),
+            }
+        )
+    return rows
+
+
+def _segmented(features: int, segments: int, gap: float, rng: np.random.Generator) -> tuple[Values, NDArray[np.int32]]:
+    """22,000 customers as columns, each in the segment whose centre is nearest."""
+    centres = rng.normal(size=(segments, features)) * max(gap, 0.5)
+    values = centres[rng.choice(segments, 22_000, p=rng.dirichlet(np.full(segments, 4.0)))]
+    values = (values * (gap > 0.0) + rng.normal(size=values.shape)).astype(np.float64)
+    nearest = ((values[:, None] - centres) ** 2).sum(axis=2).argmin(axis=1)
+    codes = np.unique(nearest, return_inverse=True)[1] + 1
+    order = rng.permutation(len(values))
+    return np.ascontiguousarray(values[order].T), codes[order].astype(np.int32)
+
+
+def of_drift(seed: int) -> list[Row]:
+    """How often the advice is not "keep" where customers have not changed, and not "learn again" where half have."""
+    rows = []
+    for now, then in ((300, 300), (100, 1_000), (300, 3_000), (1_000, 1_000), (3_000, 300), (5_000, 5_000)):
+        alarms, missed = [], []
+        for draw in range(_COMPARISONS):
+            rng = np.random.default_rng([seed, now, then, draw])
+            before, after = _customers(then, rng), _customers(now, rng)
+            model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(before, key="who"), 4, starts=2))
+            alarms.append(gauger.drift(model, after).advice.action)
+            later = after.assign(visits=after["visits"] * 2)
+            missed.append(gauger.drift(model, later).advice.action)
+        rows.append(
+            {
+                "customers now": now,
+                "then": then,
+                "watch, unchanged": alarms.count("watch") / _COMPARISONS,
+                "learn again, unchanged": alarms.count("learn again") / _COMPARISONS,
+                "learn again, visits doubled": missed.count("learn again") / _COMPARISONS,
+            }
+        )
+    return rows
+
+
+def _customers(size: int, rng: np.random.Generator) -> pd.DataFrame:
+    """Three kinds of customers with five features: whole days, counts, a long tail, many zeros, a flag."""
+    kind = rng.integers(0, 3, size)
+    return pd.DataFrame(
+        {
+            "who": range(size),
+            "recency": np.ceil(rng.gamma(1.0 + kind, 20.0)),
+            "visits": 1 + rng.poisson(4.0 * kind + 1.0),
+            "spend": rng.lognormal(3.0 + 0.3 * kind, 0.6),
+            "share": np.where(rng.random(size) < 0.4, 0.0, rng.random(size)),
+            "flag": (rng.random(size) < 0.2).astype(float),
+        }
+    )
+
+
+PARTS: dict[str, Callable[[int], list[Row]]] = {
+    "cramers v": of_cramers_v,
+    "silhouettes": of_silhouettes,
+    "drift": of_drift,
+}
 
 
 def main() -> None:

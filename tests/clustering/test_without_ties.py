@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from naive_density import features_of
 
 import gauger
 from gauger.clustering.ordering import order_customers
 from gauger.clustering.without_ties import stand_ins, without_ties
-from naive_density import features_of
 
 
 def _households(seed: int, customers: int = 1_500) -> gauger.FeatureSet:

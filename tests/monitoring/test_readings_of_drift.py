@@ -24,7 +24,7 @@ def _as_then(model: gauger.SegmentModel) -> CustomersNow:
     """The customers that the model was learned from, as they were."""
     (feature,) = model.features
     segments = [
-        SegmentNow(one.customers / 400, centre, one.mean_distance)
+        SegmentNow(one.customers / model.customers, centre, one.mean_distance)
         for one, centre in zip(model.segments, model.centres, strict=True)
     ]
     counts = [round(400 * share) for share in feature.shares]
@@ -36,11 +36,11 @@ def _index(then: list[float], now: list[float]) -> float:
 
 
 def _swapped(model: gauger.SegmentModel, customers: int) -> FeatureNow:
-    """Some customers more in the last tenth, and as many fewer in the first; mean and spread as they were."""
+    """Some customers more in the second tenth, and as many fewer in the first; mean and spread as they were."""
     was = _as_then(model).features[0]
     counts = list(was.counts)
     counts[0] -= customers
-    counts[-1] += customers
+    counts[1] += customers
     return replace(was, counts=counts)
 
 
@@ -91,9 +91,9 @@ def test_an_index_alone_has_moved_at_most_and_changes_with_mean_or_spread(
     own = replace(
         _swapped(model, customers), mean=9.5 + mean * SD, standard_deviation=spread * was.features[0].standard_deviation
     )
-    row = drift_from(model, replace(was, features=[own])).features.loc["x"]
+    row = drift_from(model, replace(was, customers=4_000, features=[own])).features.loc["x"]
     shares = [0.1] * 10
-    now = [0.1 - customers / 400, *shares[1:-1], 0.1 + customers / 400]
+    now = [0.1 - customers / 400, 0.1 + customers / 400, *shares[2:]]
     assert row["psi"] == pytest.approx(_index(shares, now))
     assert row["reading"] == reading
 
@@ -108,9 +108,11 @@ def test_an_index_alone_has_moved_at_most_and_changes_with_mean_or_spread(
     ],
 )
 def test_customers_beyond_the_gates_count_from_two_and_from_five_in_a_hundred(
-    gated: float, action: str, reason: str, model: gauger.SegmentModel
+    gated: float, action: str, reason: str
 ) -> None:
-    found = drift_from(model, replace(_as_then(model), gated=gated))
+    many = pd.concat([TABLE] * 10).assign(who=range(4_000))
+    model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(many, key="who", scale="none"), 2))
+    found = drift_from(model, replace(_as_then(model), customers=4_000, gated=gated))
     assert (found.advice.action, found.advice.reasons) == (action, (reason,))
     assert (found.gated, found.gated_then) == (gated, pytest.approx(0.005))
 
@@ -155,13 +157,16 @@ def test_distances_of_centres_have_nine_digits(model: gauger.SegmentModel) -> No
 
 
 def test_at_the_bounds_of_the_index_more_has_moved_or_changed() -> None:
-    assert [_reading(psi, 0.0, stays=False) for psi in (0.0999, 0.1, 0.2499, 0.25)] == [
+    assert [_reading(psi, 0.0, 0.0, stays=False) for psi in (0.0999, 0.1, 0.2499, 0.25)] == [
         *("stable", "moved", "moved", "changed")
     ]
-    assert [_reading(0.0, shift, stays=True) for shift in (0.2499, 0.25, 0.4999, 0.5)] == [
+    assert [_reading(0.0, shift, 0.0, stays=True) for shift in (0.2499, 0.25, 0.4999, 0.5)] == [
         *("stable", "moved", "moved", "changed")
     ]
-    features = pd.DataFrame({"reading": ["stable"]}, index=["x"])
+    assert [_reading(0.0, 0.0, missing, stays=True) for missing in (0.0499, 0.05, 0.1999, 0.2)] == [
+        *("stable", "moved", "moved", "changed")
+    ]
+    features = pd.DataFrame({"missing_then": [0.0], "missing_now": [0.0], "reading": ["stable"]}, index=["x"])
     assert [_advise(features, 0.0, psi).action for psi in (0.0999, 0.1, 0.2499, 0.25)] == [
         *("keep", "watch", "watch", "learn again")
     ]
@@ -244,3 +249,54 @@ def test_of_few_customers_the_index_is_noise(customers: int, told: bool, model: 
     assert [one.code for one in found.remarks] == (["few-for-drift"] if told else [])
     if told:
         assert "with 327 customers now and 400 then the index is about 0.05 by chance alone" in str(found.remarks[0])
+
+
+def _half_missing(values: np.ndarray) -> pd.DataFrame:
+    return pd.DataFrame({"who": range(len(values)), "x": np.where(np.arange(len(values)) % 2, values, np.nan)})
+
+
+def test_half_of_a_feature_missing_is_a_change_and_the_advice_names_it(model: gauger.SegmentModel) -> None:
+    found = gauger.drift(model, _half_missing(TABLE["x"].to_numpy()))
+    assert found.features.loc["x", "reading"] == "changed"
+    assert found.advice.action == "learn again"
+    assert "x has no value for 50% of the customers (0% then)." in found.advice.reasons
+    assert found.features.loc["x", "psi"] > 2.0
+
+
+def test_values_that_come_back_are_a_change_too() -> None:
+    then = _half_missing(TABLE["x"].to_numpy())
+    features = gauger.prepare(then, key="who", scale="none", missing="median")
+    model = gauger.build_model(gauger.segment_by_kmeans(features, 2))
+    assert gauger.drift(model, then).advice.action == "keep"
+    found = gauger.drift(model, TABLE)
+    assert found.features.loc["x", "reading"] == "changed"
+    assert "x has no value for 0% of the customers (50% then)." in found.advice.reasons
+
+
+def test_two_heaps_with_the_mean_and_spread_of_one_peak_are_a_change() -> None:
+    rng = np.random.default_rng(6)
+    table = pd.DataFrame({"who": range(2_000), "x": rng.normal(50.0, 10.0, 2_000)})
+    model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(table, key="who", scale="none"), 2))
+    heaps = np.where(rng.permutation(2_000) % 2 == 0, 1.0, -1.0)
+    found = gauger.drift(model, table.assign(x=table["x"].mean() + heaps * table["x"].std(ddof=0)))
+    row = found.features.loc["x"]
+    assert abs(row["shift"]) < 0.01
+    assert (row["reading"], found.advice.action) == ("changed", "learn again")
+
+
+def test_few_customers_who_have_not_changed_raise_hardly_an_alarm() -> None:
+    """300 against 300 of the same customers, 60 times: 5 in 100 false at most, and three standard deviations more."""
+    alarms = 0
+    for seed in range(60):
+        rng = np.random.default_rng(seed)
+        then, now = (
+            pd.DataFrame({"who": range(300), "days": np.ceil(rng.gamma(2.0, 20.0, 300)), "visits": rng.poisson(5, 300)})
+            for _ in range(2)
+        )
+        model = gauger.build_model(gauger.segment_by_kmeans(gauger.prepare(then, key="who"), 3, starts=1))
+        alarms += gauger.drift(model, now).advice.action != "keep"
+    assert alarms <= 8
+
+
+def test_few_customers_who_did_change_are_still_seen(model: gauger.SegmentModel) -> None:
+    assert gauger.drift(model, TABLE.assign(x=TABLE["x"] + 6.0).iloc[::4]).advice.action == "learn again"

@@ -20,6 +20,7 @@ from gauger.models import (
     columns_of,
     find_segments,
 )
+from gauger.monitoring.by_chance import FALSE_ALARMS, counts_differ, means_differ, rate_rose
 from gauger.readable import Advice, Readable
 from gauger.remarks import Remark
 from gauger.segmentation import UNASSIGNED, UNASSIGNED_NAME
@@ -36,6 +37,11 @@ _SLIGHT_SHIFT, _SOME_SHIFT, _LARGE_SHIFT = 0.1, 0.25, 0.5
 no longer where customers are. Judgement, after Cohen's small and medium effects (0.2 and 0.5)."""
 _LIKE_SPREAD = 0.8
 """A spread that shrinks by no more than to this share of then, or grows as much, is as it was: judgement."""
+_SLIGHTLY_APART = 0.2
+"""How far values may have moved on average, in standard deviations, where mean and spread are as they were: a day more
+moves recency by less, two heaps in place of one peak by more; judgement, after Cohen's small effect."""
+_MISSING_MOVED, _MISSING_CHANGED = 0.05, 0.2
+"""Changes of the share without a value from which a feature has moved, and has changed: judgement."""
 _FEW_GATED, _MANY_GATED = 0.02, 0.05
 """Shares beyond the gates, where half in a hundred were when learned, that are for watching and for learning again:
 judgement."""
@@ -88,10 +94,11 @@ class Drift(Readable):
     Attributes
     ----------
     features : pandas.DataFrame
-        A row a feature: mean_then, mean_now, shift (in standard deviations of then), psi (the population stability
-        index, 0 for the same distribution), missing_then, missing_now (shares) and reading: "stable", "moved" (an index
-        of 0.1 or a shift of 0.25) or "changed" (a shift of 0.5, or an index of 0.25 with a mean or standard deviation
-        that is not as it was).
+        A row for each feature: mean_then, mean_now, shift (in standard deviations of then), psi (the population
+        stability index, 0 for the same distribution; customers without a value are a bin of it), missing_then,
+        missing_now (shares) and reading: "stable", "moved" (an index of 0.1, a shift of 0.25, or 5 in 100 more or fewer
+        without a value) or "changed" (a shift of 0.5, 20 in 100 more or fewer without one, or an index of 0.25 where
+        values are not as they were). What samples of the same customers would show is "stable".
     segments : pandas.DataFrame
         A row a segment, and one for the unassigned: name, share_then, share_now, centre_shift (how far the mean of its
         customers is from the centre learned, working scale), distance_then and distance_now (means of the customers'
@@ -165,8 +172,10 @@ def drift(model: SegmentModel, table: AnyTable | OpenTable) -> Drift:
     -----
     The population stability index of a feature is the sum over its bins (tenths of the learned customers, values that
     many have in bins of their own) of (share now - share then) ln(share now / share then), a share of none taken as 1
-    in 10,000: by custom below 0.1 is stable, up to 0.25 has moved, above has changed. Customers without a value are
-    left out of it, and counted. The index of few customers is noise: about 9 / n by chance alone, which a remark says.
+    in 10,000: by custom below 0.1 is stable, up to 0.25 has moved, above has changed. Customers without a value are a
+    bin of their own. The index of few customers is noise: about 9 / n by chance alone, which a remark says. Nothing is
+    read into differences that chance explains: all tests together (chi-squared of bins, means, shares of segments and
+    beyond gates) raise a false alarm in at most 5 of 100 comparisons (`python -m benchmarks.intervals`).
 
     Examples
     --------
@@ -233,12 +242,15 @@ def nobody_to_compare() -> SettingError:
 
 def drift_from(model: SegmentModel, now: CustomersNow) -> Drift:
     """Drift, from what is known of the customers now."""
-    rows = [_of_feature(feature, own) for feature, own in zip(model.features, now.features, strict=True)]
+    chance = _Chance(model.customers, now.customers, FALSE_ALARMS / (2 * len(model.features) + 2))
+    rows = [_of_feature(feature, own, chance) for feature, own in zip(model.features, now.features, strict=True)]
     columns = ["mean_then", "mean_now", "shift", "psi", "missing_then", "missing_now", "reading"]
     features = pd.DataFrame(rows, columns=columns, index=pd.Index(model.names, name="feature"))
     segments = _of_segments(model, now)
     psi = _index(segments["share_then"].to_numpy(), segments["share_now"].to_numpy())
-    advice = _advise(features, now.gated, psi)
+    gated = now.gated if chance.more_gated(model, now.gated) else 0.0
+    counted = psi if chance.shares_differ(segments["share_then"], segments["share_now"]) else 0.0
+    advice = _advise(features, gated, counted)
     remarks = (*now.remarks, *_few(model, now.customers))
     return Drift(features, segments, now.customers, now.gated, 1.0 - model.gate_share, psi, advice, remarks)
 
@@ -262,31 +274,70 @@ def _segments_now(model: SegmentModel, placed: Assigned) -> list[SegmentNow]:
     return found
 
 
-def _of_feature(feature: LearnedFeature, now: FeatureNow) -> tuple[float, float, float, float, float, float, str]:
+@dataclass(frozen=True)
+class _Chance:
+    """How many customers were learned from and are there now, and the `level` of each test of a difference."""
+
+    then: int
+    now: int
+    level: float
+
+    def shares_differ(self, then: pd.Series | Values, now: pd.Series | Values) -> bool:
+        """Whether two lists of shares differ."""
+        return counts_differ(np.asarray(then) * self.then, np.asarray(now) * self.now, self.level)
+
+    def means_differ(self, gap: float, then: float, now: float) -> bool:
+        """Whether means do, by the standard deviations."""
+        return means_differ(gap, (then / math.sqrt(self.then), now / math.sqrt(self.now)), self.level)
+
+    def more_gated(self, model: SegmentModel, gated: float) -> bool:
+        """Whether more customers than then are beyond the gates, each of which was laid at a customer learned from."""
+        beyond = round((1.0 - model.gate_share) * self.then) + len(model.segments)
+        return rate_rose(beyond, self.then, round(gated * self.now), self.now, self.level)
+
+
+def _of_feature(
+    feature: LearnedFeature, now: FeatureNow, chance: _Chance
+) -> tuple[float, float, float, float, float, float, str]:
     counts = np.asarray(now.counts, dtype=np.float64)
     if not counts.sum():
         return feature.mean, np.nan, np.nan, np.nan, feature.missing, now.missing, _NO_VALUES
-    psi = _index(np.array(feature.shares), counts / counts.sum())
+    own, other = np.array(feature.shares), counts / counts.sum()
+    then = np.append(own * (1.0 - feature.missing), feature.missing)
+    current = np.append(other * (1.0 - now.missing), now.missing)
+    psi = _index(then, current)
     gap = now.mean - feature.mean
     shift = (
         gap / feature.standard_deviation
         if feature.standard_deviation > 0.0
         else (0.0 if gap == 0.0 else np.inf * np.sign(gap))
     )
-    like = feature.standard_deviation * _LIKE_SPREAD, feature.standard_deviation / _LIKE_SPREAD
-    stays = abs(shift) < _SLIGHT_SHIFT and like[0] <= now.standard_deviation <= like[1]
-    reading = _reading(psi, abs(shift), stays=stays)
+    reading = STABLE
+    moved = abs(shift) if chance.means_differ(gap, feature.standard_deviation, now.standard_deviation) else 0.0
+    if moved or chance.shares_differ(then, current):
+        reading = _reading(psi, moved, abs(now.missing - feature.missing), stays=_stays(feature, now, shift, other))
     return feature.mean, now.mean, float(shift), psi, feature.missing, now.missing, reading
 
 
-def _reading(psi: float, shift: float, *, stays: bool) -> str:
-    """What index and shift say together of a feature; `stays` is whether mean and spread are as they were.
+def _stays(feature: LearnedFeature, now: FeatureNow, shift: float, shares: Values) -> bool:
+    """Whether values are as they were: their mean, their spread, and how far they would have to move on average."""
+    like = feature.standard_deviation * _LIKE_SPREAD, feature.standard_deviation / _LIKE_SPREAD
+    if abs(shift) >= _SLIGHT_SHIFT or not like[0] <= now.standard_deviation <= like[1]:
+        return False
+    edges = np.array([min(feature.low, *feature.edges), *feature.edges, max(feature.high, *feature.edges)])
+    apart = np.abs(np.cumsum(np.concatenate([[0.0], shares - np.array(feature.shares)])))
+    moved = float(((apart[1:] + apart[:-1]) / 2.0 * np.diff(edges)).sum())
+    return moved < _SLIGHTLY_APART * feature.standard_deviation or not feature.standard_deviation
+
+
+def _reading(psi: float, shift: float, missing: float, *, stays: bool) -> str:
+    """What index, shift and missing values say together of a feature; `stays` is whether values are as they were.
 
     An index alone, as when everybody's recency is a day longer, has moved at most: bins are narrower than what matters.
     """
-    if shift >= _LARGE_SHIFT or (psi >= LARGE and not stays):
+    if shift >= _LARGE_SHIFT or missing >= _MISSING_CHANGED or (psi >= LARGE and not stays):
         return CHANGED
-    return MOVED if psi >= SMALL or shift >= _SOME_SHIFT else STABLE
+    return MOVED if psi >= SMALL or shift >= _SOME_SHIFT or missing >= _MISSING_MOVED else STABLE
 
 
 def _index(then: Values, now: Values) -> float:
@@ -327,11 +378,22 @@ def _advise(features: pd.DataFrame, gated: float, psi: float) -> DriftAdvice:
         weak.append(f"{percent(gated)} are beyond the gate.")
     if SMALL <= psi < LARGE:
         weak.append(f"The segments' shares have moved (index {psi:.2f}).")
+    strong += _about_missing(features[features["reading"] == CHANGED])
+    weak += _about_missing(features[features["reading"] == MOVED])
     if strong:
         return DriftAdvice(LEARN, (*strong, *weak))
     if weak:
         return DriftAdvice(WATCH, tuple(weak))
     return DriftAdvice(KEEP, ("Features and shares are as they were.",))
+
+
+def _about_missing(features: pd.DataFrame) -> list[str]:
+    """A sentence for each feature that has a value for notably more or fewer of the customers."""
+    return [
+        f"{name} has no value for {percent(row['missing_now'])} of the customers ({percent(row['missing_then'])} then)."
+        for name, row in features.iterrows()
+        if abs(row["missing_now"] - row["missing_then"]) >= _MISSING_MOVED
+    ]
 
 
 def _few(model: SegmentModel, customers: int) -> Iterator[Remark]:
@@ -341,5 +403,5 @@ def _few(model: SegmentModel, customers: int) -> Iterator[Remark]:
         yield Remark(
             "few-for-drift",
             f"with {customers:,} {plural(customers, 'customer')} now and {model.customers:,} then the index is about "
-            f"{noise:.2f} by chance alone: read shifts, and do not learn again for the index only.",
+            f"{noise:.2f} by chance alone: differences that chance explains are left out of the advice.",
         )
