@@ -76,6 +76,9 @@ from .features import (
     EventColumns as EventColumns,
 )
 from .features import (
+    EventScope as EventScope,
+)
+from .features import (
     FeatureSet as FeatureSet,
 )
 from .features import (

@@ -179,6 +179,15 @@ class KeyColumnError(GaugerError, ValueError):
             "Fill it in or remove those rows: a customer without a key cannot be handed to anyone."
         )
 
+    @classmethod
+    def events_without(cls, key: str, rows: Sequence[int], count: int) -> "KeyColumnError":
+        """`count` events lack a customer, first of all those at `rows`, counted from 0, where they are known."""
+        where = f" ({data_rows(rows)})" if rows else ""
+        return cls(
+            f"{key!r} is missing in {count:,} {plural(count, 'event')}{where}: nobody knows whose they are. To count "
+            "them and leave them out: without_customer='drop' (on the command line: --without-customer drop)."
+        )
+
 
 class MissingValuesError(GaugerError, ValueError):
     """Raised when features hold missing values and nothing was said about them."""

@@ -92,6 +92,18 @@ _KINDS = (
     ),
     RemarkKind("single-levels", "looking", "a level with one row", "correct the typo, or join the level with another"),
     RemarkKind("after-as-of", "events", "events after the chosen moment were not counted", "nothing, if you meant it"),
+    RemarkKind("before-since", "events", "events before the chosen start were not counted", "nothing, if you meant it"),
+    RemarkKind(
+        "events-without-customer",
+        "events",
+        "events of nobody who can be recognised were left out",
+        "look at how much they hold before you speak of all customers",
+    ),
+    RemarkKind(
+        "other-customers-left-out", "events", "events of customers who are not in the table", "nothing, if you meant it"
+    ),
+    RemarkKind("lookup-not-found", "events", "events without a row in the lookup", "complete the lookup"),
+    RemarkKind("days-of-utc", "events", "days are counted in UTC", "name the zone of the place: `zone=`"),
     RemarkKind("repeated-events", "events", "events alike in every column were counted again", "name the event key"),
     RemarkKind("repeats-dropped", "events", "exact repeats counted once", "nothing"),
     RemarkKind(

@@ -407,7 +407,7 @@ def _with(**columns: object) -> pd.DataFrame:
         (EVENTS.iloc[:0], {}, SettingError, "no rows"),
         ([1, 2], {}, SettingError, "events must be a table or the path of a file, not list"),
         (EVENTS, {"when": 3}, SettingError, "when=3 must be the name of a column"),
-        (_with(who=["b", None, "a", None, "b"]), {}, KeyColumnError, r"missing in 2 rows \(data rows 2 and 4\)"),
+        (_with(who=["b", None, "a", None, "b"]), {}, KeyColumnError, r"missing in 2 events \(data rows 2 and 4\)"),
         (_with(who=["b", 7, "a", 7, "b"]), {}, KeyColumnError, "'who' mixes kinds of values"),
         (_with(day=[None, *EVENTS["day"][1:]]), {}, MissingValuesError, "'day' is missing in 1 event"),
         (

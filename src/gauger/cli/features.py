@@ -37,6 +37,23 @@ class EventOptions:
     as_of: Annotated[
         str | None, option("DATE", "Count only what happened before. Default: the day after the last event.")
     ] = None
+    since: Annotated[str | None, option("DATE", "Count only what happened from then on.")] = None
+    window: Annotated[
+        str | None, option("LENGTH", "Instead of --since: how long before --as-of events count, '12 months'.")
+    ] = None
+    zone: Annotated[
+        str | None, option("ZONE", "Whose days count, for moments with a zone: Europe/Vienna. Default: UTC.")
+    ] = None
+    without_customer: Annotated[
+        str, option("refuse|drop", "What becomes of events without a customer: drop counts and leaves them out.")
+    ] = "refuse"
+    lookup: Annotated[
+        str | None, option("TABLE", "A second table, such as products, whose columns the events get.")
+    ] = None
+    on: Annotated[str | None, option("COLUMN", "The column that events and lookup share.")] = None
+    only_customers: Annotated[
+        bool, typer.Option("--only-customers", help="Leave out customers who are not in --customers.")
+    ] = False
     event_noun: Annotated[str, option("WORD", "What to call an event.")] = "visits"
     amount_noun: Annotated[str, option("WORD", "What to call the amount.")] = "spend"
     quantity_noun: Annotated[str | None, option("WORD", "What to call the quantity. Default: its column's name.")] = (
@@ -144,7 +161,7 @@ def _summarise(
 ) -> None:
     from gauger.cli import console
     from gauger.columns import look
-    from gauger.features import EventColumns, EventSummary, behaviour_in_memory, behaviour_of_files
+    from gauger.features import EventSummary, behaviour_in_memory, behaviour_of_files
     from gauger.remarks import remarks_of
     from gauger.tables import head_of_file, read_table, result_folder
     from gauger.wording import Noun
@@ -155,7 +172,7 @@ def _summarise(
     with result_folder(out.parent, [out.name], replace=replace, sources=[events, customers]) as results:
         everyone = None if customers is None else read_table(customers)
         source = _source(events, reading)
-        asked = EventSummary(EventColumns(**settings), measures, everyone, as_of)
+        asked = EventSummary.given(None, settings, measures, everyone, as_of)
         if out.suffix == ".parquet" and isinstance(source, str):
             told = behaviour_of_files(source, results.path(out.name), asked, memory)
             facts, remarks = told.facts, told.remarks

@@ -13,6 +13,11 @@ def run(
     *,
     plan: Annotated[Path, typer.Argument(metavar="PLAN", help="A plan.toml, drafted or of an earlier study.")],
     out: Annotated[Path, option("FOLDER", "The study's folder.")],
+    source: Annotated[
+        str | None, option("TABLE", "Other customers than the plan names: a file, or a database's URL.")
+    ] = None,
+    events: Annotated[str | None, option("TABLE", "Other events than the plan names.")] = None,
+    as_of: Annotated[str | None, option("DATE", "Count events up to another moment than the plan's.")] = None,
     replace: Replace = False,
 ) -> None:
     """Do the whole of a plan: read, prepare, study the count, segment, name, profile, compare, and hand over.
@@ -27,7 +32,16 @@ def run(
     compile_in_background()
     from gauger.study import plan_file, run_plan
 
-    study = run_plan(plan_file(plan), out, replace=replace, tell=console.step, caution=console.remarks)
+    study = run_plan(
+        plan_file(plan),
+        out,
+        replace=replace,
+        source=source,
+        events=events,
+        as_of=as_of,
+        tell=console.step,
+        caution=console.remarks,
+    )
     console.say()
     console.say(f"wrote {out}: {', '.join(_written(out))}")
     console.next_step(f"gauger profile {shlex.quote(str(study.folder))}")

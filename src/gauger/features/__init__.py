@@ -3,7 +3,22 @@
 from gauger.features.alike import about_new_levels, new_levels, prepare_alike
 from gauger.features.category_levels import Level
 from gauger.features.columns import LARGEST, Indicator, as_numbers, level_indicators, numeric_columns
-from gauger.features.event_source import CUSTOMERS, EVENTS, no_events
+from gauger.features.event_scope import (
+    CUSTOMERS,
+    EVENTS,
+    LOOKUP,
+    ROWS,
+    WITHOUT_CUSTOMER,
+    EventScope,
+    about_scope,
+    joined_sql,
+    lookup_columns,
+    moment_of,
+    narrowing_sql,
+    refuse_repeated_lookup,
+    whose_sql,
+)
+from gauger.features.event_source import no_events, no_events_left
 from gauger.features.event_sql import EventColumns, EventSummary, in_dialect
 from gauger.features.events import (
     Behaviour,
@@ -51,14 +66,18 @@ __all__ = [
     "EVENTS",
     "HIGH_CORRELATION",
     "LARGEST",
+    "LOOKUP",
     "MISSING_RULES",
     "NORMAL_QUARTILES",
     "NO_RANGE",
+    "ROWS",
     "SCALES",
     "TRANSFORMS",
+    "WITHOUT_CUSTOMER",
     "Behaviour",
     "Cap",
     "EventColumns",
+    "EventScope",
     "EventSummary",
     "Everyone",
     "FeatureFacts",
@@ -78,6 +97,7 @@ __all__ = [
     "about_columns_left_out",
     "about_left_out",
     "about_new_levels",
+    "about_scope",
     "apply_all",
     "as_numbers",
     "behaviour_in_memory",
@@ -86,11 +106,16 @@ __all__ = [
     "cautions_from_sums",
     "events_sql",
     "in_dialect",
+    "joined_sql",
     "learn_transform",
     "learn_weight",
     "level_indicators",
+    "lookup_columns",
+    "moment_of",
+    "narrowing_sql",
     "new_levels",
     "no_events",
+    "no_events_left",
     "nobody_left",
     "nobody_to_prepare",
     "numeric_columns",
@@ -99,6 +124,7 @@ __all__ = [
     "prepare_alike",
     "prepare_table",
     "refuse_gaps",
+    "refuse_repeated_lookup",
     "refuse_shared_names",
     "sql_layers",
     "sql_less",
@@ -107,4 +133,5 @@ __all__ = [
     "sql_step",
     "summarise_events",
     "undo_all",
+    "whose_sql",
 ]

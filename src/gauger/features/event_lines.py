@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from gauger.columns import named_like_a_key
-from gauger.features.event_source import EVENTS, EventRows
+from gauger.features.event_scope import EVENTS
+from gauger.features.event_source import EventRows
 from gauger.features.measures import Period
 from gauger.remarks import Remark
 from gauger.tables import sql_day, sql_moment, sql_name

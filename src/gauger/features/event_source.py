@@ -7,7 +7,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from os import PathLike
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 import numpy as np
 import pandas as pd
@@ -27,7 +27,21 @@ from gauger.errors import (
     TableFileError,
     UnknownColumnError,
 )
-from gauger.features.event_sql import EventColumns
+from gauger.features.event_scope import (
+    CUSTOMERS,
+    EVENTS,
+    LOOKUP,
+    ROWS,
+    about_scope,
+    about_zone,
+    is_zoned,
+    joined_sql,
+    lookup_columns,
+    narrowing_sql,
+    refuse_repeated_lookup,
+    whose_sql,
+)
+from gauger.features.event_sql import EventColumns, EventSummary
 from gauger.features.query import run_query
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
@@ -37,8 +51,6 @@ from gauger.wording import data_rows, listed, plural, written_like
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
-EVENTS, CUSTOMERS = "gauger_events", "gauger_customers"
-"""What events and customers are seen as, in a database of ours or of others: called like nobody's table."""
 LARGEST_AMOUNT = 1e20
 """What an exact decimal of 38 digits holds with nine behind the point, and room for a sum."""
 
@@ -74,6 +86,10 @@ class EventRows(Protocol):
         """When the last happened."""
 
     @property
+    def since(self) -> datetime.datetime | None:
+        """From when they count, where that was said."""
+
+    @property
     def remarks(self) -> tuple[Remark, ...]:
         """What there is to say of where they come from."""
 
@@ -103,6 +119,7 @@ class EventSource:
     rows: int
     first: datetime.datetime
     last: datetime.datetime
+    since: datetime.datetime | None = None
     remarks: tuple[Remark, ...] = ()
 
     @property
@@ -136,9 +153,7 @@ class EventSource:
 
 
 @contextmanager
-def event_source(
-    given: AnyTable | Source, columns: EventColumns, customers: AnyTable | None, memory: str | None = None
-) -> Iterator[EventSource]:
+def event_source(given: AnyTable | Source, asked: EventSummary, memory: str | None = None) -> Iterator[EventSource]:
     """Connect the events and refuse what cannot be summarised: unknown columns, gaps, values of the wrong kind."""
     import duckdb  # a quarter of a second that only events cost
 
@@ -154,9 +169,7 @@ def event_source(
             with suppress(duckdb.InvalidInputException):  # a notebook without ipywidgets has no progress of queries
                 database.execute("SET enable_progress_bar = true")
                 database.execute("SET enable_progress_bar_print = false")  # it would be drawn among the results
-            source = _connected(database, events, columns, Path(spill))
-            if customers is not None:
-                _connect_customers(source, customers)
+            source = _connected(database, events, asked, Path(spill))
             try:
                 yield source
             except duckdb.OutOfMemoryException as error:
@@ -191,13 +204,13 @@ def _called(events: pd.DataFrame | Source) -> str:
 
 
 def _connected(
-    database: "DuckDBPyConnection", events: pd.DataFrame | Source, columns: EventColumns, spill: Path
+    database: "DuckDBPyConnection", events: pd.DataFrame | Source, asked: EventSummary, spill: Path
 ) -> EventSource:
     import duckdb
 
     if isinstance(events, pd.DataFrame):
-        database.register(EVENTS, _as_arrow(events, columns))
-        return _checked(database, columns)
+        database.register(ROWS, _as_arrow(events, asked))
+        return _within_scope(database, asked)
     several = isinstance(events, (list, tuple)) and all(isinstance(one, (str, PathLike)) for one in events)
     if not isinstance(events, (str, PathLike)) and not several:
         raise SettingError(f"events must be a table or the path of a file, not {type(events).__name__}.")
@@ -211,20 +224,22 @@ def _connected(
     if all(one.is_parquet for one in files) and not any(_has_zones(one.file) for one in files):
         try:
             listed = ", ".join(sql_text(str(one.file)) for one in files)
-            database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM read_parquet([{listed}])")
-            return _checked(database, columns)
+            database.execute(f"CREATE VIEW {ROWS} AS SELECT * FROM read_parquet([{listed}])")
+            return _within_scope(database, asked)
         except duckdb.Error:
-            database.execute(f"DROP VIEW IF EXISTS {EVENTS}")
+            database.execute(f"DROP VIEW IF EXISTS {ROWS}")
     elif all(one.is_delimited for one in files):
         relation = f"read_parquet({sql_text(str(_typed_copy(files, spill)))})"
-        database.execute(f"CREATE VIEW {EVENTS} AS SELECT * FROM {relation}")
+        database.execute(f"CREATE VIEW {ROWS} AS SELECT * FROM {relation}")
         remarks = [remark for one in files for remark in one.remarks]
-        return replace(_checked(database, columns), remarks=tuple(remarks))
+        source = _within_scope(database, asked)
+        return replace(source, remarks=(*remarks, *source.remarks))
     # What DuckDB's reader cannot take, ours explain, or read after all.
     tables = [read_table(one.file) for one in files]
     table = tables[0] if len(tables) == 1 else pd.concat(tables, ignore_index=True)
-    database.register(EVENTS, _as_arrow(table, columns))
-    return replace(_checked(database, columns), remarks=tuple(remark for one in tables for remark in remarks_of(one)))
+    database.register(ROWS, _as_arrow(table, asked))
+    source = _within_scope(database, asked)
+    return replace(source, remarks=(*(remark for one in tables for remark in remarks_of(one)), *source.remarks))
 
 
 def _refuse_other_columns(files: Sequence[FileBlocks]) -> None:
@@ -262,13 +277,23 @@ def _has_zones(file: Path) -> bool:
     return any(pa.types.is_timestamp(kind) and kind.tz is not None for kind in pq.read_schema(file).types)
 
 
-def _as_arrow(events: pd.DataFrame, columns: EventColumns) -> pa.Table:
-    events = checked_table(events, columns.named.values())
+def _is_in_utc(values: pd.Series, column: str, columns: EventColumns) -> bool:
+    """Whether a column of events' moments is in UTC, so that the zone of their days is to be said."""
+    return column == columns.when and str(values.dt.tz) in ("UTC", "utc")
+
+
+def _as_arrow(events: pd.DataFrame, asked: EventSummary) -> pa.Table:
+    columns, zone = asked.columns, asked.scope.zone
+    events = checked_table(events, [] if asked.scope.lookup is not None else columns.named.values())
     arrays = {}
     for column in events.columns:
         values = events[column]
-        if types.is_datetime64_any_dtype(values) and values.dt.tz is not None:
-            values = values.dt.tz_localize(None)
+        if (
+            types.is_datetime64_any_dtype(values)
+            and values.dt.tz is not None
+            and not _is_in_utc(values, column, columns)
+        ):
+            values = (values if zone is None else values.dt.tz_convert(zone)).dt.tz_localize(None)
         try:
             arrays[column] = pa.array(values, from_pandas=True)
         except (pa.ArrowInvalid, pa.ArrowTypeError) as error:
@@ -281,28 +306,86 @@ def _as_arrow(events: pd.DataFrame, columns: EventColumns) -> pa.Table:
     return pa.table(arrays)
 
 
-def _checked(database: "DuckDBPyConnection", columns: EventColumns) -> EventSource:
-    kinds = _column_types(database)
+_JOINED = "gauger_joined"
+"""Every row of events, with what a lookup adds, checked before any is left out."""
+
+
+def _within_scope(database: "DuckDBPyConnection", asked: EventSummary) -> EventSource:
+    """The events that count, once all rows are checked."""
+    columns, scope = asked.columns, asked.scope
+    if asked.customers is not None:
+        _connect_customers(database, columns.customer, asked.customers)
+    kinds, whole = (
+        _column_types(database, ROWS),
+        EventSource(database, columns, 0, datetime.datetime.min, datetime.datetime.min),
+    )
+    added: list[str] = []
+    if scope.on is not None:
+        added = _connect_lookup(database, scope.on, scope.lookup, kinds)
+        refuse_repeated_lookup(whole.rows_of, scope.on)
+    told: list[Remark] = []
+    zoned: Literal["text", "moment"] | None = None
+    if kinds.get(columns.when) == "VARCHAR" and is_zoned(whole.rows_of, columns.when):
+        zoned = "text"
+    elif kinds.get(columns.when) == "TIMESTAMP WITH TIME ZONE":
+        zoned = "moment"
+    if zoned is not None:
+        database.execute(f"SET TimeZone = {sql_text(scope.zone or 'UTC')}")
+        told += about_zone(scope, columns.when)
+    joined = joined_sql(list(kinds), scope, columns.when, added, zoned)
+    database.execute(f"CREATE VIEW {_JOINED} AS {joined}")
+    _check(database, asked)
+    when = f"CAST({sql_name(columns.when)} AS TIMESTAMP)"
+    ((last,),) = whole.rows_of(f"SELECT max({when}) FROM {_JOINED} WHERE {whose_sql(scope, columns.customer)}")
+    if last is None:
+        raise no_events_left(None)
+    begin = scope.begin(asked.end(last))
+    told += about_scope(whole.rows_of, scope, columns, begin, _JOINED)
+    database.execute(f"CREATE VIEW {EVENTS} AS {narrowing_sql(scope, columns, begin, _JOINED)}")
+    ((rows, first, last),) = whole.rows_of(f"SELECT count(*), min({when}), max({when}) FROM {EVENTS}")
+    if not rows:
+        raise no_events_left(begin)
+    return EventSource(database, columns, rows, first, last, begin, tuple(told))
+
+
+def _connect_lookup(database: "DuckDBPyConnection", on: str, lookup: object, kinds: Mapping[str, str]) -> list[str]:
+    """See the lookup, and give the columns that it adds."""
+    table = checked_table(lookup if is_table(lookup) else read_table(lookup), [on])  # type: ignore[arg-type]
+    if on not in kinds:
+        raise UnknownColumnError.among([on], list(kinds))
+    database.register(LOOKUP, pa.Table.from_pandas(table, preserve_index=False))
+    theirs = _column_types(database, LOOKUP)
+    _refuse_other_kind(on, theirs[on], kinds[on], "the lookup")
+    return lookup_columns(list(kinds), list(theirs), on)
+
+
+def _check(database: "DuckDBPyConnection", asked: EventSummary) -> None:
+    """Raise for what cannot be summarised."""
+    columns = asked.columns
+    kinds = _column_types(database, _JOINED)
     if any(column not in kinds for column in columns.named.values()):
         raise UnknownColumnError.among(columns.named.values(), list(kinds))
     _refuse_kinds(columns, kinds)
-    when = f"TRY_CAST({sql_name(columns.when)} AS TIMESTAMP)"
-    checks = list(_checks(columns))
+    checks = list(_checks(asked))
     counts = ", ".join(f"count(*) FILTER (WHERE {check.test})" for check in checks)
-    facts = f"SELECT count(*), min({when}), max({when}), {counts} FROM {EVENTS}"
-    found = run_query(database, facts, "checking the events")
-    rows, *faults = (found.column(index)[0].as_py() for index in (0, *range(3, found.num_columns)))
+    found = run_query(database, f"SELECT count(*), {counts} FROM {_JOINED}", "checking the events")
+    rows, *faults = (column[0].as_py() for column in found.columns)
     if not rows:
         raise no_events()
     for check, count in zip(checks, faults, strict=True):
         if count:
             raise _fault(database, check, count)
-    return EventSource(database, columns, rows, found.column(1)[0].as_py(), found.column(2)[0].as_py())
 
 
 def no_events() -> SettingError:
     """The refusal of a table without events."""
     return SettingError("there are no events to summarise: the table has no rows.")
+
+
+def no_events_left(begin: datetime.datetime | None) -> SettingError:
+    """The refusal of events none of which count."""
+    since = "" if begin is None else f" of what happened from {begin.date()} on"
+    return SettingError(f"no events are left{since} once those without a customer, or of others, are left out.")
 
 
 def _refuse_kinds(columns: EventColumns, kinds: Mapping[str, str]) -> None:
@@ -318,9 +401,11 @@ def _refuse_kinds(columns: EventColumns, kinds: Mapping[str, str]) -> None:
             raise ColumnValuesError(f"{column!r} holds no numbers ({kinds[column].lower()}). Name another column.")
 
 
-def _checks(columns: EventColumns) -> Iterator[_Check]:
+def _checks(asked: EventSummary) -> Iterator[_Check]:
+    columns = asked.columns
     numbers = [column for column in (columns.amount, columns.quantity) if column is not None]
-    yield _Check(columns.customer, "no key", f"{sql_name(columns.customer)} IS NULL")
+    if asked.scope.without_customer == "refuse":
+        yield _Check(columns.customer, "no key", f"{sql_name(columns.customer)} IS NULL")
     for column in (columns.when, *numbers):
         yield _Check(column, "missing", f"{sql_name(column)} IS NULL")
     kinds = {columns.when: ("TIMESTAMP", "no date")} | dict.fromkeys(numbers, ("DOUBLE", "no number"))
@@ -334,13 +419,13 @@ def _checks(columns: EventColumns) -> Iterator[_Check]:
 
 
 def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerError:
-    numbered = f"SELECT row_number() OVER () - 1 AS place, * FROM {EVENTS}"
+    numbered = f"SELECT row_number() OVER () - 1 AS place, * FROM {_JOINED}"
     rows = database.execute(
         f"SELECT place, {sql_name(check.column)} FROM ({numbered}) WHERE {check.test} LIMIT 100"
     ).fetchall()
     indices, values = [row[0] for row in rows], list(dict.fromkeys(row[1] for row in rows))[:3]
     if check.fault == "no key":
-        return KeyColumnError.missing(check.column, indices, count)
+        return KeyColumnError.events_without(check.column, indices, count)
     if check.fault == "beyond":
         return ColumnValuesError.beyond_years(check.column)
     if check.fault == "endless":
@@ -359,17 +444,21 @@ def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerE
     )
 
 
-def _connect_customers(source: EventSource, customers: AnyTable) -> None:
-    key = source.columns.customer
+def _connect_customers(database: "DuckDBPyConnection", key: str, customers: AnyTable) -> None:
     customers = checked_table(customers, [key])
     refuse_missing_key(customers[key])
-    source.database.register(CUSTOMERS, pa.table({key: pa.array(customers[key], from_pandas=True)}))
-    theirs = _column_types(source.database, CUSTOMERS)[key]
-    ours = _column_types(source.database)[key]
+    database.register(CUSTOMERS, pa.table({key: pa.array(customers[key], from_pandas=True)}))
+    ours = _column_types(database, ROWS)
+    if key in ours:
+        _refuse_other_kind(key, _column_types(database, CUSTOMERS)[key], ours[key], "the customers' table")
+
+
+def _refuse_other_kind(key: str, theirs: str, ours: str, table: str) -> None:
+    """Raise KeyColumnError where one table has numbers in a column and the events have text."""
     if _is_number(theirs) != _is_number(ours):
         words = ["numbers" if _is_number(kind) else "text" for kind in (theirs, ours)]
         raise KeyColumnError(
-            f"{key!r} is {words[0]} in the customers' table but {words[1]} in the events, so none would match. Read "
+            f"{key!r} is {words[0]} in {table} but {words[1]} in the events, so none would match. Read "
             f"both alike: read_table(…, as_text=[{key!r}]) (on the command line: --as-text {key})."
         )
 

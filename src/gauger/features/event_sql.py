@@ -1,20 +1,21 @@
 """The one SQL statement that turns events into behaviour, for DuckDB and for the analyst's own database."""
 
 import datetime
-from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Any, TypedDict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, fields
+from typing import Any, Literal, TypedDict
 
 from gauger.columns import as_one_value
 from gauger.errors import SettingError
+from gauger.features.event_scope import EventScope, moment_of
 from gauger.features.measures import Measure, Nouns, Period, noun_of
 from gauger.tables import sql_moment, sql_name
 
 DIALECTS = ("duckdb", "postgres")
 
 
-class EventColumnNames(TypedDict, total=False):
-    """The settings of `EventColumns`, one by one."""
+class EventSettings(TypedDict, total=False):
+    """The settings of `EventColumns` and `EventScope`, one by one."""
 
     customer: str
     when: str
@@ -26,6 +27,13 @@ class EventColumnNames(TypedDict, total=False):
     amount_noun: str
     quantity_noun: str | None
     category_noun: str | None
+    since: str | datetime.date | None
+    window: str | None
+    zone: str | None
+    without_customer: Literal["refuse", "drop"]
+    only_customers: bool
+    lookup: Any
+    on: str | None
 
 
 @dataclass(frozen=True)
@@ -75,11 +83,6 @@ class EventColumns:
             if not isinstance(getattr(self, setting), str):
                 raise SettingError(f"{setting}={getattr(self, setting)!r} must be the name of a column.")
 
-    @classmethod
-    def given(cls, columns: "EventColumns | None", named: EventColumnNames) -> "EventColumns":
-        """The columns as one value, or as they are named one by one."""
-        return as_one_value(cls, columns, named, "the events' columns")
-
     @property
     def named(self) -> dict[str, str]:
         """The columns there are, by what they say."""
@@ -100,12 +103,46 @@ class EventColumns:
 
 @dataclass(frozen=True)
 class EventSummary:
-    """What is asked of events: the columns, the measures, the customers that come out in any case, and up to when."""
+    """What is asked of events: the columns, the measures, the customers that come out in any case, up to when they
+    count, and which of them."""
 
     columns: EventColumns
     measures: Sequence[str] | str | None = None
     customers: Any = None
     as_of: str | datetime.date | None = None
+    scope: EventScope = field(default_factory=EventScope)
+
+    def __post_init__(self) -> None:
+        if self.scope.only_customers and self.customers is None:
+            raise SettingError(
+                "only_customers= needs the table of customers: customers= (on the command line: --customers)."
+            )
+
+    @classmethod
+    def given(
+        cls,
+        columns: EventColumns | None,
+        named: Mapping[str, Any],
+        measures: Sequence[str] | str | None = None,
+        customers: Any = None,
+        as_of: str | datetime.date | None = None,
+    ) -> "EventSummary":
+        """What is asked, the columns as one value, or as they are named one by one with what else is said."""
+        own = {one.name for one in fields(EventScope)}
+        scope = EventScope(**{name: value for name, value in named.items() if name in own})
+        rest = {name: value for name, value in named.items() if name not in own}
+        return cls(as_one_value(EventColumns, columns, rest, "the events' columns"), measures, customers, as_of, scope)
+
+    def end(self, last: datetime.datetime) -> datetime.datetime:
+        """The moment up to which events count, the last having happened at `last`."""
+        if self.as_of is not None:
+            return moment_of(self.as_of, "as_of")
+        if last.date() == datetime.date.max:
+            raise SettingError(
+                f"the last event is on {last.date()}, which stands for no end and not for a day: say up to when events "
+                "count, as_of='2025-12-31' (on the command line: --as-of 2025-12-31)."
+            )
+        return datetime.datetime.combine(last.date() + datetime.timedelta(days=1), datetime.time())
 
 
 def behaviour_sql(
@@ -115,15 +152,18 @@ def behaviour_sql(
     *,
     events: str,
     customers: str | None = None,
+    narrowed: str | None = None,
 ) -> str:
     """The statement in DuckDB's words: one row a customer from table `events`, in order of the customer.
 
     With an event key, rows alike in every column count once, and the others that share key and customer are lines of
     one event, at the earliest of their moments, with amounts and quantities added up. With a table `customers`, its
-    customers without any event come out too.
+    customers without any event come out too. `narrowed` is the statement that gives the events that count, where
+    not all of the table do.
     """
     keyed = columns.event_key is not None
-    parts = _event_parts(columns, period, events)
+    parts = [] if narrowed is None else [f"narrowed AS (\n{narrowed}\n)"]
+    parts += _event_parts(columns, period, events if narrowed is None else "narrowed")
     of_lines = [measure for measure in measures if keyed and measure.over == "lines"]
     gaps = any(measure.over == "gaps" for measure in measures)
     if gaps:

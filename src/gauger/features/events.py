@@ -13,8 +13,9 @@ import pandas as pd
 from gauger.columns import MOST_LEVELS, AnyTable, OpenTable, to_pandas
 from gauger.errors import SettingError
 from gauger.features.event_lines import about_lines
-from gauger.features.event_source import CUSTOMERS, EVENTS, EventRows, EventSource, event_source
-from gauger.features.event_sql import EventColumnNames, EventColumns, EventSummary, behaviour_sql, in_dialect
+from gauger.features.event_scope import CUSTOMERS, EVENTS, EventScope, narrowing_sql
+from gauger.features.event_source import EventRows, EventSource, event_source
+from gauger.features.event_sql import EventColumns, EventSettings, EventSummary, behaviour_sql, in_dialect
 from gauger.features.measures import Catalogue, Period
 from gauger.features.query import run_query
 from gauger.readable import Readable
@@ -34,7 +35,7 @@ def summarise_events(
     customers: AnyTable | str | None = None,
     as_of: str | datetime.date | None = None,
     into: None = None,
-    **named: Unpack[EventColumnNames],
+    **named: Unpack[EventSettings],
 ) -> pd.DataFrame: ...
 
 
@@ -48,7 +49,7 @@ def summarise_events(
     as_of: str | datetime.date | None = None,
     into: str | PathLike[str],
     replace: bool = False,
-    **named: Unpack[EventColumnNames],
+    **named: Unpack[EventSettings],
 ) -> "Behaviour": ...
 
 
@@ -61,7 +62,7 @@ def summarise_events(
     as_of: str | datetime.date | None = None,
     into: str | PathLike[str] | None = None,
     replace: bool = False,
-    **named: Unpack[EventColumnNames],
+    **named: Unpack[EventSettings],
 ) -> Any:
     """Summarise events to one row per customer: how recently, how often, how regularly, for how much, and of what.
 
@@ -86,7 +87,9 @@ def summarise_events(
     replace : bool
         Whether a table or file that is there, and that Gauger made, may be replaced.
     **named
-        The settings of `EventColumns`, one by one.
+        The settings of `EventColumns`, one by one; and of `EventScope`, which say what counts: `since` or `window`
+        (from when), `zone` (whose days), `without_customer="drop"`, `only_customers`, and a `lookup` table with the
+        column that it is joined `on`, many to one.
 
     Returns
     -------
@@ -100,7 +103,7 @@ def summarise_events(
     UnknownColumnError
         For a column that is not there.
     KeyColumnError
-        For events without a customer.
+        For events without a customer, unless they are to be dropped, and a lookup with several rows for one value.
     MissingValuesError
         For missing dates, amounts or quantities.
     ColumnValuesError
@@ -115,7 +118,8 @@ def summarise_events(
     - `recency_days` (*): whole days from the last event to `as_of`; `tenure_days` from the first; `first_seen` (*): its
       day,
     - `visits` (*): number of events; `active_days` (*): number of different days; `visits_trend`: events in the second
-      half of the period (first event of all to `as_of`) less those in the first, over their sum, from -1 to 1,
+      half of the period (first event of all, or `since`, to `as_of`) less those in the first, over their sum, from -1
+      to 1,
     - `gap_days_mean`, `gap_days_spread`: mean and standard deviation of the days between active days; missing for
       customers with one,
     - with `amount`: `spend_total` (*), `spend_mean` (*) (total over events), `spend_median`, `spend_largest`,
@@ -137,7 +141,7 @@ def summarise_events(
     >>> gauger.summarise_events(visits, customer="who", when="day")[["who", "recency_days", "visits"]].values.tolist()
     [['a', 1, 2], ['b', 9, 1]]
     """
-    asked = EventSummary(EventColumns.given(columns, named), measures, customers, as_of)
+    asked = EventSummary.given(columns, named, measures, customers, as_of)
     if isinstance(events, OpenTable):
         return events.summarised(asked, None if into is None else str(into), replace=replace)
     if into is not None:
@@ -219,14 +223,14 @@ def _summarised(
     events: Events, asked: EventSummary, memory: str | None
 ) -> Iterator[tuple[EventSource, str, EventFacts]]:
     """The events, the statement that summarises them, and what there is to say of its result."""
-    with event_source(events, asked.columns, asked.customers, memory) as source:
+    with event_source(events, asked, memory) as source:
         statement, told = behaviour_of(source, asked)
         yield source, statement, told
 
 
 def behaviour_of(source: EventRows, asked: EventSummary) -> tuple[str, EventFacts]:
     """The statement that summarises some events, in DuckDB's words, and what there is to say of its result."""
-    period = _period(source, asked.as_of)
+    period = _period(source, asked)
     columns, with_customers = asked.columns, asked.customers is not None
     chosen = Catalogue(columns.nouns, period).chosen(asked.measures, columns.customer)
     there = CUSTOMERS if with_customers else None
@@ -259,7 +263,7 @@ def events_sql(
     measures: Sequence[str] | str | None = None,
     customers_table: str | None = None,
     as_of: str | datetime.date | None = None,
-    **named: Unpack[EventColumnNames],
+    **named: Unpack[EventSettings],
 ) -> str:
     """Give the statement of `summarise_events` in another database's words, to be run where the events live.
 
@@ -301,20 +305,28 @@ def events_sql(
     >>> text.splitlines()[0]
     'WITH chosen AS ('
     """
-    own = EventColumns.given(columns, named)
-    with event_source(events, own, None) as source:
-        period = _period(source, as_of)
+    asked = EventSummary.given(columns, named, as_of=as_of)
+    own, scope = asked.columns, asked.scope
+    if scope.lookup is not None or scope.only_customers or scope.zone is not None:
+        raise SettingError(
+            "a statement for another database has no lookup, time zone or list of customers to go by: make a view "
+            "there with the joined columns, the moments and the customers that count, and name it."
+        )
+    with event_source(events, asked) as source:
+        period = _period(source, asked)
     chosen = Catalogue(own.nouns, period).chosen(measures, own.customer)
-    return in_dialect(behaviour_sql(own, chosen, period, events=table, customers=customers_table), dialect)
+    narrowed = None if scope == EventScope() else narrowing_sql(scope, own, source.since, sql_name(table))
+    statement = behaviour_sql(own, chosen, period, events=table, customers=customers_table, narrowed=narrowed)
+    return in_dialect(statement, dialect)
 
 
-def _period(source: EventRows, as_of: str | datetime.date | None) -> Period:
-    end = _as_of(source.last, as_of)
+def _period(source: EventRows, asked: EventSummary) -> Period:
+    end = asked.end(source.last)
     if source.first >= end:
         raise SettingError(f"no event happened before as_of={end.date()}; the first is on {source.first}.")
     when = f"CAST({sql_name(source.columns.when)} AS TIMESTAMP)"
     (timed,) = source.values(f"SELECT bool_or({when} <> date_trunc('day', {when})) FROM {EVENTS}")
-    return Period(source.first, end, _levels(source, f"{when} < {sql_moment(end)}"), bool(timed))
+    return Period(source.since or source.first, end, _levels(source, f"{when} < {sql_moment(end)}"), bool(timed))
 
 
 def _levels(source: EventRows, before: str) -> tuple[str, ...]:
@@ -330,20 +342,6 @@ def _levels(source: EventRows, before: str) -> tuple[str, ...]:
             "Group them into fewer, or choose another category."
         )
     return tuple(str(level) for level in found)
-
-
-def _as_of(last: datetime.datetime, as_of: str | datetime.date | None) -> datetime.datetime:
-    if as_of is None:
-        if last.date() == datetime.date.max:
-            raise SettingError(
-                f"the last event is on {last.date()}, which stands for no end and not for a day: say up to when events "
-                "count, as_of='2025-12-31' (on the command line: --as-of 2025-12-31)."
-            )
-        return datetime.datetime.combine(last.date() + datetime.timedelta(days=1), datetime.time())
-    try:
-        return datetime.datetime.fromisoformat(str(as_of)).replace(tzinfo=None)
-    except ValueError as error:
-        raise SettingError(f"as_of={as_of!r} is not a date. Write it as 2025-12-31.") from error
 
 
 def _remarks(source: EventRows, period: Period, *, with_customers: bool) -> list[Remark]:

@@ -6,7 +6,7 @@ from pydantic import Field, FiniteFloat, field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
 from gauger.clustering import CUSTOMER_METRICS
-from gauger.features import MISSING_RULES, SCALES, TRANSFORMS
+from gauger.features import MISSING_RULES, SCALES, TRANSFORMS, WITHOUT_CUSTOMER
 from gauger.remark_register import REMARK_CODES
 from gauger.study.words import PlanPart, Positive, Quantiles, Seed, Share, Url, Whole, word
 
@@ -73,6 +73,13 @@ class EventsPart(SourcePart):
     event_key: str | None = None
     measures: Annotated[list[str], Field(min_length=1)] | Literal["all"] | None = None
     as_of: str | None = None
+    since: str | None = None
+    window: str | None = None
+    zone: str | None = None
+    without_customer: word(WITHOUT_CUSTOMER) = "refuse"  # type: ignore[valid-type]
+    only_customers: bool = False
+    lookup: SourcePart | None = None
+    on: str | None = None
     event_noun: str = "visits"
     amount_noun: str = "spend"
     quantity_noun: str | None = None
@@ -81,7 +88,8 @@ class EventsPart(SourcePart):
 
     def without_content(self) -> Self:
         """The same place, whatever it holds."""
-        return super().without_content().model_copy(update={"period": None})
+        lookup = None if self.lookup is None else self.lookup.without_content()
+        return super().without_content().model_copy(update={"period": None, "lookup": lookup})
 
 
 class FeaturePart(PlanPart):

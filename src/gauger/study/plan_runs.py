@@ -7,7 +7,7 @@ from gauger.study.opening import Study
 from gauger.study.plan_files import read_plan
 from gauger.study.running import Caution, Run, Told
 from gauger.study.running_in_place import InPlaceRun
-from gauger.study.sources import approve_plan, connections_of
+from gauger.study.sources import approve_plan, connections_of, elsewhere
 from gauger.tables import refuse_unapproved
 
 
@@ -21,6 +21,9 @@ def run_plan(
     *,
     replace: bool = False,
     trust: bool = False,
+    source: str | PathLike[str] | None = None,
+    events: str | PathLike[str] | None = None,
+    as_of: str | None = None,
     tell: Told = _unheard,
     caution: Caution = _unheard,
 ) -> Study:
@@ -37,6 +40,10 @@ def run_plan(
     trust : bool
         Whether to approve, and remember, the databases and queries that the plan names; of a plan that somebody else
         made, none is used before.
+    source, events : str or path-like, optional
+        Other customers, or other events, than the plan names: a file, or a database's URL.
+    as_of : str, optional
+        Another moment up to which events count than the plan's.
     tell : callable
         Hears each step and what it found, as two texts.
     caution : callable
@@ -74,7 +81,7 @@ def run_plan(
     True
     """
     file = Path(plan)
-    wanted = read_plan(file).for_other_content()
+    wanted = elsewhere(read_plan(file).for_other_content(), file.parent, source=source, events=events, as_of=as_of)
     if trust:
         approve_plan(wanted)
     refuse_unapproved(connections_of(wanted))

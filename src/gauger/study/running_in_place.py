@@ -11,7 +11,7 @@ import pandas as pd
 
 from gauger.choosing import CountStudy
 from gauger.errors import SettingError
-from gauger.features import EventColumns, EventSummary, FeatureSet, Preparation, behaviour_of_files
+from gauger.features import EventSummary, FeatureSet, Preparation, behaviour_of_files
 from gauger.progress import task
 from gauger.report import Contents
 from gauger.sources import DatabaseTable, FileTable, PlacedTable, SegmentedEveryone, profile_table
@@ -21,7 +21,7 @@ from gauger.study.opening import Study, open_study
 from gauger.study.plan_parts import EventsPart, KmeansPart, SourcePart
 from gauger.study.running import COMPARE_FOLDER, PROFILE_FOLDER, Run
 from gauger.study.saving_everyone import Target, add_everyone
-from gauger.study.sources import EVENT_SETTINGS, moved_part, place_of, read_source
+from gauger.study.sources import event_settings, moved_part, place_of, read_source
 from gauger.study.step_files import add_profile_files
 from gauger.study.study_files import BEHAVIOUR, read_assignments
 from gauger.tables import ReadingRules, Results, frame_of, new_name, sql_name
@@ -69,10 +69,10 @@ class InPlaceRun(Run):
                 yield FileTable(str(behaviour))
 
     def _summarise(self, events: EventsPart, behaviour: Path) -> None:
-        settings = {name: getattr(events, name) for name in EVENT_SETTINGS}
+        settings = event_settings(self.plan, self.beside)
         measures, as_of = settings.pop("measures"), settings.pop("as_of")
         everyone = None if self.plan.source is None else read_source(self.plan.source, self.beside, named="source")
-        asked = EventSummary(EventColumns(self.plan.key, **settings), measures, everyone, as_of)
+        asked = EventSummary.given(None, settings, measures, everyone, as_of)
         told = behaviour_of_files(place_of(events, self.beside), behaviour, asked)
         self.heed("Summarised", f"{told.facts['events']:,} events, as of {told.facts['as_of']}", told.remarks)
 

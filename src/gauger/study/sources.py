@@ -12,8 +12,8 @@ from typing import Any, TypeVar
 import numpy as np
 import pandas as pd
 
-from gauger.errors import MissingFileError, StudyError
-from gauger.features import summarise_events
+from gauger.errors import MissingFileError, SettingError, StudyError
+from gauger.features import moment_of, summarise_events
 from gauger.progress import task
 from gauger.remarks import Remark, attach_remarks, remarks_of
 from gauger.study.plan_files import from_environment, hidden_variables
@@ -23,6 +23,7 @@ from gauger.tables import (
     Connection,
     PlanUrl,
     approve,
+    approve_typed,
     is_url,
     password_as,
     read_table,
@@ -34,7 +35,9 @@ from gauger.tables import (
 Part = TypeVar("Part", bound=SourcePart)
 
 _READING = ("sheet", "table", "query", "decimal", "thousands", "dates", "as_text", "as_missing", "header", "encoding")
-EVENT_SETTINGS = tuple(name for name in EventsPart.model_fields if name not in (*SourcePart.model_fields, "period"))
+_EVENT_SETTINGS = tuple(
+    name for name in EventsPart.model_fields if name not in (*SourcePart.model_fields, "period", "lookup", "on")
+)
 
 
 @dataclass(frozen=True)
@@ -62,22 +65,58 @@ def source_part(source: str | os.PathLike[str], beside: Path, reading: dict[str,
 
 def moved_part(part: Part, beside: Path, folder: Path) -> Part:
     """The same source as the plan in another folder says it."""
+    if isinstance(part, EventsPart) and part.lookup is not None:
+        part = part.model_copy(update={"lookup": moved_part(part.lookup, beside, folder)})
     if part.file is None:
         return part
     here = Path(part.file) if "${" in part.file else beside / part.file
     return part.model_copy(update={"file": _relative(here, folder)})
 
 
+def elsewhere(
+    plan: Plan,
+    beside: Path,
+    *,
+    source: str | os.PathLike[str] | None = None,
+    events: str | os.PathLike[str] | None = None,
+    as_of: str | None = None,
+) -> Plan:
+    """The plan of the folder `beside` for other files or databases, or up to another moment."""
+    changes: dict[str, Any] = {}
+    for name, given in (("source", source), ("events", events)):
+        if given is None:
+            continue
+        part = getattr(plan, name)
+        if part is None:
+            other = "events" if name == "source" else "source"
+            raise SettingError(
+                f"the plan has no part [{name}] that other files could stand in for: its customers come from [{other}]."
+            )
+        place = source_part(given, beside)
+        if place.url is not None:
+            approve_typed(str(given), part.query)
+        there = {"table": part.table, "query": part.query} if place.url is not None else {"table": None, "query": None}
+        changes[name] = part.model_copy(update={"file": place.file, "url": place.url, **there})
+    if as_of is not None:
+        if plan.events is None:
+            raise SettingError("as_of= is up to when events count, and the plan has no part [events].")
+        moment_of(as_of, "as_of")
+        changes["events"] = changes.get("events", plan.events).model_copy(update={"as_of": as_of})
+    return plan.model_copy(update=changes)
+
+
 def parts_of(plan: Plan) -> list[SourcePart]:
     """Every source that a plan names."""
     handed = [] if plan.hand_off is None else [plan.hand_off.contacts, plan.hand_off.suppress]
-    found = [plan.source, plan.events, plan.profile.table, *(one.table for one in plan.compare), *handed]
+    lookup = None if plan.events is None else plan.events.lookup
+    found = [plan.source, plan.events, lookup, plan.profile.table, *(one.table for one in plan.compare), *handed]
     return [part for part in found if part is not None]
 
 
 def connections_of(plan: Plan) -> list[Connection]:
     """Every database that a plan names, with what it does there."""
-    parts = {"source": plan.source, "events": plan.events, "profile.table": plan.profile.table}
+    lookup = None if plan.events is None else plan.events.lookup
+    parts = {"source": plan.source, "events": plan.events, "events.lookup": lookup, "profile.table": plan.profile.table}
     parts |= {f"compare.table {at}": one.table for at, one in enumerate(plan.compare, 1)}
     if plan.hand_off is not None:
         parts |= {"hand_off.contacts": plan.hand_off.contacts, "hand_off.suppress": plan.hand_off.suppress}
@@ -207,7 +246,7 @@ def read_customers(plan: Plan, beside: Path, *, named: bool = False) -> pd.DataF
     everyone = None if plan.source is None else read_source(plan.source, beside, named="source")
     events = plan.events
     file = place_of(events, beside, named="events")
-    settings = {**{name: getattr(events, name) for name in EVENT_SETTINGS}, "customer": plan.key}
+    settings = event_settings(plan, beside)
     if _plain(events) and Path(file).is_file():
         with hidden_variables(events.file or ""):
             behaviour: pd.DataFrame = summarise_events(file, customers=everyone, **settings)
@@ -218,6 +257,16 @@ def read_customers(plan: Plan, beside: Path, *, named: bool = False) -> pd.DataF
         changed = list(remarks_of(table))
     attach_remarks(behaviour, [*remarks_of(behaviour), *changed])
     return behaviour
+
+
+def event_settings(plan: Plan, beside: Path) -> dict[str, Any]:
+    """The keyword arguments of `summarise_events` that a plan says, its lookup read."""
+    events = plan.events
+    assert events is not None
+    settings = {**{name: getattr(events, name) for name in _EVENT_SETTINGS}, "customer": plan.key}
+    if events.lookup is not None:
+        settings |= {"lookup": read_source(events.lookup, beside, named="events.lookup"), "on": events.on}
+    return settings
 
 
 def _plain(part: SourcePart) -> bool:

@@ -14,7 +14,7 @@ from gauger.errors import TableFileError
 from gauger.tables.bad_lines import BadLine, keep_bad_lines, refuse_bad_lines
 from gauger.tables.cells import column_of, joined
 from gauger.tables.text import UTF8, Readout, TextFile, fitting_encoding, in_its_encoding
-from gauger.tables.type_inference import ReadingRules, apply_rules
+from gauger.tables.type_inference import ReadingRules, apply_rules, as_dates
 
 _CHUNK = 2**24
 """Bytes looked at together for nested values."""
@@ -95,6 +95,7 @@ def _read_at_once(text: TextFile) -> pa.Table | None:
         with text.open_for_arrow() as stream:
             table = pa_json.read_json(stream)
         table.validate(full=True)
+        table = _with_zones(text, table)
     except pa.ArrowInvalid as error:
         if "UTF8" in str(error):
             raise text.not_encoded_so() from error
@@ -102,9 +103,24 @@ def _read_at_once(text: TextFile) -> pa.Table | None:
     return pa.table({name: _without_nulls(table[name]) for name in table.column_names})
 
 
+def _with_zones(text: TextFile, table: pa.Table) -> pa.Table:
+    """The table with its moments read from their text: Arrow's reader forgets their zones."""
+    moments = [field.name for field in table.schema if pa.types.is_timestamp(field.type)]
+    if not moments:
+        return table
+    schema = pa.schema([(name, pa.string()) for name in moments])
+    with text.open_for_arrow() as stream:
+        written = pa_json.read_json(stream, parse_options=pa_json.ParseOptions(explicit_schema=schema))
+    for name in moments:
+        dates = as_dates(written[name])
+        if dates is not None:
+            table = table.set_column(table.column_names.index(name), name, dates)
+    return table
+
+
 def _without_nulls(column: pa.ChunkedArray) -> pa.ChunkedArray:
     if pa.types.is_timestamp(column.type):
-        return column.cast(pa.timestamp("us"))
+        return column.cast(pa.timestamp("us", tz=column.type.tz))
     return column.cast(pa.float64()) if pa.types.is_null(column.type) else column
 
 

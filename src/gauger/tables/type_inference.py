@@ -142,8 +142,9 @@ def is_plain_number(text: str) -> bool:
 
 
 def as_dates(column: pa.ChunkedArray) -> pa.ChunkedArray | None:
-    """A text column as dates when every value is an ISO date or time, else None."""
-    return _cast(column, pa.timestamp("us"))
+    """A text column as dates when every value is an ISO date or time, else None; in UTC where all have a zone."""
+    dates = _cast(column, pa.timestamp("us"))
+    return _cast(column, pa.timestamp("us", tz="UTC")) if dates is None else dates
 
 
 def _is_text(kind: pa.DataType) -> bool:

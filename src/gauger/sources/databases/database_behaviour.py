@@ -1,21 +1,30 @@
 """From a database's table of events to a table of behaviour, inside the database."""
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from secrets import token_hex
-from typing import Any
+from typing import Any, Literal
 
 from gauger.errors import ColumnValuesError, DatabaseError, KeyColumnError, MissingValuesError, SettingError
 from gauger.features import (
     CUSTOMERS,
     EVENTS,
+    LOOKUP,
+    ROWS,
     Behaviour,
     EventColumns,
     EventSummary,
+    about_scope,
     behaviour_of,
     in_dialect,
+    joined_sql,
+    lookup_columns,
+    narrowing_sql,
     no_events,
+    no_events_left,
+    refuse_repeated_lookup,
+    whose_sql,
 )
 from gauger.progress import task
 from gauger.remarks import Remark
@@ -32,10 +41,11 @@ class _Events:
 
     session: Session
     columns: EventColumns
-    rows: int
-    first: datetime.datetime
-    last: datetime.datetime
     names: list[str]
+    rows: int = 0
+    first: datetime.datetime = datetime.datetime.min
+    last: datetime.datetime = datetime.datetime.max
+    since: datetime.datetime | None = None
     remarks: tuple[Remark, ...] = ()
 
     def rows_of(self, sql: str) -> list[tuple[Any, ...]]:
@@ -68,10 +78,10 @@ def summarise_there(
     customers = None if asked.customers is None else relation_of(session, asked.customers)
     refuse_taken(session, [name], [one for one in (relation, customers) if one is not None], replace=replace)
     with task("summarising events"):
-        source = _events(session, relation, columns)
         if customers is not None:
             customers.refuse_lacking([columns.customer])
             _see_as(session, customers, CUSTOMERS)
+        source = _events(session, relation, asked)
         statement, told = behaviour_of(source, asked)
         make_table(session, name, in_dialect(statement, session.dialect).rstrip().rstrip(";"))
         noun = Noun.of_key(columns.customer)
@@ -79,7 +89,8 @@ def summarise_there(
         say_what_it_is(session, {name: say}, Mark("", token_hex(16)))
         (rows,) = session.row(f"SELECT COUNT(*) FROM {name.sql}")
         made = tuple(relation_of(session, into).kinds)
-        for seen in (EVENTS, *([CUSTOMERS] if customers is not None else [])):
+        lookup = [] if asked.scope.lookup is None else [LOOKUP]
+        for seen in (EVENTS, _JOINED, ROWS, *lookup, *([CUSTOMERS] if customers is not None else [])):
             session.rows(f"DROP VIEW {seen}")
     return told.written(into, made, int(rows))
 
@@ -93,33 +104,80 @@ def _see_as(session: Session, relation: Relation, name: str) -> None:
     session.rows(f"CREATE TEMPORARY VIEW {name} AS SELECT * FROM {source}")
 
 
-def _events(session: Session, relation: Relation, columns: EventColumns) -> _Events:
-    """The events, checked."""
-    named = columns.named
-    relation.refuse_lacking(list(named.values()))
-    if relation.kinds[columns.when] != DATE:
+_JOINED = "gauger_joined"
+"""Every row of events, with what a lookup adds."""
+
+
+def _events(session: Session, relation: Relation, asked: EventSummary) -> _Events:
+    """The events that count, once all rows are checked."""
+    columns, scope = asked.columns, asked.scope
+    kinds = dict(relation.kinds)
+    added: list[str] = []
+    whole = _Events(session, columns, list(kinds))
+    _see_as(session, relation, ROWS)
+    if scope.on is not None:
+        if not isinstance(scope.lookup, str):
+            raise SettingError("lookup= of events in a database is the name of a table there.")
+        there = relation_of(session, scope.lookup)
+        there.refuse_lacking([scope.on])
+        relation.refuse_lacking([scope.on])
+        _see_as(session, there, LOOKUP)
+        refuse_repeated_lookup(whole.rows_of, scope.on)
+        added = lookup_columns(list(kinds), list(there.kinds), scope.on)
+        kinds |= {name: there.kinds[name] for name in added}
+    relation.refuse_lacking([one for one in columns.named.values() if one not in added])
+    _refuse_kinds(columns, kinds)
+    zoned: Literal["moment"] | None = "moment" if scope.zone is not None and _has_zone(session, columns.when) else None
+    _see(session, joined_sql(list(relation.kinds), scope, columns.when, added, zoned), _JOINED)
+    _refuse_gaps(whole, asked)
+    when = f"CAST({sql_name(columns.when)} AS TIMESTAMP)"
+    ((last,),) = whole.rows_of(f"SELECT MAX({when}) FROM {_JOINED} WHERE {whose_sql(scope, columns.customer)}")
+    if last is None:
+        raise no_events_left(None)
+    begin = scope.begin(asked.end(last))
+    told = about_scope(whole.rows_of, scope, columns, begin, _JOINED)
+    _see(session, narrowing_sql(scope, columns, begin, _JOINED), EVENTS)
+    ((rows, first, last),) = whole.rows_of(f"SELECT COUNT(*), MIN({when}), MAX({when}) FROM {EVENTS}")
+    if not rows:
+        raise no_events_left(begin)
+    return _Events(session, columns, [*relation.kinds, *added], int(rows), first, last, begin, told)
+
+
+def _see(session: Session, statement: str, name: str) -> None:
+    """See a statement in DuckDB's words under a name of ours, in this session alone."""
+    session.rows(f"CREATE TEMPORARY VIEW {name} AS {in_dialect(statement, session.dialect).rstrip().rstrip(';')}")
+
+
+def _has_zone(session: Session, when: str) -> bool:
+    """Whether the moments carry a time zone."""
+    kind = "typeof" if session.dialect == "duckdb" else "pg_typeof"
+    found = session.rows(f"SELECT CAST({kind}({sql_name(when)}) AS TEXT) FROM {ROWS} LIMIT 1")
+    return bool(found) and "with time zone" in str(found[0][0]).lower()
+
+
+def _refuse_kinds(columns: EventColumns, kinds: Mapping[str, str]) -> None:
+    if kinds[columns.when] != DATE:
         raise ColumnValuesError(
             f"{columns.when!r} holds no dates in the database. Name another column, or make a view in which it is one."
         )
-    numbers = [one for one in (columns.amount, columns.quantity) if one is not None]
-    for one in numbers:
-        if relation.kinds[one] not in NUMBERS:
+    for one in (columns.amount, columns.quantity):
+        if one is not None and kinds[one] not in NUMBERS:
             raise ColumnValuesError(f"{one!r} holds no numbers in the database. Name another column.")
-    _see_as(session, relation, EVENTS)
-    when = f"CAST({sql_name(columns.when)} AS TIMESTAMP)"
-    needed = [columns.customer, columns.when, *numbers]
-    asked = [f"MIN({when})", f"MAX({when})", *(f"COUNT({sql_name(one)})" for one in needed)]
-    rows, first, last, *known = session.row(f"SELECT COUNT(*), {', '.join(asked)} FROM {EVENTS}")
+
+
+def _refuse_gaps(events: _Events, asked: EventSummary) -> None:
+    """Raise for a table without rows, and for events without a customer, a moment, an amount or a quantity."""
+    columns = asked.columns
+    needed = [columns.customer, columns.when, *(one for one in (columns.amount, columns.quantity) if one is not None)]
+    counts = ", ".join(f"COUNT({sql_name(one)})" for one in needed)
+    ((rows, *known),) = events.rows_of(f"SELECT COUNT(*), {counts} FROM {_JOINED}")
     if not rows:
         raise no_events()
     for one, count in zip(needed, known, strict=True):
         gaps = int(rows) - int(count)
-        if gaps and one == columns.customer:
-            raise KeyColumnError(
-                f"{one!r} is missing in {gaps:,} {plural(gaps, 'event')}: nobody knows whose they are."
-            )
-        if gaps:
+        if gaps and one == columns.customer and asked.scope.without_customer == "refuse":
+            raise KeyColumnError.events_without(one, [], gaps)
+        if gaps and one != columns.customer:
             raise MissingValuesError(
                 f"{one!r} is missing in {gaps:,} {plural(gaps, 'event')}. Fill it in, or leave them out (a view)."
             )
-    return _Events(session, columns, int(rows), first, last, list(relation.kinds))
