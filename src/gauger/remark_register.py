@@ -390,6 +390,20 @@ _KINDS = (
         "read the shifts, or wait for more customers",
     ),
     RemarkKind("customers-of-one-time", "models", "customers who are new, or lost", "nothing"),
+    RemarkKind(
+        "redemptions-outside-dates",
+        "campaigns",
+        "redemptions before or after the campaign",
+        "check the campaign's dates",
+    ),
+    RemarkKind(
+        "redemptions-without-customer",
+        "campaigns",
+        "redemptions of nobody who can be recognised",
+        "see how many they are",
+    ),
+    RemarkKind("contact-copies", "campaigns", "exact copies of a contact were dropped", "nothing"),
+    RemarkKind("several-contacts", "campaigns", "customers with several different contacts", "see which row counts"),
     RemarkKind("not-in-contacts", "campaigns", "customers without a row in the contacts", "nothing, or complete them"),
     RemarkKind(
         "suppression-read",

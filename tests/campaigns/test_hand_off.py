@@ -439,7 +439,11 @@ def test_an_audience_goes_into_postgres_whole_or_not_at_all(tmp_path: Path, post
         ({"min_size": -1}, SettingError, "must be a whole number from 0 up"),
         ({"suppress": "a"}, SettingError, "suppress must be a table"),
         ({"suppress": pd.DataFrame({"x": [1]})}, UnknownColumnError, "there is no column 'who'"),
-        ({"contacts": pd.concat([_people("ab"), _people("a")])}, KeyColumnError, "who"),
+        (
+            {"contacts": pd.concat([_people("ab"), _people("a").assign(email="other@example.org")])},
+            KeyColumnError,
+            "who",
+        ),
         ({"assignments": _assigned({"a": 1}).loc[[0, 0]]}, KeyColumnError, "who"),
     ],
 )

@@ -13,16 +13,17 @@ import pandas as pd
 
 from gauger.campaigns import eligible
 from gauger.campaigns.arms import detectable_uplift
+from gauger.campaigns.contact_rows import EVERY, contacts_of
 from gauger.campaigns.eligible import STEPS
 from gauger.campaigns.folders import holds_only_a_hand_off
-from gauger.campaigns.funnel import ContactFunnel
+from gauger.campaigns.funnel import ContactFunnel, consenting, with_address
 from gauger.campaigns.hand_off_files import database_of, write_files
 from gauger.campaigns.hand_off_rules import HandOffRules, rules_in_words
 from gauger.campaigns.manifest import MANIFEST, PAGE, manifest_of, write_manifest
 from gauger.campaigns.people import People
 from gauger.campaigns.suppression import Account, Suppression, about_suppression
-from gauger.columns import AnyTable, CustomerRows, checked_table, refuse_bad_key
-from gauger.errors import SettingError, UnknownColumnError
+from gauger.columns import AnyTable, CustomerRows, checked_table
+from gauger.errors import SettingError
 from gauger.models import SegmentModel
 from gauger.profiling import checked_assignments
 from gauger.readable import Readable
@@ -123,7 +124,7 @@ def write_hand_off(
     waterfall = _waterfall(funnel, names)
     holdouts = _holdouts(funnel, names, settings.base_rate)
     remarks += _about_holdouts(holdouts, settings.base_rate)
-    audience, arms_table = _tables(funnel, names, settings.columns_to_write)
+    audience, arms_table = _tables(funnel, names, settings.columns_to_write, every=settings.contact == EVERY)
     target = Path(folder)
     with (
         whole_folder(target, "a hand-off", replaceable=holds_only_a_hand_off, replace=replace) as results,
@@ -162,24 +163,33 @@ def _travelled(
 ) -> tuple[ContactFunnel, Account, list[Remark]]:
     """Every customer at the step where it left, or in its arm; what became of the suppression list; the remarks."""
     key, email, phone, region = str(customers.columns[0]), settings.email, settings.phone, settings.region
-    contacts = _contacts(contacts, key, [settings.consent, *(settings.columns or ()), settings.address])
-    people = People.of(contacts, email, phone, region, together=settings.sub_addresses == "together")
+    needed = [settings.consent, *(settings.columns or ()), settings.address]
+    contacts, said = contacts_of(contacts, key, needed, settings.contact)
+    every = settings.contact == EVERY
+    together = settings.sub_addresses == "together"
+    people = People.of(contacts, email, phone, region, together=together, one_by_key=not every)
     suppression = Suppression.of(settings.suppress, key=key, email=email, phone=phone, region=region)
     if settings.unreadable == "refuse":
         suppression.refuse_unreadable()
     suppressed, account = suppression.found_among(contacts.index, people)
-    funnel = ContactFunnel.of(customers, contacts, key, people)
+    kinds: dict[str | None, str] = {email: "email", phone: "phone"}
+    allowed = ~people.spread(suppressed)
+    if settings.consent is not None:
+        allowed &= consenting(contacts, people, settings.consent, settings.refusal_binds)
+    if settings.address is not None:
+        allowed &= with_address(contacts, people, settings.address, kinds)
+    funnel = ContactFunnel.of(customers, contacts, key, people, allowed, settings.contact)
     remarks = funnel.sort_out(
         chosen,
         consent=settings.consent,
         refusal_binds=settings.refusal_binds,
         suppressed=suppressed,
         address=settings.address,
-        kinds={email: "email", phone: "phone"},
+        kinds=kinds,
         min_size=settings.min_size,
     )
     funnel.hold_out(settings.holdout, settings.campaign, settings.seed)
-    return funnel, account, [*about_suppression(account), *remarks]
+    return funnel, account, [*said, *about_suppression(account), *remarks]
 
 
 def _assigned(assignments: AnyTable | Segmentation, key: str | None) -> tuple[pd.DataFrame, dict[int, str]]:
@@ -189,21 +199,6 @@ def _assigned(assignments: AnyTable | Segmentation, key: str | None) -> tuple[pd
     keys, codes, found = checked_assignments(table, own)
     names = {int(number): found[int(number)] for number in np.unique(codes) if number != UNASSIGNED}
     return pd.DataFrame({own: keys, "segment": codes}), names
-
-
-def _contacts(contacts: AnyTable, key: str, needed: Sequence[str | None]) -> pd.DataFrame:
-    asked = [key, *dict.fromkeys(name for name in needed if name is not None and name != key)]
-    table = checked_table(contacts)
-    lacking = [name for name in asked if name not in table.columns]
-    if lacking and lacking == [needed[0]]:
-        raise UnknownColumnError(
-            f"the contacts have no column {needed[0]!r}: consent is required, not assumed. Name the column that has it "
-            "(consent='…'), or say consent=None if none is needed (on the command line: --consent none)."
-        )
-    if lacking:
-        raise UnknownColumnError.among(asked, list(table.columns))
-    refuse_bad_key(table[key])
-    return table.set_index(key, drop=False).rename_axis(index=None)
 
 
 def _chosen(segments: Sequence[int | str] | None, names: dict[int, str]) -> set[int]:
@@ -263,10 +258,12 @@ def _about_holdouts(holdouts: pd.DataFrame, base_rate: float) -> Iterator[Remark
     )
 
 
-def _tables(state: ContactFunnel, names: dict[int, str], columns: list[str]) -> tuple[pd.DataFrame, pd.DataFrame]:
+def _tables(
+    state: ContactFunnel, names: dict[int, str], columns: list[str], *, every: bool
+) -> tuple[pd.DataFrame, pd.DataFrame]:
     """The audience (who is contacted), and the arms of all who take part."""
     called = {**names, UNASSIGNED: UNASSIGNED_NAME}
-    part = np.isin(state.step, (eligible.CONTACTED, eligible.HELD_OUT))
+    part = np.flatnonzero(np.isin(state.step, (eligible.CONTACTED, eligible.HELD_OUT)))
     table = pd.DataFrame(
         {
             state.key: state.keys[part],
@@ -275,8 +272,11 @@ def _tables(state: ContactFunnel, names: dict[int, str], columns: list[str]) -> 
             "arm": state.step[part],
         }
     )
-    order = np.lexsort((table[state.key].astype(str), table["segment"]))
-    arms_table = table.iloc[order].reset_index(drop=True)
+    arms_table = table.iloc[np.lexsort((table[state.key].astype(str), table["segment"]))].reset_index(drop=True)
     own = [name for name in dict.fromkeys(columns) if name not in table.columns]
-    audience = table.join(state.people[own]).iloc[order]
-    return audience[audience["arm"] == eligible.CONTACTED].reset_index(drop=True), arms_table
+    who, rows = state.audience_rows(np.flatnonzero(state.step == eligible.CONTACTED), every=every)
+    audience = pd.concat(
+        [table.loc[who].reset_index(drop=True), state.answers[own].iloc[rows].reset_index(drop=True)], axis=1
+    )
+    order = np.lexsort((rows, audience[state.key].astype(str), audience["segment"]))
+    return audience.iloc[order].reset_index(drop=True), arms_table

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from gauger.campaigns import eligible
 from gauger.campaigns.addresses import hashed
 from gauger.campaigns.arms import HOLDOUT, arms
+from gauger.campaigns.contact_rows import rows_that_speak
 from gauger.campaigns.people import People
 from gauger.errors import SettingError
 from gauger.remarks import Remark
@@ -22,7 +23,8 @@ class ContactFunnel:
     """Customers on their way through the steps: `step` (n,) is where each left, empty while on the way.
 
     `people` are their contacts in their order, `answers` the contacts' table of everyone, `contacts` who of these are
-    one person, and `rows_of_contacts` (n,) where each customer stands among them, -1 for nowhere.
+    one person, `allowed` (m,) which of them may be contacted, and `rows_of_contacts` (n,) where each customer stands
+    among them, -1 for nowhere.
     """
 
     key: str
@@ -33,24 +35,45 @@ class ContactFunnel:
     contacts: People
     answers: pd.DataFrame
     rows_of_contacts: NDArray[np.intp]
+    allowed: NDArray[np.bool_]
     step: NDArray[np.object_]
 
     @classmethod
-    def of(cls, customers: pd.DataFrame, contacts: pd.DataFrame, key: str, people: People) -> "ContactFunnel":
-        """Everyone at the start; `contacts` are indexed by key, `people` who of them are one."""
+    def of(
+        cls,
+        customers: pd.DataFrame,
+        contacts: pd.DataFrame,
+        key: str,
+        people: People,
+        allowed: NDArray[np.bool_],
+        contact: str,
+    ) -> "ContactFunnel":
+        """Everyone at the start; `contacts` are indexed by key, `people` who of them are one, `contact` which row
+        speaks for a customer with several."""
         keys = customers[key]
-        rows_of_contacts = contacts.index.get_indexer(pd.Index(keys))
+        speaking = rows_that_speak(contacts, contact, allowed)
+        found = contacts.index[speaking].get_indexer(pd.Index(keys))
+        rows_of_contacts = np.where(found >= 0, np.append(speaking, -1)[found], -1)
         if len(keys) and not (rows_of_contacts >= 0).any():
             raise SettingError(
                 f"no customer of the assignments is in the contacts: are the keys in {key!r} written the same way, and "
                 "of one kind (numbers or text)?"
             )
         index = pd.RangeIndex(len(keys))
-        own = contacts.reindex(pd.Index(keys)).set_axis(index)
+        own = contacts.iloc[speaking].reindex(pd.Index(keys)).set_axis(index)
         step = np.full(len(keys), "", dtype=object)
         segments = customers["segment"].to_numpy()
         return cls(
-            key, keys.set_axis(index), segments, own, rows_of_contacts >= 0, people, contacts, rows_of_contacts, step
+            key,
+            keys.set_axis(index),
+            segments,
+            own,
+            rows_of_contacts >= 0,
+            people,
+            contacts,
+            rows_of_contacts,
+            allowed,
+            step,
         )
 
     @property
@@ -66,7 +89,24 @@ class ContactFunnel:
     def address(self, kind: str) -> "pd.Series[str] | None":
         """The customers' first addresses of a kind, missing where there is none usable."""
         column = self.contacts.usable(kind)
-        return None if column is None else column.reindex(pd.Index(self.keys)).set_axis(self.keys.index)
+        if column is None:
+            return None
+        own = column.iloc[np.where(self.known, self.rows_of_contacts, 0)].set_axis(self.keys.index)
+        return own.where(self.known)
+
+    def audience_rows(self, who: NDArray[np.intp], *, every: bool) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        """For some customers the rows of contacts that are contacted, as places of customers and of contacts: the one
+        that speaks for them, or every one that may be, each person once."""
+        if not every:
+            return who, self.rows_of_contacts[who]
+        places = pd.Series(np.arange(len(who)), index=pd.Index(self.keys.iloc[who]))
+        owner = places.reindex(self.answers.index).to_numpy(dtype=np.float64)
+        rows = np.flatnonzero(self.allowed & np.isfinite(owner))
+        speaks = np.isin(rows, self.rows_of_contacts[who])
+        rows = rows[np.lexsort((rows, ~speaks))]
+        first = ~pd.Series(self.contacts.person[rows]).duplicated().to_numpy()
+        rows = rows[first]
+        return who[owner[rows].astype(np.intp)], rows
 
     @property
     def on_the_way(self) -> NDArray[np.bool_]:
@@ -94,15 +134,10 @@ class ContactFunnel:
         self.leave(outside, eligible.NOT_CHOSEN)
         self.leave(~self.known, eligible.NO_CONTACT)
         if consent is not None:
-            yes, no = eligible.answers_in(self.answers, consent)
-            refused = self.contacts.spread(no) if refusal_binds == "person" else no
-            self.leave(~self._of(yes & ~refused), eligible.NO_CONSENT)
+            self.leave(~self._of(consenting(self.answers, self.contacts, consent, refusal_binds)), eligible.NO_CONSENT)
         self.leave(self._of(self.contacts.spread(suppressed)), eligible.SUPPRESSED)
         if address is not None:
-            known = self.address(kinds[address]) if address in kinds else None
-            column = self.people[address] if known is None else known
-            blank = column.isna() | (column.astype("str").str.strip() == "")
-            self.leave(blank.to_numpy(dtype=np.bool_), eligible.NO_ADDRESS)
+            self.leave(~self._of(with_address(self.answers, self.contacts, address, kinds)), eligible.NO_ADDRESS)
         first = eligible.first_of_each(self.persons, self.keys.tolist(), self.on_the_way)
         self.leave(~first, eligible.DUPLICATE)
         for number in sorted(chosen):
@@ -139,3 +174,19 @@ class ContactFunnel:
     def outcome(self) -> pd.DataFrame:
         """Where each customer left."""
         return pd.DataFrame({self.key: self.keys, "segment": self.segments, "step": self.step})
+
+
+def consenting(contacts: pd.DataFrame, people: People, consent: str, refusal_binds: str) -> NDArray[np.bool_]:
+    """Which contacts said yes, and nobody no who binds them: a person's other contacts, or a customer's other rows."""
+    yes, no = eligible.answers_in(contacts, consent)
+    refused = people.spread(no) if refusal_binds == "person" else contacts.index.isin(contacts.index[no])
+    return np.asarray(yes & ~refused)
+
+
+def with_address(
+    contacts: pd.DataFrame, people: People, address: str, kinds: Mapping[str | None, str]
+) -> NDArray[np.bool_]:
+    """Which contacts have a usable address in that column."""
+    known = people.usable(kinds[address]) if address in kinds else None
+    column = contacts[address] if known is None else known
+    return np.asarray(~(column.isna() | (column.astype("str").str.strip() == "")).to_numpy(dtype=np.bool_))

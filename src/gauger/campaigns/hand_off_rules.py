@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, TypedDict
 
+from gauger.campaigns.contact_rows import newest_column
 from gauger.campaigns.hand_off_files import FORMATS
 from gauger.campaigns.suppression import Account
 from gauger.columns import as_one_value, refuse_no_whole_number
@@ -28,6 +29,7 @@ class HandOffRuleNames(TypedDict, total=False):
     email: str | None
     phone: str | None
     region: str | None
+    contact: str
     refusal_binds: str
     sub_addresses: str
     unreadable: str
@@ -71,6 +73,10 @@ class HandOffRules:
         only the one with the lowest key is contacted.
     region : str, optional
         The country (ISO 3166, such as "GB") of telephone numbers that do not say theirs.
+    contact : {"refuse", "first", "last", "newest COLUMN", "every"}
+        Which row of the contacts counts for a customer who has several different ones: none, so that they are refused;
+        the first, the last, or the newest by a column of dates or numbers; or every one, as where a customer is a
+        household. Exact copies count once in any case.
     refusal_binds : {"person", "customer"}
         Which customers a refusal of consent holds for: all who share the address, or only the one who refused.
     sub_addresses : {"together", "apart"}
@@ -114,6 +120,7 @@ class HandOffRules:
     email: str | None = "email"
     phone: str | None = "phone"
     region: str | None = None
+    contact: str = "refuse"
     refusal_binds: str = "person"
     sub_addresses: str = "together"
     unreadable: str = "refuse"
@@ -145,6 +152,7 @@ class HandOffRules:
             or not 0.0 <= self.holdout < 1.0
         ):
             raise SettingError(f"holdout={self.holdout!r} must be a share from 0 to below 1.")
+        newest_column(self.contact)
         refuse_no_whole_number("min_size", self.min_size, 0)
         if not 0.0 < self.base_rate < 1.0:
             raise SettingError(f"base_rate={self.base_rate!r} must be a share between 0 and 1.")
@@ -168,6 +176,7 @@ def rules_in_words(rules: HandOffRules, chosen: set[int], columns: list[str], ac
         "segments": "all" if rules.segments is None else sorted(chosen),
         "columns": columns,
         "holdout": rules.holdout,
+        "contact": rules.contact,
         "refusal_binds": rules.refusal_binds,
         "sub_addresses": rules.sub_addresses,
         "suppression": {

@@ -1,5 +1,6 @@
 """Measure a campaign when it is over: contacted against held out, segment by segment."""
 
+import datetime
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -15,6 +16,7 @@ from gauger.campaigns.arms import CONTACTED
 from gauger.campaigns.eligible import yes_in
 from gauger.campaigns.hand_off_files import ARMS, sha256_of
 from gauger.campaigns.manifest import read_manifest
+from gauger.campaigns.redemptions import RESPONDED, CampaignDates, outcomes_of
 from gauger.columns import AnyTable, checked_table, keys_as_text, refuse_bad_key
 from gauger.errors import ColumnValuesError, ModelFileError, SettingError, UnknownColumnError
 from gauger.readable import Readable
@@ -95,6 +97,9 @@ def measure(
     *,
     responded: str = "responded",
     value: str | None = None,
+    when: str | None = None,
+    since: str | datetime.date | None = None,
+    until: str | datetime.date | None = None,
     seed: int = 0,
 ) -> Outcome:
     """Compare response and value by segment, contacted against held out.
@@ -110,6 +115,11 @@ def measure(
         The column that says so: 1 or 0, yes or no.
     value : str, optional
         The column of what each was worth.
+    when : str, optional
+        Makes outcomes a table of redemptions or orders, one row each: the column of their dates. Who has at least one
+        row responded, and `value` is added up.
+    since, until : str or datetime.date, optional
+        With `when`: the campaign's first and last day. Rows outside them do not count, and a remark says how many.
     seed : int
         For the bootstrap of values.
 
@@ -124,10 +134,10 @@ def measure(
         For what is no hand-off, or was altered.
     UnknownColumnError, KeyColumnError
         For outcomes without the columns, or with a customer twice.
-    ColumnValuesError
-        For words that are neither yes nor no.
+    ColumnValuesError, MissingValuesError
+        For words that are neither yes nor no, and dates that are none.
     SettingError
-        When nobody was held out, or nobody of the outcomes took part.
+        When nobody was held out, for dates in the wrong order, or without `when`.
 
     Notes
     -----
@@ -159,6 +169,14 @@ def measure(
         raise SettingError("nobody was held out in this campaign: there is nothing to measure by.")
     arms = _arms(path if path.is_dir() else path.parent, told)
     key = str(told["key"])
+    told_before: tuple[Remark, ...] = ()
+    if when is not None:
+        outcomes, told_before = outcomes_of(outcomes, key, CampaignDates(when, since, until), value)
+        responded = RESPONDED
+    elif since is not None or until is not None:
+        raise SettingError(
+            "the campaign's dates need the column of the rows' dates: when= (on the command line: --when COLUMN)."
+        )
     table = checked_table(outcomes, [key, responded, *([value] if value else [])])
     refuse_bad_key(table[key])
     found = table.assign(**{key: keys_as_text(table[key])}).set_index(key)
@@ -181,7 +199,7 @@ def measure(
         row = {"segment": label, "name": name, **_response(answered, treated, inside, level)}
         rows.append(row if worth is None else {**row, **_value(worth, treated, inside, level, rng)})
     result = pd.DataFrame(rows).set_index("segment")
-    return Outcome(str(told["campaign"]), result, tuple(_about(result, found.index, keys)))
+    return Outcome(str(told["campaign"]), result, (*told_before, *_about(result, found.index, keys)))
 
 
 def _arms(folder: Path, told: dict[str, Any]) -> pd.DataFrame:

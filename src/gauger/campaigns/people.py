@@ -31,13 +31,22 @@ class People:
 
     @classmethod
     def of(
-        cls, contacts: pd.DataFrame, email: str | None, phone: str | None, region: str | None, *, together: bool
+        cls,
+        contacts: pd.DataFrame,
+        email: str | None,
+        phone: str | None,
+        region: str | None,
+        *,
+        together: bool,
+        one_by_key: bool = True,
     ) -> "People":
-        """The people in a table of contacts, by the columns of addresses that it has."""
+        """The people in a table of contacts, by the columns of addresses that it has, and by its index: rows of one key
+        are one person, unless each row is a person of a household."""
         emails = emails_in(contacts[email]) if email is not None and email in contacts.columns else None
         phones = phones_in(contacts[phone], region) if phone is not None and phone in contacts.columns else None
         mailboxes = None if emails is None else mailboxes_of(emails, together=together)
-        return cls(emails, phones, mailboxes, together, _persons(len(contacts), mailboxes, phones))
+        keys = pd.Series([(key,) for key in contacts.index], dtype=object) if one_by_key else None
+        return cls(emails, phones, mailboxes, together, _persons(len(contacts), mailboxes, phones, keys))
 
     def usable(self, kind: str) -> "pd.Series[str] | None":
         """The first address of a kind ("email" or "phone") of each contact, missing where there is none."""

@@ -41,6 +41,13 @@ def handoff(
     region: Annotated[
         str | None, option("COUNTRY", "The country of telephone numbers that do not say theirs, such as GB.")
     ] = None,
+    contact: Annotated[
+        str,
+        option(
+            "WAY",
+            "Which row counts of a customer with several contacts: first, last, 'newest COLUMN', every. Default: none.",
+        ),
+    ] = "refuse",
     refusal_binds: Annotated[
         str, option("person|customer", "Whom a refusal of consent binds: all who share the address, or only that one.")
     ] = "person",
@@ -91,6 +98,7 @@ def handoff(
         suppress=None if suppress is None else read_table(suppress),
         consent=None if consent == _NO_CONSENT else consent,
         region=region,
+        contact=contact,
         refusal_binds=refusal_binds,
         sub_addresses=sub_addresses,
         unreadable="skip" if skip_unreadable else "refuse",

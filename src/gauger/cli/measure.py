@@ -33,6 +33,15 @@ def measure(
     outcomes: Annotated[str, typer.Argument(metavar="OUTCOMES", help="Who responded: a table with the key.")],
     responded: Annotated[str, option("COLUMN", "The column that says who responded: 1 or 0, yes or no.")] = "responded",
     value: Annotated[str | None, option("COLUMN", "A column of what each was worth.")] = None,
+    when: Annotated[
+        str | None, option("COLUMN", "OUTCOMES are redemptions or orders, one row each: the column of their dates.")
+    ] = None,
+    since: Annotated[
+        str | None, typer.Option("--from", metavar="DATE", help="With --when: the campaign's first day.")
+    ] = None,
+    until: Annotated[
+        str | None, typer.Option("--to", metavar="DATE", help="With --when: the campaign's last day.")
+    ] = None,
     out: Annotated[Path | None, option("FOLDER", "Also write outcome.csv and the figure outcome.png.")] = None,
     seed: Seed = 0,
     replace: Replace = False,
@@ -40,8 +49,9 @@ def measure(
 ) -> None:
     """Say what a campaign did: response of the contacted against the held out, segment by segment.
 
-    The uplift has an interval; segments too small to say are said to be. Who took part and is not in OUTCOMES did
-    not respond; those held out must be in it if they responded.
+    With --when, OUTCOMES are redemptions or orders: at least one row between --from and --to is a response, and --value
+    is added up. The uplift has an interval; segments too small to say are said to be. Who took part and is not in
+    OUTCOMES did not respond; those held out must be in it if they responded.
     """
     from gauger.campaigns import TOO_SMALL
     from gauger.campaigns import measure as measure_campaign
@@ -53,7 +63,16 @@ def measure(
         if out
         else nullcontext() as results
     ):
-        found = measure_campaign(folder, reading.read(outcomes), responded=responded, value=value, seed=seed)
+        found = measure_campaign(
+            folder,
+            reading.read(outcomes),
+            responded=responded,
+            value=value,
+            when=when,
+            since=since,
+            until=until,
+            seed=seed,
+        )
         if results is not None:
             from gauger.draw import campaign_outcome
 

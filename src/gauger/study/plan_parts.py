@@ -240,6 +240,7 @@ class HandOffPart(PlanPart):
     holdout: Share = 0.1
     consent: str = "consent_email"
     region: str | None = None
+    contact: str = "refuse"
     refusal_binds: word(("person", "customer")) = "person"  # type: ignore[valid-type]
     sub_addresses: word(("together", "apart")) = "together"  # type: ignore[valid-type]
     unreadable: word(("refuse", "skip")) = "refuse"  # type: ignore[valid-type]

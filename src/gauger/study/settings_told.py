@@ -127,6 +127,7 @@ TOLD = {
         "holdout": "The share of each segment that is held out.",
         "consent": "The column that says yes or no; `none` if none is needed.",
         "region": "The country of telephone numbers without one, such as `GB`.",
+        "contact": "Which row counts of a customer with several contacts: refuse, first, last, newest COLUMN, every.",
         "refusal_binds": "Whether a no binds all who share the address, or only who said it.",
         "sub_addresses": "Whether name@… and name+shop@… are one person.",
         "unreadable": "What happens when a suppression entry cannot be read.",
