@@ -337,6 +337,12 @@ _KINDS = (
         "customers-not-in-table", "profiles", "segmented customers that the profiled table lacks", "check the table"
     ),
     RemarkKind(
+        "known-for-a-part",
+        "profiles",
+        "a column is known for many of one segment and few of another",
+        "say for whom it is known, or leave the comparison out",
+    ),
+    RemarkKind(
         "customers-not-segmented",
         "profiles",
         "customers of the table that are in no segment",

@@ -120,12 +120,12 @@ def _describe(
     from gauger.profiling import profile as profile_segments
     from gauger.profiling import profile_assignments
 
-    table = segmented.profiled_table()
+    tables = segmented.profiled_tables()
     seg = segmented.segmentation()
     if seg is not None:
-        found = profile_segments(seg, table, ordered=ordered)
+        found = profile_segments(seg, tables, ordered=ordered)
     else:
-        found = profile_assignments(segmented.assignments(), table, key=segmented.key, ordered=ordered)
+        found = profile_assignments(segmented.assignments(), tables, key=segmented.key, ordered=ordered)
     if results is not None:
         from gauger.study import add_profile_files
 

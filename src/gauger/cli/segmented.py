@@ -52,8 +52,16 @@ class SegmentedCustomers:
         return self.customers.study.table
 
     def profiled_table(self) -> "pd.DataFrame":
-        """The table that segments are described by."""
+        """The table whose customers are listed."""
         return self.table if self.other is None else self.other_reading.read(self.other)
+
+    def profiled_tables(self) -> "list[pd.DataFrame]":
+        """The tables that segments are described by: the customers' own, and the other one typed or planned."""
+        if self.other is not None:
+            own = [] if self.customers.study is None else [self.table]
+            return [*own, self.profiled_table()]
+        study = self.customers.study
+        return [self.table, *(study.other_tables if study is not None and self.file is None else [])]
 
     def assignments(self) -> "pd.DataFrame":
         """A row a customer with its segment."""

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from gauger.errors import UnknownColumnError
 from gauger.features import Indicator
 from gauger.profiling.drivers import adjusted_together, associations_of, drivers_of, on_significance, tested
+from gauger.profiling.known_part import about_known
 from gauger.profiling.level_tables import Levels, known_table, share_tables
 from gauger.profiling.profiles import Profile
 from gauger.profiling.suggested_names import suggested_names
@@ -62,6 +63,11 @@ class ProfileFacts:
             labels.append(UNASSIGNED_NAME)
             groups.append(UNASSIGNED)
         return pd.Index([*labels, EVERYONE], dtype=object, name="segment"), [*groups, len(self.numbers) + 1]
+
+    def known(self) -> dict[str, NDArray[np.integer]]:
+        """By column how many customers of each segment (k,) have a value."""
+        measured = {name: found.moments.count[1:].astype(np.int64) for name, found in self.summaries.items()}
+        return measured | {name: found.counts[:, 1:].sum(axis=0) for name, found in self.categories.items()}
 
     def built_on(self, column: str) -> bool | None:
         """Whether segments were built on a column, as a measure or by its levels; None when that is not known."""
@@ -117,7 +123,11 @@ def assembled(facts: ProfileFacts, rules: Rules, totals: Sequence[str] | None) -
             counts=set(facts.counts) & set(told),
         ),
         ordered=facts.ordered,
-        remarks=(*facts.remarks, on_significance(facts.used, proven, facts.repeats)),
+        remarks=(
+            *facts.remarks,
+            *about_known(facts.known(), facts.customers[1:], facts.numbers),
+            on_significance(facts.used, proven, facts.repeats),
+        ),
         noun=facts.noun,
     )
 

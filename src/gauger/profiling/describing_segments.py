@@ -17,7 +17,7 @@ from gauger.profiling.components import about_the_plane
 from gauger.profiling.drivers import circular
 from gauger.profiling.exemplars import exemplars_of
 from gauger.profiling.level_tables import Levels, levels_by_group, median_dates
-from gauger.profiling.matching import matched_table
+from gauger.profiling.matching import matched_tables
 from gauger.profiling.overlap import about_overlap, overlap_of
 from gauger.profiling.profiles import Profile
 from gauger.profiling.short_rules import rules_of
@@ -50,7 +50,7 @@ class _Subject:
 
 def profile(
     seg: Segmentation,
-    table: AnyTable | None = None,
+    table: AnyTable | Sequence[AnyTable] | None = None,
     *,
     totals: Sequence[str] | None = None,
     ordered: Mapping[str, Sequence[object]] | None = None,
@@ -64,9 +64,10 @@ def profile(
     seg : Segmentation
         The segments. Those of a table in a database are described there, by every column of it; those of files by the
         sample, unless it is everyone.
-    table : pandas.DataFrame or another table, optional
+    table : pandas.DataFrame or another table, or a list of them, optional
         Has the key column; its columns are matched to the customers by key, and what is missing for a customer is left
-        out. Keys, constants and free text are left aside.
+        out. Keys, constants and free text are left aside. Of several tables, such as behaviour and demographics, each
+        column is described once, as the first that has it.
     totals : sequence of str, optional
         Measures that add up, such as spend_total, of which each segment's share is told; by default those that end in
         _total.
@@ -115,9 +116,9 @@ def profile(
     seg = seg.sample
     columns = seg.features.original
     remarks: list[Remark] = []
-    if table is not None:
-        others, remarks = matched_table(columns.index, table, seg.features.key)
+    for others, said in matched_tables(columns.index, table, seg.features.key):
         columns = columns.join(others.drop(columns=[name for name in others.columns if name in columns.columns]))
+        remarks += said
     features = seg.features
     subject = _Subject(
         columns, seg.codes, seg.numbers.tolist(), seg.names, features.names, features.indicators, features.noun
@@ -130,7 +131,7 @@ def profile(
 
 def profile_assignments(
     assignments: AnyTable,
-    table: AnyTable,
+    table: AnyTable | Sequence[AnyTable],
     *,
     key: str,
     totals: Sequence[str] | None = None,
@@ -145,7 +146,7 @@ def profile_assignments(
     ----------
     assignments : pandas.DataFrame or another table
         A row a customer with the key, `segment` (0 for unassigned) and perhaps `segment_name`.
-    table : pandas.DataFrame or another table
+    table : pandas.DataFrame or another table, or a list of them
         As for `profile`.
     key : str
         The key column of both.
@@ -176,7 +177,10 @@ def profile_assignments(
     numbers = [int(number) for number in np.unique(codes) if number != UNASSIGNED]
     if not numbers:
         raise SettingError(_NOBODY)
-    columns, remarks = matched_table(keys, table, key)
+    columns, remarks = pd.DataFrame(index=pd.Index(keys)), []
+    for others, said in matched_tables(keys, table, key):
+        columns = columns.join(others.drop(columns=[name for name in others.columns if name in columns.columns]))
+        remarks += said
     places = np.searchsorted([UNASSIGNED, *numbers], codes)
     subject = _Subject(columns, places, numbers, names, noun=Noun.of_key(key))
     with task("profiling"):

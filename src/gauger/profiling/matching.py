@@ -1,6 +1,6 @@
 """A table's columns for the customers of a segmentation, matched by key; what is missing on either side is counted."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 
 import pandas as pd
 
@@ -31,6 +31,15 @@ def matched_table(
         )
     besides = int((~named.index.isin(customers)).sum())
     return named.reindex(customers), _match_remarks(key, customers[lacking], besides)
+
+
+def matched_tables(
+    customers: pd.Index, tables: AnyTable | Sequence[AnyTable] | None, key: str
+) -> Iterator[tuple[pd.DataFrame, list[Remark]]]:
+    """As `matched_table` of one table, of each of several, or of none."""
+    several = list(tables) if isinstance(tables, (list, tuple)) else [] if tables is None else [tables]
+    for table in several:
+        yield matched_table(customers, table, key)  # type: ignore[arg-type]
 
 
 def _match_remarks(key: str, lacking: pd.Index, besides: int) -> list[Remark]:

@@ -57,6 +57,9 @@ def contents_of(
         raise SettingError("nobody is in a segment: there is nothing to report.")
     if profile is not None:
         _refuse_others(profile, seg)
+    if isinstance(opened, Study) and opened.plan.report is not None:
+        title = opened.plan.report.title if title is None else title
+        with_keys = with_keys or opened.plan.report.with_keys
     if with_keys:
         _refuse_addresses(seg)
     if isinstance(opened, Study):

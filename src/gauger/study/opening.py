@@ -163,15 +163,19 @@ class Study(Readable):
 
     @cached_property
     def profile(self) -> Profile:
-        """What each segment is like, against the table that the plan says, else the study's own.
+        """What each segment is like, by the columns of the study's own table and of the one that the plan says.
 
         Of a study in a database it is worked out there.
         """
         if self.in_database:
             return profile_in_place(self.plan, self.folder, self.model, self.noun, self.remarks)
+        return profile_of(self.segmentation, [self.table, *self.other_tables])
+
+    @cached_property
+    def other_tables(self) -> list[pd.DataFrame]:
+        """The other table that the plan describes segments by, if it names one."""
         part = self.plan.profile.table
-        known = self.table if part is None else read_source(part, self.folder, named="profile.table")
-        return profile_of(self.segmentation, known)
+        return [] if part is None else [read_source(part, self.folder, named="profile.table")]
 
     @cached_property
     def model(self) -> SegmentModel:

@@ -187,8 +187,8 @@ class Run:
 
     def profile(self, results: Results, found: Found, table: pd.DataFrame) -> Profile:
         part = self.plan.profile.table
-        known = table if part is None else read_source(part, self.beside, named="profile.table")
-        profile = profile_of(found.seg, known)
+        other = [] if part is None else [read_source(part, self.beside, named="profile.table")]
+        profile = profile_of(found.seg, [table, *other])
         add_profile_files(results, profile, found.seg, within=PROFILE_FOLDER)
         self.heed("Profile", self.in_short(profile), profile.remarks)
         return profile
