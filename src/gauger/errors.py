@@ -259,6 +259,10 @@ class SettingError(GaugerError, ValueError):
         return cls(f"{setting}={given!r} is not known; it can be {listed(words, most=16, last='or')}.{hint}")
 
 
+class NoGroupsError(GaugerError):
+    """Raised when the number of segments was left to the advice, and the customers form one group."""
+
+
 class OutputError(GaugerError, OSError):
     """Raised when results cannot be written, or would overwrite what is there."""
 

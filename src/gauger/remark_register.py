@@ -136,6 +136,7 @@ _KINDS = (
     RemarkKind(
         "periods-missing", "events", "periods that no entity has were put in", "find out why: closed, or not recorded"
     ),
+    RemarkKind("period-short", "events", "few have a value in the first or last period", "leave that period out"),
     RemarkKind("unequal-lengths", "events", "series that begin later or end earlier", "compare the periods they share"),
     RemarkKind(
         "columns-left-out", "features", "columns that are not numeric were not used", "name the features you mean"

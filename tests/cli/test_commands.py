@@ -317,14 +317,13 @@ def test_json_has_no_figure_where_there_is_none(command: Run, tmp_path: Path) ->
     assert told["table"][1]["wcss"] == 0.0
 
 
-def test_auto_makes_one_segment_of_one_cloud_and_says_why(command: Run, tmp_path: Path) -> None:
+def test_auto_stops_at_one_cloud_and_says_why(command: Run, tmp_path: Path) -> None:
     values = np.random.default_rng(0).normal(size=(300, 2))
     pd.DataFrame(values, columns=["visits", "spend"]).assign(who=range(300)).to_csv(tmp_path / "t.csv", index=False)
     shown = command("segment", "t.csv", "--key", "who", "--count", "auto", "--out", "s")
-    assert shown.returncode == 0, shown.stderr
-    assert "Advice: 1 segment (no structure)" in shown.stdout
-    assert "1 segment of 300 customers by k-means" in shown.stdout
-    assert (tmp_path / "s" / "iterations.png").exists()
+    assert shown.returncode == 1
+    assert "no groups were found: no structure." in " ".join(shown.stderr.split())
+    assert not (tmp_path / "s").exists()
 
 
 def test_segment_learns_on_a_sample_and_says_so(command: Run, tmp_path: Path, few_file: Path) -> None:

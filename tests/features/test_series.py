@@ -87,3 +87,36 @@ def test_the_demo_houses_come_out_whole() -> None:
     wide = gauger.pivot_series(weekly, **ASKED, missing="interpolate")
     assert wide.shape == (48, 105)
     assert not wide.isna().any().any()
+
+
+def _weeks(known: list[int], entities: int = 40) -> pd.DataFrame:
+    """A long table in which so many of the entities have a value in each week."""
+    rows = [(entity, week, 5.0) for week, many in enumerate(known, 1) for entity in range(entities - many, entities)]
+    return pd.DataFrame(rows, columns=["house", "week", "admissions"])
+
+
+@pytest.mark.parametrize(
+    ("known", "short"),
+    [
+        ([10, 40, 40, 38, 40], ["1"]),
+        ([20, 40, 40, 40], ["1"]),
+        ([21, 40, 40, 40], []),
+        ([40, 40, 40, 40, 12], ["5"]),
+        ([10, 40, 40, 40, 9], ["1", "5"]),
+        ([10, 20, 30, 40, 40], []),
+        ([10, 40, 40], []),
+        ([40, 10, 40, 40, 40], []),
+    ],
+)
+def test_a_first_or_last_period_that_was_cut_short_is_named(known: list[int], short: list[str]) -> None:
+    made = gauger.pivot_series(_weeks(known), entity="house", period="week", value="admissions", missing="zero")
+    said = [remark for remark in gauger.remarks_of(made) if remark.code == "period-short"]
+    assert [name for remark in said for name in remark.features] == short
+
+
+def test_zeros_that_were_asked_for_are_not_called_no_observation() -> None:
+    long = _weeks([40, 40, 40, 40]).drop(index=0)
+    for rule, sentence in (("zero", "Their ends count as 0"), ("carry", "is no observation")):
+        made = gauger.pivot_series(long, entity="house", period="week", value="admissions", missing=rule)
+        (said,) = (remark.text for remark in gauger.remarks_of(made) if remark.code == "unequal-lengths")
+        assert sentence in said

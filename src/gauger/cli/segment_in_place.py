@@ -64,10 +64,11 @@ def segment_there(
 def _advised(features: Any, settings: Mapping[str, Any]) -> int:
     """The count that a study of the sample advises."""
     from gauger.choosing import study_counts
+    from gauger.study import advised
 
     advice = study_counts(features, **{name: settings[name] for name in ("starts", "seed") if name in settings}).advice
     tell_advice(advice)
-    return advice.count
+    return advised(advice)
 
 
 def _show_only(customers: InPlaceCustomers, into: str, count: str | None) -> None:

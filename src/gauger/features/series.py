@@ -16,6 +16,14 @@ from gauger.wording import listed, plural
 GAP_RULES = ("refuse", "zero", "interpolate", "carry")
 
 
+_SHORT_PERIOD, _AS_USUAL = 0.5, 0.75
+"""The first or last period has at most the one share of the usual number of values, the next to it at least the other,
+where it was cut short: judgement."""
+
+_LEAST_PERIODS = 4
+"""Periods from which there is a usual number: judgement."""
+
+
 def pivot_series(table: AnyTable, *, entity: str, period: str, value: str, missing: str = "refuse") -> pd.DataFrame:
     """Turn a long table, with a row for each entity and period, into one row an entity and one column a period.
 
@@ -74,7 +82,7 @@ def pivot_series(table: AnyTable, *, entity: str, period: str, value: str, missi
     wide[rows, indices] = values
 
     names = _names(periods)
-    remarks = [*_absent_periods(_names(absent)), *_unequal(wide, entities, entity)]
+    remarks = [*_absent_periods(_names(absent)), *_short_ends(wide, names), *_unequal(wide, entities, entity, missing)]
     filled = _filled(wide, missing, entities, names)
     result = pd.DataFrame(filled, columns=names)
     result.insert(0, entity, entities)
@@ -155,15 +163,34 @@ def _absent_periods(names: list[str]) -> Iterator[Remark]:
         )
 
 
-def _unequal(wide: NDArray[np.float64], entities: pd.Index, entity: str) -> Iterator[Remark]:
+def _short_ends(wide: NDArray[np.float64], names: list[str]) -> Iterator[Remark]:
+    """That the first or the last period was cut short: few have a value there, but in the period next to it."""
+    known = (~np.isnan(wide)).sum(axis=0)
+    if len(known) < _LEAST_PERIODS:
+        return
+    usual = float(np.median(known[1:-1]))
+    for at, beside, called in ((0, 1, "first"), (-1, -2, "last")):
+        if known[at] <= _SHORT_PERIOD * usual and known[beside] >= _AS_USUAL * usual:
+            yield Remark(
+                "period-short",
+                f"the {called} period, {names[at]}, has only {known[at]:,} values; usual ones have {usual:,.0f}. It "
+                "seems cut short, and then everybody's series begins or ends too low: leave its rows out of the table.",
+                (names[at],),
+            )
+
+
+def _unequal(wide: NDArray[np.float64], entities: pd.Index, entity: str, rule: str) -> Iterator[Remark]:
     known = ~np.isnan(wide)
     first, last = known.argmax(axis=1), wide.shape[1] - 1 - known[:, ::-1].argmax(axis=1)
     late, early = entities[first > first.min()], entities[last < last.max()]
     if len(late) or len(early):
         parts = [f"{len(late):,} begin later than the others ({listed(map(str, late))})"] if len(late) else []
         parts += [f"{len(early):,} end earlier ({listed(map(str, early))})"] if len(early) else []
-        yield Remark(
-            "unequal-lengths",
-            f"the series of {entity} differ in length: {' and '.join(parts)}. What was filled at their ends is no "
-            "observation: compare them over the periods they share, or leave them out.",
+        ends = (
+            "Their ends count as 0, as for a time when nothing happened: leave out those who were not there yet, or no "
+            "longer."
+            if rule == "zero"
+            else "What was filled at their ends is no observation: compare them over the periods they share, or leave "
+            "them out."
         )
+        yield Remark("unequal-lengths", f"the series of {entity} differ in length: {' and '.join(parts)}. {ends}")

@@ -4,6 +4,7 @@ from .drafting import draft_plan as draft_plan
 from .drawing import segments_figure as segments_figure
 from .faults import told_faults as told_faults
 from .finding import Found as Found
+from .finding import advised as advised
 from .finding import cut_tree as cut_tree
 from .finding import find_segments as find_segments
 from .finding import remarks_with_method as remarks_with_method

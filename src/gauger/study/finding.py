@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from gauger.choosing import (
+    CountAdvice,
     CountStudy,
     RadiusStudy,
     possible_counts,
@@ -12,7 +13,7 @@ from gauger.choosing import (
     study_radius,
 )
 from gauger.clustering import MergeTree, build_tree, segment_again
-from gauger.errors import SettingError
+from gauger.errors import NoGroupsError, SettingError
 from gauger.features import FeatureSet
 from gauger.models import can_be_model
 from gauger.remarks import Remark
@@ -67,10 +68,22 @@ def find_segments(features: FeatureSet, wanted: SegmentsPart) -> Found:
             max_iterations=wanted.max_iterations,
             seed=wanted.seed,
         )
-        settings["count"] = study.advice.count
+        settings["count"] = advised(study.advice)
     if isinstance(wanted, BandsPart) and wanted.bands is None:
         settings["bands"] = dict.fromkeys(features.names, _HALVES)
     return Found(segment_again(features, settings), count_study=study).with_caution()
+
+
+def advised(advice: CountAdvice) -> int:
+    """The count that an advice recommends; raises NoGroupsError where it finds one group, which is no segmentation."""
+    if advice.count > 1:
+        return advice.count
+    reasons = " ".join(advice.reasons[:2])
+    raise NoGroupsError(
+        f"no groups were found: {advice.verdict}. {reasons} Nothing was written. To go on, cut the customers into bands "
+        "of your own (--method bands), prepare them in another way (other features, transform or cap), or say how many "
+        "segments you want all the same (--count 4)."
+    )
 
 
 def counts_asked(wanted: CountsPart, features: FeatureSet) -> range:
@@ -97,7 +110,7 @@ def cut_tree(tree: MergeTree, wanted: TreePart) -> Found:
     """A tree's segments at the count or the height that is wanted, else as advised."""
     counts = range(1, min(_MOST_COUNT, tree.leaves) + 1)
     study = study_counts(tree.features, counts=counts, method="tree", tree=tree, seed=wanted.seed)
-    count = study.advice.count if wanted.count is None and wanted.height is None else wanted.count
+    count = advised(study.advice) if wanted.count is None and wanted.height is None else wanted.count
     return Found(tree.cut(count=count, height=wanted.height), count_study=study, tree=tree).with_caution()
 
 

@@ -21,7 +21,7 @@ from gauger.report import Contents, hand_off_page, report_page, write_sheets
 from gauger.segmentation import Segmentation
 from gauger.study.carrying import with_earlier_names
 from gauger.study.comparing import compared
-from gauger.study.finding import Found, counts_asked, find_segments, remarks_with_method
+from gauger.study.finding import Found, advised, counts_asked, find_segments, remarks_with_method
 from gauger.study.gathering import earlier_of, moves_since, parted, provenance_of
 from gauger.study.opening import Study, open_study
 from gauger.study.plan_parts import ComparePart, HandOffPart, KmeansPart, Plan, ReportPart, TreePart
@@ -148,7 +148,7 @@ class Run:
         """The segments that the plan wants, of as many as were advised where it leaves that open."""
         wanted = self.plan.segments
         if study is not None and isinstance(wanted, KmeansPart) and wanted.count == "auto":
-            wanted = wanted.model_copy(update={"count": study.advice.count})
+            wanted = wanted.model_copy(update={"count": advised(study.advice)})
         found = find_segments(features, wanted)
         if not found.seg.count:
             raise SettingError("nobody is in a segment, so there is nothing to profile: change the plan's [segments].")
