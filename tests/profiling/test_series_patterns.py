@@ -45,7 +45,7 @@ def test_a_season_swings_by_a_tenth_of_the_level(half: float, word: str) -> None
         assert re.fullmatch(r"seasonal: high w(00|25|26|51), low w(12|13|38|39)", found.text)
 
 
-@pytest.mark.parametrize(("noise", "word"), [(0.98, "seasonal"), (1.02, "flat")])
+@pytest.mark.parametrize(("noise", "word"), [(0.98, "seasonal"), (1.02, "uneven")])
 def test_a_season_tells_half_of_what_the_line_leaves(noise: float, word: str) -> None:
     """Two waves of nearly the same size, far from each other in length."""
     at = 2.0 * np.pi * np.arange(52) / 52.0
@@ -57,7 +57,7 @@ def test_a_season_tells_half_of_what_the_line_leaves(noise: float, word: str) ->
 def test_a_wave_of_fewer_than_four_periods_is_no_season() -> None:
     at = 2.0 * np.pi * np.arange(52)
     assert _word(100.0 + 30.0 * np.cos(at / 4.0)) == "seasonal"
-    assert _word(100.0 + 30.0 * np.cos(at / 3.25)) == "flat"
+    assert _word(100.0 + 30.0 * np.cos(at / 3.25)) == "uneven"
 
 
 @pytest.mark.parametrize(("height", "word"), [(0.81, "spike"), (0.79, "flat")])
@@ -91,10 +91,15 @@ def test_a_spike_is_up_to_three_neighbours_and_named_after_the_farthest(
         assert found.text == f"spike around {around}"
 
 
-def test_a_spike_may_go_down() -> None:
+def test_a_spike_that_goes_down_is_a_dip() -> None:
     values = 10.0 + RIPPLE
     values[30] = 3.0
-    assert pattern_of(values, WEEKS).text == "spike around w30"
+    assert pattern_of(values, WEEKS).text == "dip around w30"
+
+
+@pytest.mark.parametrize(("half", "word"), [(24.9, "flat"), (25.1, "uneven")])
+def test_a_flat_series_keeps_within_a_quarter_of_its_level(half: float, word: str) -> None:
+    assert _word(100.0 + half * np.array([1.0, -1.0] * 26)) == word
 
 
 @pytest.mark.parametrize(("periods", "word"), [(7, "short"), (8, "rising")])
@@ -113,3 +118,38 @@ def test_a_wave_has_from_one_cycle_to_one_in_four_periods(periods: int, cycles: 
     share, told = _wave(wave)
     assert share == pytest.approx(1.0 if found else 0.0, abs=1e-9)
     assert told == pytest.approx(wave if found else 0.0 * wave, abs=1e-9)
+
+
+def test_what_is_said_of_a_series_is_true_of_it() -> None:
+    words = set()
+    for seed in range(300):
+        rng = np.random.default_rng(seed)
+        n = int(rng.integers(8, 60))
+        values = 100.0 + rng.choice([2.0, 10.0, 30.0]) * rng.normal(size=n)
+        values += rng.choice([0.0, 40.0]) * np.sin(np.arange(n) / 4.0) + rng.choice([0.0, 2.0, -1.0]) * np.arange(n)
+        if rng.random() < 0.4:
+            values[int(rng.choice([0, n // 2, n - 1]))] += rng.choice([-600.0, 900.0])
+        weeks = [f"w{index}" for index in range(n)]
+        found = pattern_of(values, weeks)
+        words.add(found.word)
+        level = np.abs(values).mean()
+        if found.word in ("spike", "dip"):
+            at = int(values.argmax() if found.word == "spike" else values.argmin())
+            assert found.text == f"{found.word} around w{at}"
+        elif found.word == "flat":
+            half = np.ptp(values) / 2.0 / level
+            assert half <= 0.25
+            assert found.text == f"flat: within {half:.0%} of its level"
+        elif found.word == "uneven":
+            assert found.text == f"uneven: highest w{values.argmax()}, lowest w{values.argmin()}"
+            assert np.ptp(values) / 2.0 / level > 0.25
+        elif found.word in ("rising", "falling"):
+            slope = np.polyfit(np.arange(n), values, 1)[0]
+            assert (slope > 0.0) == (found.word == "rising")
+            assert f"{slope * (n - 1) / level:+.0%}" in found.text
+    assert words == {"spike", "dip", "flat", "uneven", "rising", "falling", "seasonal"}
+
+
+def test_a_first_week_that_is_the_lowest_of_all_is_a_dip() -> None:
+    values = np.append(5.0, 100.0 + np.arange(52) % 3)
+    assert pattern_of(values, [str(week) for week in range(1, 54)]).text == "dip around 1"

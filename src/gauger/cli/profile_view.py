@@ -153,7 +153,9 @@ def _show_overlap(overlap: "pd.DataFrame") -> None:
     shown = overlap.assign(near_share=console.percent_column(overlap["near_share"]))
     shown = shown.rename(columns={"nearest": "nearest other", "near_share": "nearly as close"})
     tried = int(overlap["resamples"].max())
-    shown = shown.drop(columns="resamples").rename(columns={"dissolved": f"dissolved in {tried} resamples"})
+    shown = shown.drop(columns=["resamples", "stability_error"]).rename(
+        columns={"dissolved": f"dissolved in {tried} resamples"}
+    )
     console.table(shown if tried else shown.iloc[:, :2])
 
 

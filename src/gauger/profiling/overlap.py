@@ -34,16 +34,16 @@ Values = NDArray[np.float64]
 
 
 def overlap_of(seg: Segmentation, *, resamples: int, seed: int) -> pd.DataFrame:
-    """A row a segment: nearest (another's number), near_share, stability, dissolved and resamples.
+    """A row for each segment: nearest (another's number), near_share, stability, stability_error, dissolved, resamples.
 
     nearest is the segment that most of its customers would go to next, and near_share the share of its customers that
     are nearly as close to that one: at most a quarter farther than from their own. Close means close to the centre; for
     segments that do not lie around centres, to the fifth nearest of its customers.
 
     For stability the same method segments `resamples` bootstrap samples: the mean, over them, of the overlap (Jaccard)
-    of the segment with the most similar new one, 0 to 1. In dissolved of the resamples it was 0.5 or less: more of it
-    was lost than kept. On at most 2,500 customers; density needs all of them, and beyond 20,000 it is not tried. NaN,
-    and 0 resamples, where it is not known how the segments were made.
+    of the segment with the most similar new one, 0 to 1, with its standard error. In dissolved of the resamples it was
+    0.5 or less: more of it was lost than kept. On at most 2,500 customers; density needs all of them, and beyond 20,000
+    it is not tried. NaN, and 0 resamples, where it is not known how the segments were made.
 
     Hennig (2007), Computational Statistics & Data Analysis 52(1), 258-271.
     """
@@ -53,6 +53,7 @@ def overlap_of(seg: Segmentation, *, resamples: int, seed: int) -> pd.DataFrame:
     likeness = jaccard_of_resamples(seg, resamples, seed)
     done = len(likeness)
     table["stability"] = likeness.mean(axis=0) if done else np.nan
+    table["stability_error"] = likeness.std(axis=0, ddof=1) / np.sqrt(done) if done > 1 else np.nan
     table["dissolved"] = (likeness <= _DISSOLVED).sum(axis=0)
     table["resamples"] = done
     return table.astype({"nearest": "Int64"})

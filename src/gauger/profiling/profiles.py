@@ -40,7 +40,7 @@ class Profile(ProfileTables):
     rules : pandas.DataFrame
         rule, matching, share_of_segment and share_of_matching: a short rule that finds the segment.
     overlap : pandas.DataFrame
-        nearest, near_share, stability, dissolved, resamples; empty where features are not known.
+        nearest, near_share, stability, stability_error, dissolved, resamples; empty where features are not known.
     exemplars : pandas.DataFrame
         The most and the least typical customers; empty where features are not known.
     suggested_names : mapping

@@ -1,4 +1,4 @@
-"""What pattern a series takes, in a word: rising, falling, seasonal, flat, or with a spike."""
+"""What pattern a series takes, in a word: rising, falling, seasonal, flat, uneven, or with a spike or a dip."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -20,6 +20,9 @@ _SHARE = 0.5
 _SPIKE = 8.0
 """How many usual steps a spike stands out: judgement."""
 
+_EVEN = 0.25
+"""The share of its level that a flat series keeps within, up or down: judgement."""
+
 _LEAST_PERIODS = 8
 """Fewer periods have no pattern to tell."""
 
@@ -38,9 +41,10 @@ class SeriesPattern:
 def pattern_of(values: Values, periods: Sequence[str]) -> SeriesPattern:
     """The pattern of one series (n_periods,), such as the mean of a segment's, and when it is highest.
 
-    In this order: "spike" (up to three neighbouring periods far from all others), "seasonal" (one wave tells at least
-    half of what the line through all leaves, and swings by a tenth of the level or more), "rising" or "falling" (the
-    line climbs or falls by 15 % of the level or more), else "flat". "short" for fewer than eight periods.
+    In this order: "spike" or "dip" (up to three neighbouring periods far above or below all others), "seasonal" (one
+    wave explains at least half of what the line through all leaves, and swings by a tenth of the level or more),
+    "rising" or "falling" (the line climbs or falls by 15 % of the level or more), "flat" (within a quarter of its level
+    up and down), else "uneven". "short" for fewer than eight periods.
     """
     n = len(values)
     if n < _LEAST_PERIODS:
@@ -48,7 +52,8 @@ def pattern_of(values: Values, periods: Sequence[str]) -> SeriesPattern:
     level = float(np.abs(values).mean()) or 1.0
     spike = _spike(values)
     if spike is not None:
-        return SeriesPattern("spike", f"spike around {periods[spike]}")
+        word = "spike" if values[spike] > np.median(values) else "dip"
+        return SeriesPattern(word, f"{word} around {periods[spike]}")
     along = np.arange(n) - (n - 1) / 2.0
     slope = float(along @ values) / float(along @ along)
     climb = slope * (n - 1) / level
@@ -60,7 +65,10 @@ def pattern_of(values: Values, periods: Sequence[str]) -> SeriesPattern:
     if abs(climb) >= _STEEP:
         word = "rising" if climb > 0.0 else "falling"
         return SeriesPattern(word, f"{word}: {climb:+.0%} of its level from first to last")
-    return SeriesPattern("flat", f"flat: within {float(np.ptp(values)) / 2.0 / level:.0%} of its level")
+    if float(np.ptp(values)) / 2.0 / level <= _EVEN:
+        return SeriesPattern("flat", f"flat: within {float(np.ptp(values)) / 2.0 / level:.0%} of its level")
+    highest, lowest = periods[int(values.argmax())], periods[int(values.argmin())]
+    return SeriesPattern("uneven", f"uneven: highest {highest}, lowest {lowest}")
 
 
 def _spike(values: Values) -> int | None:

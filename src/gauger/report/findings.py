@@ -73,7 +73,8 @@ def _of_the_segments(profile: Profile) -> str:
     overlap = profile.overlap
     if not overlap.shape[1] or not int(overlap["resamples"].max()):
         return ""
-    weak = [number for number, stability in overlap["stability"].items() if not stability >= _FIRM]
+    highest = overlap["stability"] + 2.0 * overlap["stability_error"].fillna(0.0)
+    weak = [number for number, stability in highest.items() if not stability >= _FIRM]
     if not weak:
         return "drawn anew from such data, every segment comes back"
     names = [numbered_name(profile, int(str(number))) for number in weak]

@@ -80,9 +80,9 @@ def advised(advice: CountAdvice) -> int:
         return advice.count
     reasons = " ".join(advice.reasons[:2])
     raise NoGroupsError(
-        f"no groups were found: {advice.verdict}. {reasons} Nothing was written. To go on, cut the customers into bands "
-        "of your own (--method bands), prepare them in another way (other features, transform or cap), or say how many "
-        "segments you want all the same (--count 4)."
+        f"no groups were found: {advice.verdict}. {reasons} Nothing was written. To go on, cut the customers into "
+        "bands of your own (--method bands), prepare them in another way (other features, transform or cap), or say "
+        "how many segments you want all the same (--count 4)."
     )
 
 
