@@ -187,6 +187,12 @@ _KINDS = (
     RemarkKind(
         "many-features", "count", "over 8 features; how much contrast distances still have", "name fewer features"
     ),
+    RemarkKind(
+        "silhouette-without-weights",
+        "count",
+        "a silhouette counts every customer once, whatever its weight",
+        "read it as one of customers, not of weights",
+    ),
     RemarkKind("silhouette-sampled", "count", "the silhouette is from a sample", "nothing; it says how large"),
     RemarkKind(
         "criteria-sampled",
@@ -322,6 +328,12 @@ _KINDS = (
         "judge by the profile and by pairs of features",
     ),
     RemarkKind("dissolving", "profiles", "a segment is lost in more than a fifth of the resamples", "fewer segments"),
+    RemarkKind(
+        "measure-left-aside",
+        "profiles",
+        "a measure has too many digits, or is too small, to be worked with",
+        "subtract a constant, or measure in other units",
+    ),
     RemarkKind(
         "infinite-left-out",
         "profiles",

@@ -126,8 +126,17 @@ def silhouette(seg: Segmentation, *, exact_up_to: int = EXACT_UP_TO, seed: int =
         own.mean().reindex(seg.numbers).rename("silhouette"),
         own.agg(lambda part: (part < 0.0).mean()).reindex(seg.numbers).rename("below_zero"),
         len(chosen),
-        (_sample_remark(len(chosen), len(codes), error),) if sampled else (),
+        (
+            *((_sample_remark(len(chosen), len(codes), error),) if sampled else ()),
+            *(() if seg.customer_weights is None else (_WITHOUT_WEIGHTS,)),
+        ),
     )
+
+
+_WITHOUT_WEIGHTS = Remark(
+    "silhouette-without-weights",
+    "the silhouette counts every customer once: the customer weights that the segments were made with are not in it.",
+)
 
 
 def _sample_remark(measured: int, customers: int, error: float) -> Remark:

@@ -2,7 +2,15 @@
 
 from gauger.features.alike import about_new_levels, new_levels, prepare_alike
 from gauger.features.category_levels import Level
-from gauger.features.columns import LARGEST, Indicator, as_numbers, level_indicators, numeric_columns
+from gauger.features.columns import (
+    LARGEST,
+    Indicator,
+    as_numbers,
+    beyond_exactness,
+    level_indicators,
+    numeric_columns,
+    refuse_beyond_exactness,
+)
 from gauger.features.event_scope import (
     CUSTOMERS,
     EVENTS,
@@ -103,6 +111,7 @@ __all__ = [
     "behaviour_in_memory",
     "behaviour_of",
     "behaviour_of_files",
+    "beyond_exactness",
     "cautions_from_sums",
     "events_sql",
     "in_dialect",
@@ -123,6 +132,7 @@ __all__ = [
     "prepare",
     "prepare_alike",
     "prepare_table",
+    "refuse_beyond_exactness",
     "refuse_gaps",
     "refuse_repeated_lookup",
     "refuse_shared_names",

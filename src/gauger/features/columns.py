@@ -15,6 +15,12 @@ from gauger.wording import listed
 LARGEST = 1e150
 """Beyond this, squared distances would overflow."""
 
+SMALLEST = 1e-150
+"""A column all of whose numbers are below this, and not 0, is refused: their squares are not numbers any more."""
+
+MOST_EXACT = 2**53
+"""Whole numbers beyond this are not all told apart by a floating-point number of 64 bits."""
+
 
 @dataclass(frozen=True)
 class Indicator:
@@ -66,6 +72,26 @@ def numeric_columns(table: pd.DataFrame, key: str) -> Sequence[str]:
     return [name for name in table.columns if name != key and types.is_numeric_dtype(table[name])]
 
 
+def beyond_exactness(low: float, high: float, *, whole: bool) -> str | None:
+    """Why numbers from low to high cannot be worked with: whole ones that are too long, or all too close to 0."""
+    largest = max(abs(low), abs(high))
+    if whole and largest > MOST_EXACT:
+        return (
+            f"holds whole numbers beyond {MOST_EXACT:,}, whose last digits would be lost. If it is an identifier, "
+            "leave it out; if it is a measure, subtract a constant first, or measure in larger units"
+        )
+    if 0.0 < largest < SMALLEST:
+        return f"holds no number as large as {SMALLEST:g}, whose square would be lost. Measure in smaller units"
+    return None
+
+
+def refuse_beyond_exactness(name: str, low: float, high: float, *, whole: bool) -> None:
+    """Raise ColumnValuesError for numbers that cannot be worked with."""
+    why = beyond_exactness(low, high, whole=whole)
+    if why is not None:
+        raise ColumnValuesError(f"{name!r} {why}.")
+
+
 def _measure(column: pd.Series, name: str) -> Values:
     if types.is_datetime64_any_dtype(column) or types.is_timedelta64_dtype(column):
         raise ColumnValuesError.dates(name)
@@ -78,8 +104,9 @@ def _measure(column: pd.Series, name: str) -> Values:
             raise ColumnValuesError.not_numbers(name, sorted(map(str, wrong.unique()))[:3], len(wrong))
         column = numbers
     values: Values = column.to_numpy(dtype=np.float64, na_value=np.nan)
-    largest = max(abs(float(np.nanmin(values, initial=0.0))), abs(float(np.nanmax(values, initial=0.0))))
-    if not largest <= LARGEST:
+    low, high = float(np.nanmin(values, initial=0.0)), float(np.nanmax(values, initial=0.0))
+    refuse_beyond_exactness(name, low, high, whole=types.is_integer_dtype(column))
+    if not max(abs(low), abs(high)) <= LARGEST:
         infinite = np.flatnonzero(np.abs(values) > LARGEST)
         raise ColumnValuesError.infinite(name, infinite[:3].tolist(), infinite.size)
     return values

@@ -8,7 +8,7 @@ from gauger.profiling.components import Components, components_of
 from gauger.profiling.describing_segments import profile, profile_assignments
 from gauger.profiling.drivers import CIRCULAR
 from gauger.profiling.level_tables import OTHER_LEVELS, Levels, levels_of_counts
-from gauger.profiling.matching import matched_table
+from gauger.profiling.matching import about_left_aside, matched_table
 from gauger.profiling.member_search import members
 from gauger.profiling.profile_tables import FEWEST_SHARED
 from gauger.profiling.profiles import Profile
@@ -39,6 +39,7 @@ __all__ = [
     "OwnMeasure",
     "Profile",
     "ProfileFacts",
+    "about_left_aside",
     "assembled",
     "checked_assignments",
     "compare",

@@ -10,14 +10,14 @@ from pandas.api import types
 
 from gauger.columns import AnyTable, guess_role, levels_in_order
 from gauger.errors import SettingError, UnknownColumnError
-from gauger.features import LARGEST, Indicator
+from gauger.features import LARGEST, Indicator, beyond_exactness
 from gauger.profiling.assembling import ProfileFacts, assembled
 from gauger.profiling.assignment_files import checked_assignments
 from gauger.profiling.components import about_the_plane
 from gauger.profiling.drivers import circular
 from gauger.profiling.exemplars import exemplars_of
 from gauger.profiling.level_tables import Levels, levels_by_group, median_dates
-from gauger.profiling.matching import matched_tables
+from gauger.profiling.matching import about_left_aside, matched_tables
 from gauger.profiling.overlap import about_overlap, overlap_of
 from gauger.profiling.profiles import Profile
 from gauger.profiling.short_rules import rules_of
@@ -245,12 +245,18 @@ def _sorted_out(
     _refuse_strange_orders(subject, ordered)
     measured, categories, dates = {}, {}, []
     infinite: dict[str, int] = {}
+    aside: dict[str, str] = {}
     for name, column in subject.columns.items():
         used = name in (subject.used or ())
         role = "measure" if used else guess_role(column, str(name), key=str(subject.columns.index.name)).name
         if role in _MEASURED and types.is_numeric_dtype(column):
             values = column.to_numpy(dtype=np.float64, na_value=np.nan)
-            if np.fmax.reduce(values, initial=0.0) > LARGEST or np.fmin.reduce(values, initial=0.0) < -LARGEST:
+            ends = float(np.fmin.reduce(values, initial=0.0)), float(np.fmax.reduce(values, initial=0.0))
+            why = beyond_exactness(*ends, whole=types.is_integer_dtype(column))
+            if why is not None:
+                aside[str(name)] = why
+                continue
+            if ends[1] > LARGEST or ends[0] < -LARGEST:
                 beyond = np.abs(values) > LARGEST
                 infinite[str(name)] = int(beyond.sum())
                 values = np.where(beyond, np.nan, values)
@@ -268,7 +274,7 @@ def _sorted_out(
             dates.append(name)
     if not (measured or categories or dates):
         raise SettingError("the table has no column to describe segments by: each is a key, a constant or free text.")
-    remarks = []
+    remarks = list(about_left_aside(aside))
     if infinite:
         parts = [f"{name} ({count:,} {plural(count, 'customer')})" for name, count in infinite.items()]
         remarks.append(

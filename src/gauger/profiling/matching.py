@@ -1,6 +1,6 @@
 """A table's columns for the customers of a segmentation, matched by key; what is missing on either side is counted."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 import pandas as pd
 
@@ -40,6 +40,12 @@ def matched_tables(
     several = list(tables) if isinstance(tables, (list, tuple)) else [] if tables is None else [tables]
     for table in several:
         yield matched_table(customers, table, key)  # type: ignore[arg-type]
+
+
+def about_left_aside(why: Mapping[str, str]) -> Iterator[Remark]:
+    """A remark for each measure that is not described, and why not."""
+    for name, text in why.items():
+        yield Remark("measure-left-aside", f"{name} {text}; it is not described.", features=(name,))
 
 
 def _match_remarks(key: str, lacking: pd.Index, besides: int) -> list[Remark]:

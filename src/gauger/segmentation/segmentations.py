@@ -1,5 +1,6 @@
 """Segmentation: the one result that every method returns."""
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -184,13 +185,13 @@ class Segmentation(CustomerRows, Readable):
         if self.everyone is not None:
             return pd.Series(self.everyone.wcss_by_segment, index=self.numbers, name="wcss")
         own = self.distances**2 if self.customer_weights is None else self.distances**2 * self.customer_weights
-        squares = np.bincount(self.codes, weights=own, minlength=self.count + 1)[1:]
+        squares = [math.fsum(own[self.codes == number]) for number in self.numbers]
         return pd.Series(squares, index=self.numbers, name="wcss")
 
     @property
     def wcss(self) -> float:
         """Within-cluster sum of squares: squared distances to the own centre, added up; lower means tighter."""
-        return float(self.wcss_by_segment.sum())
+        return math.fsum(self.wcss_by_segment)
 
     @cached_property
     def explained(self) -> float:
@@ -207,8 +208,9 @@ class Segmentation(CustomerRows, Readable):
             return np.nan
         values = self.features.values[assigned]
         weights = np.ones(len(values)) if self.customer_weights is None else self.customer_weights[assigned]
-        middle = np.average(values, axis=0, weights=weights)
-        overall = float((weights * ((values - middle) ** 2).sum(axis=1)).sum())
+        total = math.fsum(weights)
+        middle = [math.fsum(column) / total for column in (values * weights[:, None]).T]
+        overall = math.fsum(weights * ((values - middle) ** 2).sum(axis=1))
         return max(0.0, 1.0 - self.wcss / overall) if overall else np.nan
 
     @cached_property

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import pandas as pd
 import pyarrow as pa
+import pyarrow.compute as pc
 import pyarrow.parquet as pq
 
 from gauger.columns import refuse_bad_names, to_pandas, without_views
@@ -102,6 +103,10 @@ def head_of_file(file: Path, rows: int) -> tuple[pd.DataFrame, int]:
     return to_pandas(table), source.metadata.num_rows
 
 
+_EXACT = 2.0**53
+"""Up to here whole numbers are all told apart by floating point."""
+
+
 def with_numbers(block: pa.Table, names: Iterable[str], rules: ReadingRules | None = None) -> pa.Table:
     """A block of text with numbers in the columns that measures are read from, by the rules of the reader."""
     plain = rules is None or (rules.decimal, rules.thousands) == (".", None)
@@ -111,7 +116,11 @@ def with_numbers(block: pa.Table, names: Iterable[str], rules: ReadingRules | No
                 numbers = block[name].cast(pa.float64()) if plain else None
             except pa.ArrowInvalid:
                 numbers = None
-            if numbers is None:  # flags, marks of thousands; of what stays text the caller tells which are no numbers
+            if numbers is not None and not (pc.max(pc.abs(numbers)).as_py() or 0.0) <= _EXACT:
+                numbers = None
+            if (
+                numbers is None
+            ):  # flags, marks of thousands, whole numbers whose digits count; of what stays text the caller tells which are no numbers
                 numbers = typed_columns(block.select([name]), rules or ReadingRules())[name]
             block = block.set_column(block.column_names.index(name), name, numbers)
     return block

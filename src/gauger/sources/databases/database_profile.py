@@ -10,7 +10,7 @@ import pandas as pd
 from gauger.algorithms.statistics import Moments
 from gauger.columns import levels_in_order, role_of
 from gauger.errors import DatabaseError, UnknownTableError
-from gauger.features import LARGEST
+from gauger.features import LARGEST, beyond_exactness
 from gauger.models import SegmentModel, columns_of
 from gauger.profiling import (
     CIRCULAR,
@@ -19,6 +19,7 @@ from gauger.profiling import (
     MeasureSummary,
     Profile,
     ProfileFacts,
+    about_left_aside,
     assembled,
     levels_of_counts,
 )
@@ -28,7 +29,7 @@ from gauger.sources.databases.column_traits import ColumnTraits, skew_of, traits
 from gauger.sources.databases.database_look import seconds_of
 from gauger.sources.databases.database_moments import segment_moments
 from gauger.sources.databases.database_quantiles import grouped_quantiles
-from gauger.sources.databases.relations import TEXT, Relation, relation_of
+from gauger.sources.databases.relations import TEXT, WHOLE, Relation, relation_of
 from gauger.sources.databases.table_customers import TableCustomers
 from gauger.sources.feature_columns import FeatureColumns
 from gauger.sources.treatment_learning import QUARTILES
@@ -129,11 +130,13 @@ def _roles(placed: _SegmentTable, model: SegmentModel) -> list[tuple[ColumnTrait
 
 def _without_infinite(measures: Sequence[ColumnTraits]) -> tuple[list[ColumnTraits], list[Remark]]:
     beyond = [one.name for one in measures if max(map(abs, one.ends)) > LARGEST]
-    kept = [one for one in measures if one.name not in beyond]
+    why = {one.name: beyond_exactness(*one.ends, whole=one.kind == WHOLE) for one in measures}
+    kept = [one for one in measures if one.name not in beyond and why[one.name] is None]
+    remarks = list(about_left_aside({name: text for name, text in why.items() if text is not None}))
     if not beyond:
-        return kept, []
+        return kept, remarks
     text = f"{listed(beyond)} {'hold' if len(beyond) > 1 else 'holds'} infinite values and is left out."
-    return kept, [Remark("infinite-left-out", text, features=tuple(beyond))]
+    return kept, [Remark("infinite-left-out", text, features=tuple(beyond)), *remarks]
 
 
 def _summaries(

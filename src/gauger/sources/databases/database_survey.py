@@ -7,8 +7,8 @@ import numpy as np
 
 from gauger.columns import KeyForm
 from gauger.errors import ColumnValuesError, KeyColumnError
-from gauger.features import LARGEST, Level, Preparation, Recipe, nobody_to_prepare
-from gauger.sources.databases.relations import DECIMAL, FLOAT, Relation
+from gauger.features import LARGEST, Level, Preparation, Recipe, nobody_to_prepare, refuse_beyond_exactness
+from gauger.sources.databases.relations import DECIMAL, FLOAT, WHOLE, Relation
 from gauger.sources.databases.table_customers import TableCustomers
 from gauger.sources.feature_columns import FeatureColumns
 from gauger.sources.surveys import MOST_COUNTED, Survey, refuse_many_levels
@@ -79,6 +79,7 @@ def _counted(customers: TableCustomers, asked: Preparation, source: str) -> _Cou
 
 def _refuse_infinite(customers: TableCustomers, lows: np.ndarray, highs: np.ndarray) -> None:
     for name, low, high in zip(customers.columns.measures, lows.tolist(), highs.tolist(), strict=True):
+        refuse_beyond_exactness(name, low, high, whole=customers.relation.kinds.get(name) == WHOLE)
         if max(abs(low), abs(high)) > LARGEST:
             beyond = f"ABS({customers.known(name)}) > {LARGEST!r}"
             (count,) = customers.session.row(f"SELECT COUNT(*) FROM {customers.source_where(beyond)}")

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from gauger.algorithms import as_shares, remixed
 from gauger.columns import KeyForm, refuse_missing_key, to_pandas
 from gauger.errors import ColumnValuesError
-from gauger.features import LARGEST, Level
+from gauger.features import LARGEST, Level, refuse_beyond_exactness
 from gauger.sources.bottom_rows import BottomRows
 from gauger.sources.files.block_reading import numbers_of
 from gauger.sources.files.file_parts import BlockPart, said_of
@@ -75,6 +75,8 @@ def _survey_block(question: Question, block: pa.Table, hashes: Hashes, form: Key
         own = one if kept.all() else one[kept]
         if len(own):
             lows[index], highs[index] = np.fmin.reduce(own), np.fmax.reduce(own)
+        if pa.types.is_integer(block.schema.field(name).type):
+            refuse_beyond_exactness(name, lows[index], highs[index], whole=True)
         if max(abs(lows[index]), abs(highs[index])) > LARGEST:
             beyond = np.flatnonzero(np.abs(one) > LARGEST)
             raise ColumnValuesError.infinite(name, (beyond[:3] + seen).tolist(), beyond.size)
