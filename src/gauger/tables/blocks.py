@@ -118,9 +118,8 @@ def with_numbers(block: pa.Table, names: Iterable[str], rules: ReadingRules | No
                 numbers = None
             if numbers is not None and not (pc.max(pc.abs(numbers)).as_py() or 0.0) <= _EXACT:
                 numbers = None
-            if (
-                numbers is None
-            ):  # flags, marks of thousands, whole numbers whose digits count; of what stays text the caller tells which are no numbers
+            # Flags, marks of thousands, whole numbers whose digits count; the caller tells what is no number.
+            if numbers is None:
                 numbers = typed_columns(block.select([name]), rules or ReadingRules())[name]
             block = block.set_column(block.column_names.index(name), name, numbers)
     return block
