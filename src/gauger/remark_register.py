@@ -188,6 +188,12 @@ _KINDS = (
         "many-features", "count", "over 8 features; how much contrast distances still have", "name fewer features"
     ),
     RemarkKind(
+        "rows-repeat-customers",
+        "count",
+        "rows seem to be orders of fewer customers",
+        "summarise to one row per customer first",
+    ),
+    RemarkKind(
         "silhouette-without-weights",
         "count",
         "a silhouette counts every customer once, whatever its weight",

@@ -239,3 +239,17 @@ def test_impossible_settings_are_refused(features_of: Make, settings: dict) -> N
 def test_more_segments_than_distinct_customers_is_said(features_of: Make) -> None:
     with pytest.raises(SettingError, match="only 2 distinct combinations"):
         gauger.study_counts(features_of([[1.0], [1.0], [2.0], [2.0]]), counts=range(1, 4))
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_rows_of_a_join_are_remarked_and_counted_once(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    own = np.column_stack([rng.normal(50.0, 12.0, 300).round(), rng.normal(30.0, 6.0, 300), rng.normal(8.0, 2.0, 300)])
+    rows = np.concatenate([np.arange(300), rng.integers(0, 300, 900)])
+    table = pd.DataFrame(own[rows], columns=["age", "income", "tenure"]).assign(value=rng.normal(20.0, 4.0, 1_200))
+    features = gauger.prepare(table.assign(order=range(1_200)), key="order", features=list(table))
+    study = gauger.study_counts(features, counts=range(1, 5), starts=2, references=3, resamples=3)
+    (said,) = [one for one in study.remarks if one.code == "rows-repeat-customers"]
+    assert set(said.features) == {"age", "income", "tenure"}
+    assert "only 300 combinations in 1,200 rows" in said.text
+    assert study.advice.verdict == "no structure"

@@ -1,6 +1,6 @@
 """Study the count: segment with each number of segments and tabulate what each would give."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Literal
@@ -14,6 +14,7 @@ from gauger.algorithms.kmeans import total_squares
 from gauger.choosing.advice import CountAdvice, advise_count
 from gauger.choosing.criteria import resampled_criteria, steps_of_criteria
 from gauger.choosing.evidence import look_for_groups, steps_of_evidence
+from gauger.choosing.group_table import GroupTable
 from gauger.choosing.methods import ByKmeans, ByTree
 from gauger.clustering import MergeTree, Metric, build_tree, order_customers, refuse_bad_settings
 from gauger.columns import refuse_no_whole_number
@@ -210,7 +211,7 @@ def study_counts(
     advice = advise_count(table, evidence, criteria.gap, names=names, filters=filters, segmentations=segmentations)
     advice = way.heed(advice, evidence, segmentations)
     remarks = _remarks(segmentations, table, way.measured_on(exact_up_to), columns.shape[1], evidence.looked_at)
-    remarks += filters.remarks()
+    remarks += (*filters.remarks(), *_about_repeats(looked_at, names))
     shapes = way.about_shapes(segmentations[advice.count])
     if advice.verdict == "no structure":
         first, *others = advice.reasons
@@ -277,6 +278,22 @@ def _measured(seg: Segmentation, method: ByKmeans | ByTree, exact_up_to: int) ->
         "smallest_share": sizes.min() / len(seg.codes),
         **method.own_measures(seg.count),
     }
+
+
+def _about_repeats(table: GroupTable, names: Sequence[str]) -> Iterator[Remark]:
+    """A remark on rows that repeat a customer."""
+    found = table.repeats()
+    if found is None or not names:
+        return
+    columns = tuple(dict.fromkeys(names[place] for place in found.columns))
+    yield Remark(
+        "rows-repeat-customers",
+        f"{listed(columns, most=4)} take only {found.distinct:,} combinations in {len(table.values):,} rows, and one "
+        "combination stands in several rows with different values of the other features: rows seem to be orders or "
+        "visits of fewer customers. The advice counts each combination once. Summarise to one row per customer first "
+        "(summarise_events, gauger features).",
+        features=columns,
+    )
 
 
 def _remarks(

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gauger.algorithms import RowOrder
+from gauger.algorithms import RowOrder, fixed_generator
+from gauger.algorithms.statistics import HiddenRepeats, hidden_repeats
 from gauger.features import FeatureSet
 
 _MOST_DISTINCT, _LEAST_MIXED = 0.95, 0.80
@@ -89,6 +90,15 @@ class GroupTable:
             found.append(scaled[first, at : at + len(places)])
             at += len(places)
         return found
+
+    def repeats(self) -> HiddenRepeats | None:
+        """What rows repeat of hidden customers, as after a join with their orders; None where they do not."""
+        return hidden_repeats(self.values, fixed_generator())
+
+    def once_each(self) -> "GroupTable":
+        """One row of each hidden customer that rows repeat."""
+        found = self.repeats()
+        return self if found is None else self.part(np.sort(np.unique(found.codes, return_index=True)[1]))
 
     def thinned(self, rng: np.random.Generator) -> "GroupTable":
         """Exact copies as one, where there are more of them than the features' own ties make.

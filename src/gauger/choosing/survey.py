@@ -55,13 +55,13 @@ Codes = NDArray[np.integer]
 class Survey:
     """Customers made ready to look for groups in, with a stream of random numbers: counts are measured when asked for.
 
-    Copies are thinned, isolated customers are set aside, ties are smoothed out.
+    Rows that repeat a customer count once, copies are thinned, isolated customers are set aside, ties are smoothed out.
     """
 
     def __init__(self, table: GroupTable, stream: tuple[int, ...]) -> None:
         self._stream = stream
         rng = np.random.default_rng(stream)
-        kept = table.thinned(rng)
+        kept = table.once_each().thinned(rng)
         smooth = smooth_table(kept.measures, kept.levels, 1, rng)
         alone = isolated(smooth.draws[0]) if smooth.smoothers else np.zeros(smooth.size, dtype=np.bool_)
         kept = kept.part(np.flatnonzero(~alone))

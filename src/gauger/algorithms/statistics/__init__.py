@@ -10,6 +10,7 @@ from gauger.algorithms.statistics.contingency import (
 )
 from gauger.algorithms.statistics.correlation import correlation_matrix, correlation_order
 from gauger.algorithms.statistics.dip import scaled_dip
+from gauger.algorithms.statistics.hidden_repeats import HiddenRepeats, hidden_repeats
 from gauger.algorithms.statistics.intervals import LEVEL, clopper_pearson, difference_of_means, newcombe
 from gauger.algorithms.statistics.moments import Moments, skewness
 from gauger.algorithms.statistics.multiple_tests import holm
@@ -27,6 +28,7 @@ from gauger.algorithms.statistics.smoothing import Smoother
 __all__ = [
     "LEVEL",
     "Edges",
+    "HiddenRepeats",
     "Moments",
     "OrderStatistics",
     "Smoother",
@@ -43,6 +45,7 @@ __all__ = [
     "difference_of_means",
     "edges_around",
     "guessed_right",
+    "hidden_repeats",
     "holm",
     "jaccard_overlaps",
     "mark_between",
