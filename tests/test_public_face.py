@@ -14,7 +14,7 @@ from numpydoc.validate import validate
 import gauger
 
 PUBLIC = """
-Assignments Behaviour Comparison CountAdvice CountStudy Drift DriftAdvice EventColumns Execution FeatureSet
+Assignments Behaviour Comparison CountAdvice CountStudy Drift DriftAdvice EventColumns EventScope Execution FeatureSet
 FeatureSummary GaugerError HandOff HandOffRules LinkageAdvice LinkageStudy MergeTree MetricAdvice MetricStudy Migration
 OpenTable Outcome Plan PlanDraft Profile Provenance RadiusAdvice RadiusStudy Remark SegmentModel Segmentation Silhouette
 Study TableLook build_model build_tree compare demo_file draft_plan draw drift errors events_sql hand_off listening

@@ -72,7 +72,11 @@ def test_settings_by_feature_leave_the_others_at_the_default() -> None:
     assert features.values[:, 1].mean() == pytest.approx(0.0)
 
 
-numbers = arrays(np.float64, st.tuples(st.integers(2, 30), st.integers(1, 4)), elements=st.floats(-1e6, 1e6))
+numbers = arrays(
+    np.float64,
+    st.tuples(st.integers(2, 30), st.integers(1, 4)),
+    elements=st.floats(-1e6, 1e6).map(lambda one: 0.0 if abs(one) < 1e-140 else one),
+)
 
 
 @given(numbers, st.sampled_from(["none", "zscore", "minmax"]))

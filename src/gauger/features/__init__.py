@@ -11,6 +11,7 @@ from gauger.features.columns import (
     numeric_columns,
     refuse_beyond_exactness,
 )
+from gauger.features.event_checks import no_events
 from gauger.features.event_scope import (
     CUSTOMERS,
     EVENTS,
@@ -26,7 +27,7 @@ from gauger.features.event_scope import (
     refuse_repeated_lookup,
     whose_sql,
 )
-from gauger.features.event_source import no_events, no_events_left
+from gauger.features.event_source import no_events_left
 from gauger.features.event_sql import EventColumns, EventSummary, in_dialect
 from gauger.features.events import (
     Behaviour,

@@ -18,15 +18,13 @@ from pandas.api import types
 from gauger.algorithms import thread_count
 from gauger.columns import AnyTable, checked_table, is_table, refuse_missing_key, whole_table
 from gauger.errors import (
-    ColumnValuesError,
-    GaugerError,
     KeyColumnError,
-    MissingValuesError,
     OutputError,
     SettingError,
     TableFileError,
     UnknownColumnError,
 )
+from gauger.features.event_checks import JOINED, check_events, column_types, is_number
 from gauger.features.event_scope import (
     CUSTOMERS,
     EVENTS,
@@ -46,24 +44,12 @@ from gauger.features.query import run_query
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
 from gauger.tables import FileBlocks, InferredKinds, Source, files_of, is_url, read_table, sql_name, sql_text
-from gauger.wording import data_rows, listed, plural, written_like
+from gauger.wording import listed
 
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
-LARGEST_AMOUNT = 1e20
-"""What an exact decimal of 38 digits holds with nine behind the point, and room for a sum."""
-
 _MEMORY = "1200MB"
-
-
-@dataclass(frozen=True)
-class _Check:
-    """A condition that no event may fulfil, and what it would mean."""
-
-    column: str
-    fault: str
-    test: str
 
 
 class EventRows(Protocol):
@@ -125,7 +111,7 @@ class EventSource:
     @property
     def names(self) -> list[str]:
         """Every column of the events."""
-        return list(_column_types(self.database))
+        return list(column_types(self.database, EVENTS))
 
     def values(self, sql: str) -> list[object]:
         """The first column of what a statement gives."""
@@ -306,17 +292,13 @@ def _as_arrow(events: pd.DataFrame, asked: EventSummary) -> pa.Table:
     return pa.table(arrays)
 
 
-_JOINED = "gauger_joined"
-"""Every row of events, with what a lookup adds, checked before any is left out."""
-
-
 def _within_scope(database: "DuckDBPyConnection", asked: EventSummary) -> EventSource:
     """The events that count, once all rows are checked."""
     columns, scope = asked.columns, asked.scope
     if asked.customers is not None:
         _connect_customers(database, columns.customer, asked.customers)
     kinds, whole = (
-        _column_types(database, ROWS),
+        column_types(database, ROWS),
         EventSource(database, columns, 0, datetime.datetime.min, datetime.datetime.min),
     )
     added: list[str] = []
@@ -333,15 +315,15 @@ def _within_scope(database: "DuckDBPyConnection", asked: EventSummary) -> EventS
         database.execute(f"SET TimeZone = {sql_text(scope.zone or 'UTC')}")
         told += about_zone(scope, columns.when)
     joined = joined_sql(list(kinds), scope, columns.when, added, zoned)
-    database.execute(f"CREATE VIEW {_JOINED} AS {joined}")
-    _check(database, asked)
+    database.execute(f"CREATE VIEW {JOINED} AS {joined}")
+    check_events(database, asked)
     when = f"CAST({sql_name(columns.when)} AS TIMESTAMP)"
-    ((last,),) = whole.rows_of(f"SELECT max({when}) FROM {_JOINED} WHERE {whose_sql(scope, columns.customer)}")
+    ((last,),) = whole.rows_of(f"SELECT max({when}) FROM {JOINED} WHERE {whose_sql(scope, columns.customer)}")
     if last is None:
         raise no_events_left(None)
     begin = scope.begin(asked.end(last))
-    told += about_scope(whole.rows_of, scope, columns, begin, _JOINED)
-    database.execute(f"CREATE VIEW {EVENTS} AS {narrowing_sql(scope, columns, begin, _JOINED)}")
+    told += about_scope(whole.rows_of, scope, columns, begin, JOINED)
+    database.execute(f"CREATE VIEW {EVENTS} AS {narrowing_sql(scope, columns, begin, JOINED)}")
     ((rows, first, last),) = whole.rows_of(f"SELECT count(*), min({when}), max({when}) FROM {EVENTS}")
     if not rows:
         raise no_events_left(begin)
@@ -354,32 +336,9 @@ def _connect_lookup(database: "DuckDBPyConnection", on: str, lookup: object, kin
     if on not in kinds:
         raise UnknownColumnError.among([on], list(kinds))
     database.register(LOOKUP, pa.Table.from_pandas(table, preserve_index=False))
-    theirs = _column_types(database, LOOKUP)
+    theirs = column_types(database, LOOKUP)
     _refuse_other_kind(on, theirs[on], kinds[on], "the lookup")
     return lookup_columns(list(kinds), list(theirs), on)
-
-
-def _check(database: "DuckDBPyConnection", asked: EventSummary) -> None:
-    """Raise for what cannot be summarised."""
-    columns = asked.columns
-    kinds = _column_types(database, _JOINED)
-    if any(column not in kinds for column in columns.named.values()):
-        raise UnknownColumnError.among(columns.named.values(), list(kinds))
-    _refuse_kinds(columns, kinds)
-    checks = list(_checks(asked))
-    counts = ", ".join(f"count(*) FILTER (WHERE {check.test})" for check in checks)
-    found = run_query(database, f"SELECT count(*), {counts} FROM {_JOINED}", "checking the events")
-    rows, *faults = (column[0].as_py() for column in found.columns)
-    if not rows:
-        raise no_events()
-    for check, count in zip(checks, faults, strict=True):
-        if count:
-            raise _fault(database, check, count)
-
-
-def no_events() -> SettingError:
-    """The refusal of a table without events."""
-    return SettingError("there are no events to summarise: the table has no rows.")
 
 
 def no_events_left(begin: datetime.datetime | None) -> SettingError:
@@ -388,84 +347,20 @@ def no_events_left(begin: datetime.datetime | None) -> SettingError:
     return SettingError(f"no events are left{since} once those without a customer, or of others, are left out.")
 
 
-def _refuse_kinds(columns: EventColumns, kinds: Mapping[str, str]) -> None:
-    """Raise for columns that by their type alone cannot be what they are named for."""
-    if _is_number(kinds[columns.when]):
-        raise ColumnValuesError(f"{columns.when!r} holds numbers, not dates. Give dates as 2025-12-31.")
-    if not kinds[columns.when].startswith(("VARCHAR", "TIMESTAMP", "DATE")):
-        raise ColumnValuesError(
-            f"{columns.when!r} holds no dates ({kinds[columns.when].lower()}). Name another column."
-        )
-    for column in (columns.amount, columns.quantity):
-        if column is not None and not _is_number(kinds[column]) and kinds[column] != "VARCHAR":
-            raise ColumnValuesError(f"{column!r} holds no numbers ({kinds[column].lower()}). Name another column.")
-
-
-def _checks(asked: EventSummary) -> Iterator[_Check]:
-    columns = asked.columns
-    numbers = [column for column in (columns.amount, columns.quantity) if column is not None]
-    if asked.scope.without_customer == "refuse":
-        yield _Check(columns.customer, "no key", f"{sql_name(columns.customer)} IS NULL")
-    for column in (columns.when, *numbers):
-        yield _Check(column, "missing", f"{sql_name(column)} IS NULL")
-    kinds = {columns.when: ("TIMESTAMP", "no date")} | dict.fromkeys(numbers, ("DOUBLE", "no number"))
-    for column, (kind, fault) in kinds.items():
-        written = sql_name(column)
-        yield _Check(column, fault, f"{written} IS NOT NULL AND TRY_CAST({written} AS {kind}) IS NULL")
-    moment = f"TRY_CAST({sql_name(columns.when)} AS TIMESTAMP)"
-    yield _Check(columns.when, "beyond", f"NOT isfinite({moment}) OR year({moment}) NOT BETWEEN 1 AND 9999")
-    for column in numbers:
-        yield _Check(column, "endless", f"NOT abs(TRY_CAST({sql_name(column)} AS DOUBLE)) < {LARGEST_AMOUNT:.0f}")
-
-
-def _fault(database: "DuckDBPyConnection", check: _Check, count: int) -> GaugerError:
-    numbered = f"SELECT row_number() OVER () - 1 AS place, * FROM {_JOINED}"
-    rows = database.execute(
-        f"SELECT place, {sql_name(check.column)} FROM ({numbered}) WHERE {check.test} LIMIT 100"
-    ).fetchall()
-    indices, values = [row[0] for row in rows], list(dict.fromkeys(row[1] for row in rows))[:3]
-    if check.fault == "no key":
-        return KeyColumnError.events_without(check.column, indices, count)
-    if check.fault == "beyond":
-        return ColumnValuesError.beyond_years(check.column)
-    if check.fault == "endless":
-        return ColumnValuesError.infinite(check.column, indices, count)
-    if check.fault == "no number":
-        return ColumnValuesError.not_numbers(check.column, values, count)
-    if check.fault == "missing":
-        return MissingValuesError(
-            f"{check.column!r} is missing in {count:,} {plural(count, 'event')} ({data_rows(indices)}). "
-            "Fill it in or remove those events."
-        )
-    wrong = plural(count, "value that is not a date", "values that are not dates")
-    return ColumnValuesError(
-        f"{check.column!r} has {count:,} {wrong}, written {written_like(values)}. Write dates as 2025-12-31, or say "
-        "how they are written when reading the table: dates='%d.%m.%Y' (on the command line: --dates %d.%m.%Y)."
-    )
-
-
 def _connect_customers(database: "DuckDBPyConnection", key: str, customers: AnyTable) -> None:
     customers = checked_table(customers, [key])
     refuse_missing_key(customers[key])
     database.register(CUSTOMERS, pa.table({key: pa.array(customers[key], from_pandas=True)}))
-    ours = _column_types(database, ROWS)
+    ours = column_types(database, ROWS)
     if key in ours:
-        _refuse_other_kind(key, _column_types(database, CUSTOMERS)[key], ours[key], "the customers' table")
+        _refuse_other_kind(key, column_types(database, CUSTOMERS)[key], ours[key], "the customers' table")
 
 
 def _refuse_other_kind(key: str, theirs: str, ours: str, table: str) -> None:
     """Raise KeyColumnError where one table has numbers in a column and the events have text."""
-    if _is_number(theirs) != _is_number(ours):
-        words = ["numbers" if _is_number(kind) else "text" for kind in (theirs, ours)]
+    if is_number(theirs) != is_number(ours):
+        words = ["numbers" if is_number(kind) else "text" for kind in (theirs, ours)]
         raise KeyColumnError(
             f"{key!r} is {words[0]} in {table} but {words[1]} in the events, so none would match. Read "
             f"both alike: read_table(…, as_text=[{key!r}]) (on the command line: --as-text {key})."
         )
-
-
-def _column_types(database: "DuckDBPyConnection", table: str = EVENTS) -> dict[str, str]:
-    return {row[0]: row[1] for row in database.execute(f"DESCRIBE {table}").fetchall()}
-
-
-def _is_number(kind: str) -> bool:
-    return kind.removeprefix("U").startswith(("TINY", "SMALL", "INT", "BIG", "HUGE", "DOUBLE", "FLOAT", "DECIMAL"))

@@ -42,7 +42,7 @@ def cramers_v(table: Counts) -> float:
     """Cramér's V of a contingency table (k, m), corrected for its upward bias.
 
     0 when rows and columns have nothing to do with each other, 1 when the row determines the column; NaN with fewer
-    than two rows or columns that anyone is in, or fewer customers than these need.
+    than two rows or columns that anyone is in, or fewer in all than these need.
 
     Chi-squared exceeds its population value by its degrees of freedom on average, so that the uncorrected V of few rows
     in many cells is high where there is nothing.
@@ -95,9 +95,9 @@ def _used(table: Counts) -> Values:
 
 
 def _largest(table: Counts) -> float:
-    """The largest mean square contingency, by Bergsma's count of rows and columns, which falls with few customers.
+    """The largest mean square contingency, by Bergsma's count of rows and columns, which falls with few rows.
 
-    0 or less where there is nothing to go together: one row, one column, or hardly more customers than cells.
+    0 or less where there is nothing to go together: one row, one column, or hardly more rows than cells.
     """
     n = int(table.sum())
     if n < 2:

@@ -1,4 +1,4 @@
-"""Rows that repeat something hidden: a join that writes a customer's own columns next to each of several orders."""
+"""Rows that repeat something hidden: a join that writes an entity's own columns next to each of several orders."""
 
 from dataclasses import dataclass
 from itertools import chain, combinations
@@ -25,19 +25,19 @@ _MOST_COLUMNS = 12
 
 @dataclass(frozen=True, eq=False)
 class HiddenRepeats:
-    """Columns, by place, that are the same throughout rows of one hidden customer, and which one each row has (n,)."""
+    """Columns, by place, that are the same throughout rows of one hidden entity, and which one each row has (n,)."""
 
     columns: tuple[int, ...]
     codes: Codes
 
     @property
     def distinct(self) -> int:
-        """How many hidden customers there are."""
+        """How many hidden entities there are."""
         return int(self.codes.max()) + 1
 
     @property
     def extent(self) -> tuple[int, int]:
-        """How many columns repeat, and how many hidden customers there are: the most of both is the best account."""
+        """How many columns repeat, and how many hidden entities there are: the most of both is the best account."""
         return len(self.columns), self.distinct
 
 
