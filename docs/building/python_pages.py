@@ -7,7 +7,7 @@ import gauger
 
 GROUPS = {
     "Tables": "read_table write_table open_table OpenTable Execution look TableLook demo_file remarks_of Remark",
-    "Behaviour": "summarise_events EventColumns Behaviour events_sql pivot_series",
+    "Behaviour": "summarise_events EventColumns EventScope Behaviour events_sql pivot_series",
     "Features": "prepare prepare_alike FeatureSet",
     "How many, and which settings": "study_counts CountStudy CountAdvice silhouette Silhouette study_radius RadiusStudy "
     "RadiusAdvice study_linkages LinkageStudy LinkageAdvice study_metrics MetricStudy MetricAdvice",
