@@ -23,8 +23,8 @@ from gauger.clustering.ordering import order_customers
 from gauger.clustering.repeating import METHODS, refit_of, rule_of, segment_again
 from gauger.clustering.roundness import about_roundness
 from gauger.clustering.segment_cautions import tiny_segments
+from gauger.clustering.spread_ties import without_ties
 from gauger.clustering.tree_building import build_tree
-from gauger.clustering.without_ties import without_ties
 
 __all__ = [
     "CORE",

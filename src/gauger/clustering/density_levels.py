@@ -18,7 +18,7 @@ from gauger.clustering.density_cautions import about_contrast, about_levels
 from gauger.clustering.density_outcome import key_ranks, segmentation_of_groups
 from gauger.clustering.method_words import words_of
 from gauger.clustering.ordering import order_customers
-from gauger.clustering.without_ties import stand_ins, without_ties
+from gauger.clustering.spread_ties import stand_ins, without_ties
 from gauger.errors import SettingError
 from gauger.features import FeatureSet
 from gauger.progress import task

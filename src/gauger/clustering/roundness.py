@@ -11,7 +11,7 @@ from gauger.algorithms.merge_trees import merges_of_links
 from gauger.algorithms.neighbours import PointNeighbours, compile_links
 from gauger.algorithms.statistics import adjusted_rand, contingency_table, purity
 from gauger.clustering.density_levels import checked_smallest
-from gauger.clustering.without_ties import without_ties
+from gauger.clustering.spread_ties import without_ties
 from gauger.remarks import Remark
 from gauger.segmentation import Segmentation
 

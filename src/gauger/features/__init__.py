@@ -12,23 +12,22 @@ from gauger.features.columns import (
     refuse_beyond_exactness,
 )
 from gauger.features.event_checks import no_events
+from gauger.features.event_columns import EventColumns
+from gauger.features.event_narrowing import narrowed_events
 from gauger.features.event_scope import (
     CUSTOMERS,
     EVENTS,
+    JOINED,
     LOOKUP,
     ROWS,
     WITHOUT_CUSTOMER,
     EventScope,
-    about_scope,
     joined_sql,
     lookup_columns,
     moment_of,
-    narrowing_sql,
     refuse_repeated_lookup,
-    whose_sql,
 )
-from gauger.features.event_source import no_events_left
-from gauger.features.event_sql import EventColumns, EventSummary, in_dialect
+from gauger.features.event_sql import EventSummary, in_dialect
 from gauger.features.events import (
     Behaviour,
     behaviour_in_memory,
@@ -74,6 +73,7 @@ __all__ = [
     "DOUBLE",
     "EVENTS",
     "HIGH_CORRELATION",
+    "JOINED",
     "LARGEST",
     "LOOKUP",
     "MISSING_RULES",
@@ -106,7 +106,6 @@ __all__ = [
     "about_columns_left_out",
     "about_left_out",
     "about_new_levels",
-    "about_scope",
     "apply_all",
     "as_numbers",
     "behaviour_in_memory",
@@ -122,10 +121,9 @@ __all__ = [
     "level_indicators",
     "lookup_columns",
     "moment_of",
-    "narrowing_sql",
+    "narrowed_events",
     "new_levels",
     "no_events",
-    "no_events_left",
     "nobody_left",
     "nobody_to_prepare",
     "numeric_columns",
@@ -144,5 +142,4 @@ __all__ = [
     "sql_step",
     "summarise_events",
     "undo_all",
-    "whose_sql",
 ]

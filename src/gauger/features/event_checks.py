@@ -12,7 +12,9 @@ from gauger.errors import (
     SettingError,
     UnknownColumnError,
 )
-from gauger.features.event_sql import EventColumns, EventSummary
+from gauger.features.event_columns import EventColumns
+from gauger.features.event_scope import JOINED
+from gauger.features.event_sql import EventSummary
 from gauger.features.query import run_query
 from gauger.tables import sql_name
 from gauger.wording import data_rows, plural, written_like
@@ -22,9 +24,6 @@ if TYPE_CHECKING:
 
 LARGEST_AMOUNT = 1e20
 """What an exact decimal of 38 digits holds with nine behind the point, and room for a sum."""
-
-JOINED = "gauger_joined"
-"""Every row of events, with what a lookup adds, checked before any is left out."""
 
 
 @dataclass(frozen=True)

@@ -4,21 +4,23 @@ import datetime
 import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 import pandas as pd
 
 from gauger.errors import KeyColumnError, SettingError
+from gauger.features.event_columns import EventColumns
 from gauger.remarks import Remark
 from gauger.tables import sql_moment, sql_name, sql_text
 from gauger.wording import percent, plural
 
-if TYPE_CHECKING:
-    from gauger.features.event_sql import EventColumns
+ROWS, JOINED, EVENTS = "gauger_rows", "gauger_joined", "gauger_events"
+"""What rows of events are seen as, in a database of ours or of others: as they are, with what a lookup adds, and those
+that count."""
 
-ROWS, EVENTS, CUSTOMERS, LOOKUP = "gauger_rows", "gauger_events", "gauger_customers", "gauger_lookup"
-"""What rows of events, those that count, customers and a lookup are seen as, in a database of ours or of others."""
+CUSTOMERS, LOOKUP = "gauger_customers", "gauger_lookup"
+"""What the tables of customers and of a lookup are seen as."""
 
 WITHOUT_CUSTOMER = ("refuse", "drop")
 
@@ -196,7 +198,7 @@ def whose_sql(scope: EventScope, customer: str) -> str:
     return " AND ".join(conditions) or "TRUE"
 
 
-def narrowing_sql(scope: EventScope, columns: "EventColumns", begin: datetime.datetime | None, source: str) -> str:
+def narrowing_sql(scope: EventScope, columns: EventColumns, begin: datetime.datetime | None, source: str) -> str:
     """The events that count, in DuckDB's words."""
     where = whose_sql(scope, columns.customer)
     if begin is not None:
@@ -205,7 +207,7 @@ def narrowing_sql(scope: EventScope, columns: "EventColumns", begin: datetime.da
 
 
 def about_scope(
-    rows_of: RowsOf, scope: EventScope, columns: "EventColumns", begin: datetime.datetime | None, source: str
+    rows_of: RowsOf, scope: EventScope, columns: EventColumns, begin: datetime.datetime | None, source: str
 ) -> tuple[Remark, ...]:
     """What was left out, and how much it holds."""
     customer, amount = sql_name(columns.customer), columns.amount

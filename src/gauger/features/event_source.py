@@ -24,22 +24,22 @@ from gauger.errors import (
     TableFileError,
     UnknownColumnError,
 )
-from gauger.features.event_checks import JOINED, check_events, column_types, is_number
+from gauger.features.event_checks import check_events, column_types, is_number
+from gauger.features.event_columns import EventColumns
+from gauger.features.event_narrowing import narrowed_events
 from gauger.features.event_scope import (
     CUSTOMERS,
     EVENTS,
+    JOINED,
     LOOKUP,
     ROWS,
-    about_scope,
     about_zone,
     is_zoned,
     joined_sql,
     lookup_columns,
-    narrowing_sql,
     refuse_repeated_lookup,
-    whose_sql,
 )
-from gauger.features.event_sql import EventColumns, EventSummary
+from gauger.features.event_sql import EventSummary
 from gauger.features.query import run_query
 from gauger.progress import task
 from gauger.remarks import Remark, remarks_of
@@ -317,17 +317,11 @@ def _within_scope(database: "DuckDBPyConnection", asked: EventSummary) -> EventS
     joined = joined_sql(list(kinds), scope, columns.when, added, zoned)
     database.execute(f"CREATE VIEW {JOINED} AS {joined}")
     check_events(database, asked)
-    when = f"CAST({sql_name(columns.when)} AS TIMESTAMP)"
-    ((last,),) = whole.rows_of(f"SELECT max({when}) FROM {JOINED} WHERE {whose_sql(scope, columns.customer)}")
-    if last is None:
-        raise no_events_left(None)
-    begin = scope.begin(asked.end(last))
-    told += about_scope(whole.rows_of, scope, columns, begin, JOINED)
-    database.execute(f"CREATE VIEW {EVENTS} AS {narrowing_sql(scope, columns, begin, JOINED)}")
-    ((rows, first, last),) = whole.rows_of(f"SELECT count(*), min({when}), max({when}) FROM {EVENTS}")
-    if not rows:
-        raise no_events_left(begin)
-    return EventSource(database, columns, rows, first, last, begin, tuple(told))
+    narrowed = narrowed_events(
+        asked, whole.rows_of, lambda statement, name: database.execute(f"CREATE VIEW {name} AS {statement}")
+    )
+    remarks = (*told, *narrowed.remarks)
+    return EventSource(database, columns, narrowed.rows, narrowed.first, narrowed.last, narrowed.since, remarks)
 
 
 def _connect_lookup(database: "DuckDBPyConnection", on: str, lookup: object, kinds: Mapping[str, str]) -> list[str]:
@@ -339,12 +333,6 @@ def _connect_lookup(database: "DuckDBPyConnection", on: str, lookup: object, kin
     theirs = column_types(database, LOOKUP)
     _refuse_other_kind(on, theirs[on], kinds[on], "the lookup")
     return lookup_columns(list(kinds), list(theirs), on)
-
-
-def no_events_left(begin: datetime.datetime | None) -> SettingError:
-    """The refusal of events none of which count."""
-    since = "" if begin is None else f" of what happened from {begin.date()} on"
-    return SettingError(f"no events are left{since} once those without a customer, or of others, are left out.")
 
 
 def _connect_customers(database: "DuckDBPyConnection", key: str, customers: AnyTable) -> None:

@@ -12,10 +12,11 @@ import pandas as pd
 
 from gauger.columns import MOST_LEVELS, AnyTable, OpenTable, to_pandas
 from gauger.errors import SettingError
+from gauger.features.event_columns import EventColumns
 from gauger.features.event_lines import about_lines
 from gauger.features.event_scope import CUSTOMERS, EVENTS, EventScope, narrowing_sql
 from gauger.features.event_source import EventRows, EventSource, event_source
-from gauger.features.event_sql import EventColumns, EventSettings, EventSummary, behaviour_sql, in_dialect
+from gauger.features.event_sql import EventSettings, EventSummary, behaviour_sql, in_dialect
 from gauger.features.measures import Catalogue, Period
 from gauger.features.query import run_query
 from gauger.readable import Readable

@@ -6,14 +6,14 @@ from gauger.algorithms.diagnostics.isolates import isolated, nth_neighbour_dista
 from gauger.algorithms.diagnostics.knee import Knee, find_knee
 from gauger.algorithms.diagnostics.one_cloud import OneCloud
 from gauger.algorithms.diagnostics.resampling import prediction_strength, stability
-from gauger.algorithms.diagnostics.sampled_silhouettes import (
+from gauger.algorithms.diagnostics.separation import calinski_harabasz, davies_bouldin
+from gauger.algorithms.diagnostics.silhouette_samples import (
     EXACT_UP_TO,
     SAMPLE,
     sample_by_segment,
     sampled_silhouettes,
     silhouettes_in_sample,
 )
-from gauger.algorithms.diagnostics.separation import calinski_harabasz, davies_bouldin
 from gauger.algorithms.diagnostics.silhouettes import compile_silhouettes, silhouette_values, silhouettes_from_sums
 from gauger.algorithms.diagnostics.ties import SmoothTable, smooth_table, standardised
 from gauger.algorithms.diagnostics.validity import density_validity

@@ -10,7 +10,6 @@ from gauger.algorithms.statistics.contingency import (
 )
 from gauger.algorithms.statistics.correlation import correlation_matrix, correlation_order
 from gauger.algorithms.statistics.dip import scaled_dip
-from gauger.algorithms.statistics.hidden_repeats import HiddenRepeats, hidden_repeats
 from gauger.algorithms.statistics.intervals import LEVEL, clopper_pearson, difference_of_means, newcombe
 from gauger.algorithms.statistics.moments import Moments, skewness
 from gauger.algorithms.statistics.multiple_tests import holm
@@ -23,6 +22,7 @@ from gauger.algorithms.statistics.order_statistics import (
     quantile_by,
 )
 from gauger.algorithms.statistics.ranks import ranks_among
+from gauger.algorithms.statistics.repeated_rows import HiddenRepeats, hidden_repeats
 from gauger.algorithms.statistics.smoothing import Smoother
 
 __all__ = [

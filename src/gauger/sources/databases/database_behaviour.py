@@ -10,21 +10,19 @@ from gauger.errors import ColumnValuesError, DatabaseError, KeyColumnError, Miss
 from gauger.features import (
     CUSTOMERS,
     EVENTS,
+    JOINED,
     LOOKUP,
     ROWS,
     Behaviour,
     EventColumns,
     EventSummary,
-    about_scope,
     behaviour_of,
     in_dialect,
     joined_sql,
     lookup_columns,
-    narrowing_sql,
+    narrowed_events,
     no_events,
-    no_events_left,
     refuse_repeated_lookup,
-    whose_sql,
 )
 from gauger.progress import task
 from gauger.remarks import Remark
@@ -90,7 +88,7 @@ def summarise_there(
         (rows,) = session.row(f"SELECT COUNT(*) FROM {name.sql}")
         made = tuple(relation_of(session, into).kinds)
         lookup = [] if asked.scope.lookup is None else [LOOKUP]
-        for seen in (EVENTS, _JOINED, ROWS, *lookup, *([CUSTOMERS] if customers is not None else [])):
+        for seen in (EVENTS, JOINED, ROWS, *lookup, *([CUSTOMERS] if customers is not None else [])):
             session.rows(f"DROP VIEW {seen}")
     return told.written(into, made, int(rows))
 
@@ -102,10 +100,6 @@ def _see_as(session: Session, relation: Relation, name: str) -> None:
         database, schema = session.row("SELECT current_database(), current_schema()")
         source = ".".join(map(sql_name, (database, relation.name.schema or schema, relation.name.name)))
     session.rows(f"CREATE TEMPORARY VIEW {name} AS SELECT * FROM {source}")
-
-
-_JOINED = "gauger_joined"
-"""Every row of events, with what a lookup adds."""
 
 
 def _events(session: Session, relation: Relation, asked: EventSummary) -> _Events:
@@ -128,19 +122,13 @@ def _events(session: Session, relation: Relation, asked: EventSummary) -> _Event
     relation.refuse_lacking([one for one in columns.named.values() if one not in added])
     _refuse_kinds(columns, kinds)
     zoned: Literal["moment"] | None = "moment" if scope.zone is not None and _has_zone(session, columns.when) else None
-    _see(session, joined_sql(list(relation.kinds), scope, columns.when, added, zoned), _JOINED)
+    _see(session, joined_sql(list(relation.kinds), scope, columns.when, added, zoned), JOINED)
     _refuse_gaps(whole, asked)
-    when = f"CAST({sql_name(columns.when)} AS TIMESTAMP)"
-    ((last,),) = whole.rows_of(f"SELECT MAX({when}) FROM {_JOINED} WHERE {whose_sql(scope, columns.customer)}")
-    if last is None:
-        raise no_events_left(None)
-    begin = scope.begin(asked.end(last))
-    told = about_scope(whole.rows_of, scope, columns, begin, _JOINED)
-    _see(session, narrowing_sql(scope, columns, begin, _JOINED), EVENTS)
-    ((rows, first, last),) = whole.rows_of(f"SELECT COUNT(*), MIN({when}), MAX({when}) FROM {EVENTS}")
-    if not rows:
-        raise no_events_left(begin)
-    return _Events(session, columns, [*relation.kinds, *added], int(rows), first, last, begin, told)
+    narrowed = narrowed_events(asked, whole.rows_of, lambda statement, name: _see(session, statement, name))
+    names = [*relation.kinds, *added]
+    return _Events(
+        session, columns, names, narrowed.rows, narrowed.first, narrowed.last, narrowed.since, narrowed.remarks
+    )
 
 
 def _see(session: Session, statement: str, name: str) -> None:
@@ -170,7 +158,7 @@ def _refuse_gaps(events: _Events, asked: EventSummary) -> None:
     columns = asked.columns
     needed = [columns.customer, columns.when, *(one for one in (columns.amount, columns.quantity) if one is not None)]
     counts = ", ".join(f"COUNT({sql_name(one)})" for one in needed)
-    ((rows, *known),) = events.rows_of(f"SELECT COUNT(*), {counts} FROM {_JOINED}")
+    ((rows, *known),) = events.rows_of(f"SELECT COUNT(*), {counts} FROM {JOINED}")
     if not rows:
         raise no_events()
     for one, count in zip(needed, known, strict=True):

@@ -8,7 +8,7 @@ from naive_density import features_of
 
 import gauger
 from gauger.clustering.ordering import order_customers
-from gauger.clustering.without_ties import stand_ins, without_ties
+from gauger.clustering.spread_ties import stand_ins, without_ties
 
 
 def _households(seed: int, customers: int = 1_500) -> gauger.FeatureSet:
