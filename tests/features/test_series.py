@@ -116,7 +116,7 @@ def test_a_first_or_last_period_that_was_cut_short_is_named(known: list[int], sh
 
 def test_zeros_that_were_asked_for_are_not_called_no_observation() -> None:
     long = _weeks([40, 40, 40, 40]).drop(index=0)
-    for rule, sentence in (("zero", "Their ends count as 0"), ("carry", "is no observation")):
+    for rule, sentence in (("zero", "Their ends count as 0"), ("carry", "is not an observation")):
         made = gauger.pivot_series(long, entity="house", period="week", value="admissions", missing=rule)
         (said,) = (remark.text for remark in gauger.remarks_of(made) if remark.code == "unequal-lengths")
         assert sentence in said

@@ -289,7 +289,7 @@ def _about_repeats(table: GroupTable, names: Sequence[str]) -> Iterator[Remark]:
     yield Remark(
         "rows-repeat-customers",
         f"{listed(columns, most=4)} take only {found.distinct:,} combinations in {len(table.values):,} rows, and one "
-        "combination stands in several rows with different values of the other features: rows seem to be orders or "
+        "combination appears in several rows with different values of the other features: rows seem to be orders or "
         "visits of fewer customers. The advice counts each combination once. Summarise to one row per customer first "
         "(summarise_events, gauger features).",
         features=columns,

@@ -15,7 +15,7 @@ Rows = NDArray[np.intp]
 def without_ties(everyone: RowOrder) -> RowOrder:
     """The same customers with the ties of each feature spread at random over the gaps around them, on its own width.
 
-    On the working scale, so that a day is as wide as the transform makes it; what is drawn depends on no seed. The same
+    On the working scale, so that a day is as wide as the transform makes it; the draws depend on no seed. The same
     value where nothing repeats.
     """
     rng = fixed_generator()

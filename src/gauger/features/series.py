@@ -18,10 +18,10 @@ GAP_RULES = ("refuse", "zero", "interpolate", "carry")
 
 _SHORT_PERIOD, _AS_USUAL = 0.5, 0.75
 """The first or last period has at most the one share of the usual number of values, the next to it at least the other,
-where it was cut short: judgement."""
+where it was cut short: chosen by us."""
 
 _LEAST_PERIODS = 4
-"""Periods from which there is a usual number: judgement."""
+"""Periods from which there is a usual number: chosen by us."""
 
 
 def pivot_series(table: AnyTable, *, entity: str, period: str, value: str, missing: str = "refuse") -> pd.DataFrame:
@@ -190,7 +190,7 @@ def _unequal(wide: NDArray[np.float64], entities: pd.Index, entity: str, rule: s
             "Their ends count as 0, as for a time when nothing happened: leave out those who were not there yet, or no "
             "longer."
             if rule == "zero"
-            else "What was filled at their ends is no observation: compare them over the periods they share, or leave "
+            else "What was filled at their ends is not an observation: compare them over the periods they share, or leave "
             "them out."
         )
         yield Remark("unequal-lengths", f"the series of {entity} differ in length: {' and '.join(parts)}. {ends}")

@@ -39,9 +39,9 @@ _LIKE_SPREAD = 0.8
 """A spread that shrinks by no more than to this share of then, or grows as much, is as it was: judgement."""
 _SLIGHTLY_APART = 0.2
 """How far values may have moved on average, in standard deviations, where mean and spread are as they were: a day more
-moves recency by less, two heaps in place of one peak by more; judgement, after Cohen's small effect."""
+moves recency by less, two heaps in place of one peak by more; chosen by us, after Cohen's small effect."""
 _MISSING_MOVED, _MISSING_CHANGED = 0.05, 0.2
-"""Changes of the share without a value from which a feature has moved, and has changed: judgement."""
+"""Changes of the share without a value from which a feature has moved, and has changed: chosen by us."""
 _FEW_GATED, _MANY_GATED = 0.02, 0.05
 """Shares beyond the gates, where half in a hundred were when learned, that are for watching and for learning again:
 judgement."""

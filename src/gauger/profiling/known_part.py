@@ -11,7 +11,7 @@ from gauger.remarks import Remark
 from gauger.wording import percent
 
 _APART = 0.1
-"""A difference of the shares known between two segments that is worth a remark: judgement."""
+"""A difference of the shares known between two segments that is worth a remark: chosen by us."""
 
 _NAMED = 4
 """Columns that the remark describes; it carries the names of all."""

@@ -9,19 +9,19 @@ from numpy.typing import NDArray
 Values = NDArray[np.float64]
 
 _STEEP = 0.15
-"""A share of its level by which a series must climb to rise or fall: judgement."""
+"""A share of its level by which a series must climb to rise or fall: chosen by us."""
 
 _WAVY = 0.10
-"""A wave's height, as a share of the level, that is a season: judgement."""
+"""A wave's height, as a share of the level, that is a season: chosen by us."""
 
 _SHARE = 0.5
-"""The share of the variance that a season must tell: judgement."""
+"""The share of the variance that a season must tell: chosen by us."""
 
 _SPIKE = 8.0
-"""How many usual steps a spike stands out: judgement."""
+"""How many usual steps a spike stands out: chosen by us."""
 
 _EVEN = 0.25
-"""The share of its level that a flat series keeps within, up or down: judgement."""
+"""The share of its level that a flat series keeps within, up or down: chosen by us."""
 
 _LEAST_PERIODS = 8
 """Fewer periods have no pattern to tell."""

@@ -118,7 +118,7 @@ def with_numbers(block: pa.Table, names: Iterable[str], rules: ReadingRules | No
                 numbers = None
             if numbers is not None and not (pc.max(pc.abs(numbers)).as_py() or 0.0) <= _EXACT:
                 numbers = None
-            # Flags, marks of thousands, whole numbers whose digits count; the caller tells what is no number.
+            # Flags, marks of thousands, whole numbers whose digits count; the caller says what is not a number.
             if numbers is None:
                 numbers = typed_columns(block.select([name]), rules or ReadingRules())[name]
             block = block.set_column(block.column_names.index(name), name, numbers)

@@ -7,7 +7,7 @@ from gauger.algorithms.diagnostics.knee import Knee, find_knee
 from gauger.algorithms.diagnostics.one_cloud import OneCloud
 from gauger.algorithms.diagnostics.resampling import prediction_strength, stability
 from gauger.algorithms.diagnostics.separation import calinski_harabasz, davies_bouldin
-from gauger.algorithms.diagnostics.silhouette_samples import (
+from gauger.algorithms.diagnostics.silhouette_sampling import (
     EXACT_UP_TO,
     SAMPLE,
     sample_by_segment,

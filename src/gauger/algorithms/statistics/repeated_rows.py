@@ -10,17 +10,17 @@ Values = NDArray[np.float64]
 Codes = NDArray[np.intp]
 
 _LEAST_DISTINCT, _MOST_SHARE = 20, 0.7
-"""Values of what identifies the repeats: fewer are levels, a larger share of the rows repeats little; judgement."""
+"""Values of what identifies the repeats: fewer are levels, a larger share of the rows repeats little; chosen by us."""
 
 _LEAST_LEVELS = 5
-"""Values of a column that follows: fewer follow from much by chance; judgement."""
+"""Values of a column that follows: fewer follow from much by chance; chosen by us."""
 
 _FOLLOWS, _BY_CHANCE = 0.9, 0.6
 """The share of repeats with the same value as the first of theirs from which a column follows, and the most that it
-may have where rows are mixed: judgement."""
+may have where rows are mixed: chosen by us."""
 
 _MOST_COLUMNS = 12
-"""Up to so many columns pairs are looked at too, for what no single one identifies: judgement."""
+"""Up to so many columns pairs are looked at too, for what no single one identifies: chosen by us."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,13 +18,13 @@ Values = NDArray[np.float64]
 Codes = NDArray[np.integer]
 
 EXACT_UP_TO = 20_000
-"""Points up to which everyone is measured, O(n²): judgement."""
+"""Points up to which everyone is measured, O(n²): chosen by us."""
 
 SAMPLE = 10_000
-"""Points measured beyond that: judgement; the standard error is reported."""
+"""Points measured beyond that: chosen by us; the standard error is reported."""
 
 _LEAST_OF_SEGMENT = 50
-"""Points of each segment in a sample: fewer would say little of it; judgement."""
+"""Points of each segment in a sample: fewer would say little of it; chosen by us."""
 
 _BLOCK_ROWS = 32
 """Points a block whose distances are held at once; decides nothing else."""

@@ -9,7 +9,7 @@ from gauger.algorithms.diagnostics import (
     silhouette_values,
     silhouettes_in_sample,
 )
-from gauger.algorithms.diagnostics.silhouette_samples import _slopes
+from gauger.algorithms.diagnostics.silhouette_sampling import _slopes
 from gauger.algorithms.diagnostics.silhouettes import distance_sums, silhouettes_from_sums
 
 
