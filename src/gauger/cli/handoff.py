@@ -16,6 +16,12 @@ if TYPE_CHECKING:
 _NO_CONSENT = "none"
 
 
+Contact = Annotated[
+    str,
+    option("WAY", "Which row counts of a customer with several: first, last, 'newest COLUMN' or every. Default: none."),
+]
+
+
 def handoff(
     *,
     assignments: Annotated[
@@ -41,13 +47,7 @@ def handoff(
     region: Annotated[
         str | None, option("COUNTRY", "The country of telephone numbers that do not say theirs, such as GB.")
     ] = None,
-    contact: Annotated[
-        str,
-        option(
-            "WAY",
-            "Which row counts of a customer with several contacts: first, last, 'newest COLUMN', every. Default: none.",
-        ),
-    ] = "refuse",
+    contact: Contact = "refuse",
     refusal_binds: Annotated[
         str, option("person|customer", "Whom a refusal of consent binds: all who share the address, or only that one.")
     ] = "person",

@@ -61,8 +61,8 @@ class EventScope:
 
     Examples
     --------
-    >>> from gauger.features import EventScope
-    >>> EventScope(window="12 months").begin("2026-03-31").isoformat()
+    >>> import gauger
+    >>> gauger.EventScope(window="12 months").begin("2026-03-31").isoformat()
     '2025-03-31T00:00:00'
     """
 

@@ -190,7 +190,7 @@ def _unequal(wide: NDArray[np.float64], entities: pd.Index, entity: str, rule: s
             "Their ends count as 0, as for a time when nothing happened: leave out those who were not there yet, or no "
             "longer."
             if rule == "zero"
-            else "What was filled at their ends is not an observation: compare them over the periods they share, or leave "
-            "them out."
+            else "What was filled at their ends is not an observation: compare them over the periods they share, or "
+            "leave them out."
         )
         yield Remark("unequal-lengths", f"the series of {entity} differ in length: {' and '.join(parts)}. {ends}")
