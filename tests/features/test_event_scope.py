@@ -65,8 +65,8 @@ def test_every_place_leaves_out_the_same_events_and_says_so(place: str, tmp_path
     ]
     assert found["recency_days"].tolist() == [60, 30, 1]
     said = {one.code: one.text for one in remarks}
-    assert said["events-without-customer"].startswith("2 of 7 events have no customer, with 50% of paid, and were left")
-    assert said["before-since"] == "1 event before 2025-06-01 was left out."
+    assert said["events-without-customer"].startswith("2 of 7 rows have no customer, with 50% of paid, and were left")
+    assert said["before-since"] == "1 row before 2025-06-01 was left out."
 
 
 @pytest.mark.parametrize("place", ["memory", "csv", "parquet", "database"])
@@ -78,7 +78,7 @@ def test_a_lookup_joins_many_to_one_and_counts_what_was_not_found(place: str, tm
     assert found["share_aisle_bread"].tolist() == [0.5, 0.5, 0.0]
     assert found["share_aisle_milk"].tolist() == [0.5, 0.0, 1.0]
     (said,) = (one.text for one in remarks if one.code == "lookup-not-found")
-    assert said.startswith("1 of 7 events (14%) have no row in the lookup by product")
+    assert said.startswith("1 of 7 rows (14%) are not in the lookup by product")
 
 
 @pytest.mark.parametrize("place", ["memory", "csv", "parquet", "database"])
@@ -89,9 +89,7 @@ def test_customers_of_the_table_only(place: str, tmp_path: Path) -> None:
     assert found["card"].tolist() == ["a", "z"]
     assert found["visits"].tolist() == [2, 0]
     (said,) = (one.text for one in remarks if one.code == "other-customers-left-out")
-    assert (
-        said == "2 customers of the events are not in the customers' table: 3 events, with 35% of paid, were left out."
-    )
+    assert said == "2 customers of the events are not in the customers' table: 3 rows, with 35% of paid, were left out."
     assert "customers-unknown" not in {one.code for one in remarks}
 
 

@@ -110,3 +110,18 @@ def test_the_command_repeats_a_plan_on_other_files(folder: Path) -> None:
     told = CliRunner().invoke(app, ["run", str(folder / "plan.toml"), *out])
     assert told.exit_code == 0, told.output
     assert gauger.open_study(folder / "out").plan.events.as_of == "2025-12-01"  # type: ignore[union-attr]
+
+
+def _said(place: str, folder: Path) -> str:
+    told = CliRunner().invoke(app, [place, str(folder / "one"), str(folder / "two")])
+    assert told.exit_code == 0, told.output
+    return " ".join(told.output.split())
+
+
+@pytest.mark.parametrize(("window", "said"), [("3 months", True), ("6 months", False)])
+def test_drift_and_migration_say_where_periods_differ(window: str, *, said: bool, folder: Path) -> None:
+    gauger.run_plan(folder / "plan.toml", folder / "one")
+    (folder / "other.toml").write_text(PLAN.replace("6 months", window).replace("lines.csv", "later.csv"))
+    gauger.run_plan(folder / "other.toml", folder / "two")
+    for command in ("drift", "migrate"):
+        assert ("the earlier study counts events over" in _said(command, folder)) == said

@@ -2,7 +2,7 @@
 
 from contextlib import nullcontext
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -10,6 +10,11 @@ from gauger.cli.assign import Model
 from gauger.cli.customers import model_file
 from gauger.cli.customers_in_place import InDatabase, table_of_study
 from gauger.cli.options import Reading, Replace, option
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from gauger.remarks import Remark
 
 DRIFT_FILES = ("features.csv", "segments.csv")
 
@@ -21,7 +26,7 @@ def drift(
         str | None,
         typer.Argument(
             metavar="TABLE",
-            help="The customers now: a file or a database's URL. Default: the table of a study in a database.",
+            help="The customers now: a file, a database's URL or a study's folder. Default: a study's own database.",
         ),
     ] = None,
     out: Annotated[Path | None, option("FOLDER", "Also write features.csv and segments.csv.")] = None,
@@ -41,7 +46,8 @@ def drift(
     from gauger.tables import result_folder
     from gauger.wording import Noun
 
-    there = table_of_study(model, source, reading, in_database=in_database)
+    other, periods = _of_another_study(model, source)
+    there = table_of_study(model, source, reading, in_database=in_database) if other is None else other
     if there is None and source is None:
         raise typer.BadParameter("say which customers there are now.", param_hint="TABLE")
     model = model_file(model)
@@ -60,5 +66,16 @@ def drift(
     console.heading("Segments; distances on the working scale")
     shares = {name: console.percent_column(found.segments[name]) for name in ("share_then", "share_now")}
     console.table(console.largest(found.segments.assign(**shares)))
-    console.remarks(found.remarks)
+    console.remarks((*periods, *found.remarks))
     console.wrote(results.paths if results is not None else ())
+
+
+def _of_another_study(model: Path, source: str | None) -> "tuple[pd.DataFrame | None, tuple[Remark, ...]]":
+    """The customers of another study, and whether its period is as long; None where no other study was typed."""
+    from gauger.study import about_periods, is_study, open_study
+
+    if source is None or not is_study(source):
+        return None, ()
+    later = open_study(source)
+    earlier = open_study(model).plan if is_study(str(model)) else None
+    return later.table, tuple(about_periods(earlier, later.plan))

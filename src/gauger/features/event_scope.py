@@ -210,6 +210,8 @@ def about_scope(
     rows_of: RowsOf, scope: EventScope, columns: EventColumns, begin: datetime.datetime | None, source: str
 ) -> tuple[Remark, ...]:
     """What was left out, and how much it holds."""
+    if begin is None and scope.on is None and not scope.only_customers and scope.without_customer == "refuse":
+        return ()
     customer, amount = sql_name(columns.customer), columns.amount
     worth = f"abs(CAST({sql_name(amount)} AS DOUBLE))" if amount else "1"
     nobody = f"{customer} IS NULL"
@@ -250,7 +252,7 @@ class _LeftOut:
         if self.nobody and scope.without_customer == "drop":
             yield Remark(
                 "events-without-customer",
-                f"{self.nobody:,.0f} of {self.rows:,} events have no customer{self._holding(self.of_nobody)} and were "
+                f"{self.nobody:,.0f} of {self.rows:,} rows have no customer{self._holding(self.of_nobody)} and were "
                 "left out: what follows is of those who can be recognised.",
             )
         if self.others:
@@ -258,19 +260,19 @@ class _LeftOut:
                 "other-customers-left-out",
                 f"{self.strangers:,.0f} {plural(int(self.strangers), 'customer')} of the events "
                 f"{plural(int(self.strangers), 'is', 'are')} not in the customers' table: {self.others:,.0f} "
-                f"{plural(int(self.others), 'event')}{self._holding(self.of_others)} "
+                f"{plural(int(self.others), 'row')}{self._holding(self.of_others)} "
                 f"{plural(int(self.others), 'was', 'were')} left out.",
             )
         if self.before and begin is not None:
             yield Remark(
                 "before-since",
-                f"{self.before:,.0f} {plural(int(self.before), 'event')} before {begin.date()} "
+                f"{self.before:,.0f} {plural(int(self.before), 'row')} before {begin.date()} "
                 f"{plural(int(self.before), 'was', 'were')} left out.",
             )
         if self.unknown and scope.on is not None:
             yield Remark(
                 "lookup-not-found",
-                f"{self.unknown:,.0f} of {self.rows:,} events ({percent(self.unknown / self.rows)}) have no row in the "
+                f"{self.unknown:,.0f} of {self.rows:,} rows ({percent(self.unknown / self.rows)}) are not in the "
                 f"lookup by {scope.on}: what it would say of them is missing.",
                 (scope.on,),
             )

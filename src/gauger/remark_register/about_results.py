@@ -233,6 +233,9 @@ ABOUT_RESULTS = (
         "so few customers move the index by chance",
         "read the shifts, or wait for more customers",
     ),
+    RemarkKind(
+        "periods-differ", "models", "two studies count events over periods of different length", "count over one length"
+    ),
     RemarkKind("customers-of-one-time", "models", "customers who are new, or lost", "nothing"),
     RemarkKind(
         "redemptions-outside-dates",

@@ -15,6 +15,7 @@ from .movement import migration_between as migration_between
 from .naming import name_study as name_study
 from .opening import Study as Study
 from .opening import open_study as open_study
+from .periods import about_periods as about_periods
 from .plan_files import PLAN_FILE as PLAN_FILE
 from .plan_files import plan_file as plan_file
 from .plan_files import read_plan as read_plan

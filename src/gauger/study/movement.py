@@ -15,6 +15,7 @@ from gauger.monitoring import Migration, migration
 from gauger.profiling import checked_assignments
 from gauger.remarks import Remark
 from gauger.study.opening import Study, open_study
+from gauger.study.periods import about_periods
 from gauger.study.study_files import read_assignments
 from gauger.tables import read_table
 from gauger.wording import listed
@@ -51,7 +52,8 @@ def migration_between(
     matched, remarks = _matched(first, second, own)
     worth = None if value is None else _worth(second.study, table, own, value, matched)
     found = migration(first.table, matched, key=own, value=worth, seed=seed)
-    return replace(found, remarks=(*remarks, *found.remarks))
+    plans = [None if side.study is None else side.study.plan for side in (first, second)]
+    return replace(found, remarks=(*about_periods(*plans), *remarks, *found.remarks))
 
 
 def _side(place: str | PathLike[str]) -> _Side:
