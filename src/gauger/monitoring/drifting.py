@@ -287,8 +287,10 @@ class _Chance:
         return counts_differ(np.asarray(then) * self.then, np.asarray(now) * self.now, self.level)
 
     def means_differ(self, gap: float, then: float, now: float) -> bool:
-        """Whether means do, by the standard deviations."""
-        return means_differ(gap, (then / math.sqrt(self.then), now / math.sqrt(self.now)), self.level)
+        """Whether means do, by the larger standard deviation: where a few large values happen to be missing, mean and
+        spread are both too low."""
+        spread = max(then, now)
+        return means_differ(gap, (spread / math.sqrt(self.then), spread / math.sqrt(self.now)), self.level)
 
     def more_gated(self, model: SegmentModel, gated: float) -> bool:
         """Whether more customers than then are beyond the gates, each of which was laid at a customer learned from."""
