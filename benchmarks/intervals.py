@@ -160,6 +160,34 @@ def _customers(size: int, rng: np.random.Generator) -> pd.DataFrame:
     )
 
 
+def table_of_v(results: dict[str, Any]) -> str:
+    """The lowest and the highest coverage over shapes, a row for each number of customers and a column for each V."""
+    held: dict[tuple[int, float], list[float]] = {}
+    for row in results["cramers v"]["rows"]:
+        held.setdefault((row["customers"], row["v"]), []).append(row["covered"])
+    heads = " | ".join(f"V {strength:g}" for strength in _STRENGTHS)
+    lines = [f"| customers | {heads} |", f"| ---: |{' ---: |' * len(_STRENGTHS)}"]
+    for size in _CUSTOMERS:
+        cells = [f"{min(held[size, one]):.1%} to {max(held[size, one]):.1%}" for one in _STRENGTHS]
+        lines.append(f"| {size:,} | {' | '.join(cells)} |")
+    return "\n".join(lines)
+
+
+def table_of(part: str) -> Callable[[dict[str, Any]], str]:
+    """What makes a table of a part's rows as they are."""
+
+    def made(results: dict[str, Any]) -> str:
+        rows = results[part]["rows"]
+        shown = [[f"{value:,}" if isinstance(value, int) else f"{value:g}" for value in row.values()] for row in rows]
+        lines = [f"| {' | '.join(rows[0])} |", f"|{' ---: |' * len(rows[0])}"]
+        return "\n".join([*lines, *(f"| {' | '.join(row)} |" for row in shown)])
+
+    return made
+
+
+TABLES = {"cramers_v": table_of_v, "silhouettes": table_of("silhouettes"), "drift": table_of("drift")}
+"""What the documentation has of the results."""
+
 PARTS: dict[str, Callable[[int], list[Row]]] = {
     "cramers v": of_cramers_v,
     "silhouettes": of_silhouettes,

@@ -47,8 +47,8 @@ logged: dict[str, Any] = {"transform": "log"}
 cases = {
     "clear": (["recency_days", "spend_mean"], capped),
     "unclear": (["visits", "spend_mean"], logged),
-    "no structure": (["recency_days", "visits"], logged),
-    "no structure, but a filter": (["recency_days", "visits", "consent_email"], logged),
+    "no structure": (["visits", "active_days"], logged),
+    "no structure, but a filter": (["visits", "active_days", "consent_email"], logged),
 }
 for title, (names, treatment) in cases.items():
     features_of_case = gauger.prepare(table, key="member_id", features=names, **treatment)

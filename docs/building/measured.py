@@ -9,10 +9,16 @@ from docutils import nodes
 from sphinx.application import Sphinx
 from sphinx.util.docutils import SphinxDirective
 
-from benchmarks import advice, by_blocks, in_the_warehouse, sizes
+from benchmarks import advice, by_blocks, in_the_warehouse, intervals, sizes
 
 RESULTS = Path(__file__).parents[1] / "results"
-SOURCES = {"advice": advice, "by_blocks": by_blocks, "in_the_warehouse": in_the_warehouse, "sizes": sizes}
+SOURCES = {
+    "advice": advice,
+    "by_blocks": by_blocks,
+    "in_the_warehouse": in_the_warehouse,
+    "intervals": intervals,
+    "sizes": sizes,
+}
 
 
 def tables() -> dict[str, tuple[str, Callable[[Any], str]]]:
