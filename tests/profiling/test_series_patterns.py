@@ -42,7 +42,9 @@ def test_a_season_swings_by_a_tenth_of_the_level(half: float, word: str) -> None
     found = pattern_of(values, WEEKS)
     assert found.word == word
     if word == "seasonal":
-        assert re.fullmatch(r"seasonal: high w(00|25|26|51), low w(12|13|38|39)", found.text)
+        assert re.fullmatch(
+            r"seasonal, every 26 periods: high near w(00|25|26|51), low near w(12|13|38|39)", found.text
+        )
 
 
 @pytest.mark.parametrize(("noise", "word"), [(0.98, "seasonal"), (1.02, "uneven")])
@@ -115,9 +117,10 @@ def test_fewer_than_eight_periods_are_short(periods: int, word: str) -> None:
 )
 def test_a_wave_has_from_one_cycle_to_one_in_four_periods(periods: int, cycles: int, found: bool) -> None:
     wave = np.sin(2.0 * np.pi * cycles * np.arange(periods) / periods)
-    share, told = _wave(wave)
+    share, told, times = _wave(wave)
     assert share == pytest.approx(1.0 if found else 0.0, abs=1e-9)
     assert told == pytest.approx(wave if found else 0.0 * wave, abs=1e-9)
+    assert (times == cycles) == found
 
 
 def test_what_is_said_of_a_series_is_true_of_it() -> None:
@@ -143,6 +146,15 @@ def test_what_is_said_of_a_series_is_true_of_it() -> None:
         elif found.word == "uneven":
             assert found.text == f"uneven: highest w{values.argmax()}, lowest w{values.argmin()}"
             assert np.ptp(values) / 2.0 / level > 0.25
+        elif found.word == "seasonal":
+            said = re.fullmatch(
+                r"seasonal, (?:every (\d+) periods|one wave): high near w(\d+), low near w(\d+)", found.text
+            )
+            assert said is not None
+            line = np.polyval(np.polyfit(np.arange(n), values, 1), np.arange(n))
+            phase = 2.0 * np.pi * (np.arange(n) - int(said[2])) / (n / round(n / int(said[1])) if said[1] else n)
+            assert (values - line) @ np.cos(phase) > 0.0
+            assert np.cos(phase[int(said[3])]) < -0.5
         elif found.word in ("rising", "falling"):
             slope = np.polyfit(np.arange(n), values, 1)[0]
             assert (slope > 0.0) == (found.word == "rising")

@@ -58,10 +58,11 @@ def pattern_of(values: Values, periods: Sequence[str]) -> SeriesPattern:
     slope = float(along @ values) / float(along @ along)
     climb = slope * (n - 1) / level
     rest = values - values.mean() - slope * along
-    share, wave = _wave(rest)
+    share, wave, waves = _wave(rest)
     if share >= _SHARE and float(np.ptp(wave)) / level >= 2.0 * _WAVY:
         highest, lowest = periods[int(wave.argmax())], periods[int(wave.argmin())]
-        return SeriesPattern("seasonal", f"seasonal: high {highest}, low {lowest}")
+        often = f"every {n / waves:.0f} periods" if waves > 1 else "one wave"
+        return SeriesPattern("seasonal", f"seasonal, {often}: high near {highest}, low near {lowest}")
     if abs(climb) >= _STEEP:
         word = "rising" if climb > 0.0 else "falling"
         return SeriesPattern(word, f"{word}: {climb:+.0%} of its level from first to last")
@@ -81,8 +82,8 @@ def _spike(values: Values) -> int | None:
     return None
 
 
-def _wave(rest: Values) -> tuple[float, Values]:
-    """The share of the variance that the strongest wave tells, and that wave."""
+def _wave(rest: Values) -> tuple[float, Values, int]:
+    """The share of the variance that the strongest wave explains, that wave, and how often it comes."""
     n = len(rest)
     power = np.fft.rfft(rest)
     slowest, fastest = 1, max(1, n // _FASTEST)
@@ -91,4 +92,4 @@ def _wave(rest: Values) -> tuple[float, Values]:
     alone[strongest] = power[strongest]
     wave = np.fft.irfft(alone, n)
     total = float(rest @ rest)
-    return (float(wave @ wave) / total if total > 0.0 else 0.0), wave
+    return (float(wave @ wave) / total if total > 0.0 else 0.0), wave, strongest
