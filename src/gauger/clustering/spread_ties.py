@@ -23,10 +23,10 @@ def without_ties(everyone: RowOrder) -> RowOrder:
 
 
 def stand_ins(everyone: RowOrder, group: Rows, left: Values) -> Rows:
-    """For each customer of a row order one that stands in for it and for all its copies (n,).
+    """The row that speaks for each row of a row order and for all its copies (n,).
 
-    Copies are spread like other ties, so that they can end in different groups (n,), -1 for none: the one in the middle
-    by `left` (n,) of those in the group that most of them are in stands in for all.
+    Copies are spread like other ties, so they can end in different groups (n,; -1 where a row is in no group). Among
+    the copies in their most frequent group, the one in the middle by `left` (n,) speaks for all.
     """
     starts = everyone.distinct()
     copies = np.repeat(np.arange(len(starts)), np.diff(np.append(starts, everyone.size)))

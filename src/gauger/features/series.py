@@ -169,8 +169,8 @@ def _short_ends(wide: NDArray[np.float64], names: list[str]) -> Iterator[Remark]
     if len(known) < _LEAST_PERIODS:
         return
     usual = float(np.median(known[1:-1]))
-    for at, beside, called in ((0, 1, "first"), (-1, -2, "last")):
-        if known[at] <= _SHORT_PERIOD * usual and known[beside] >= _AS_USUAL * usual:
+    for at, neighbour, called in ((0, 1, "first"), (-1, -2, "last")):
+        if known[at] <= _SHORT_PERIOD * usual and known[neighbour] >= _AS_USUAL * usual:
             yield Remark(
                 "period-short",
                 f"the {called} period, {names[at]}, has only {known[at]:,} values; usual ones have {usual:,.0f}. It "
