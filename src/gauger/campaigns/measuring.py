@@ -116,8 +116,8 @@ def measure(
     value : str, optional
         The column of what each was worth.
     when : str, optional
-        Makes outcomes a table of redemptions or orders, one row each: the column of their dates. Who has at least one
-        row responded, and `value` is added up.
+        Makes outcomes a table of redemptions or orders, one row each: the column of their dates. Customers with at
+        least one row responded, and `value` is added up. Days of moments that carry a zone are those of UTC.
     since, until : str or datetime.date, optional
         With `when`: the campaign's first and last day. Rows outside them do not count, and a remark says how many.
     seed : int

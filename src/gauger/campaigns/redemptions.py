@@ -9,6 +9,7 @@ from pandas.api import types
 
 from gauger.columns import AnyTable, checked_table, keys_as_text
 from gauger.errors import ColumnValuesError, MissingValuesError, SettingError
+from gauger.features import moment_of
 from gauger.remarks import Remark
 from gauger.wording import data_rows, plural
 
@@ -31,12 +32,12 @@ class CampaignDates:
     @property
     def first(self) -> datetime.date | None:
         """The first day."""
-        return _day(self.since, "since")
+        return None if self.since is None else moment_of(self.since, "since").date()
 
     @property
     def last(self) -> datetime.date | None:
         """The last day, which counts whole."""
-        return _day(self.until, "until")
+        return None if self.until is None else moment_of(self.until, "until").date()
 
 
 def outcomes_of(
@@ -98,12 +99,3 @@ def _amounts(column: "pd.Series", name: str) -> "pd.Series":
     if not types.is_numeric_dtype(column) or types.is_bool_dtype(column):
         raise ColumnValuesError(f"{name!r} must hold numbers.")
     return column.astype("float64").fillna(0.0)
-
-
-def _day(given: str | datetime.date | None, setting: str) -> datetime.date | None:
-    if given is None:
-        return None
-    try:
-        return datetime.datetime.fromisoformat(str(given)).date()
-    except ValueError as error:
-        raise SettingError(f"{setting}={given!r} is not a date. Write it as 2025-12-31.") from error

@@ -234,7 +234,7 @@ def _study(
     features: FeatureSet,
     everyone: RowOrder,
     near: Neighbours,
-    without: Neighbours,
+    spread: Neighbours,
     min_points: int,
     evidence: _CountEvidence | None,
 ) -> RadiusStudy:
@@ -244,7 +244,7 @@ def _study(
         links, lengths = near.links(reach, advance)
     if not lengths.any():
         raise SettingError("all customers are equal on these features: there is no radius to study.")
-    found = _levels(without, names, min_points, n)
+    found = _levels(spread, names, min_points, n)
     knee = find_knee(np.sort(reach))
     radii = _radii(reach if reach.any() else lengths, knee, found)
     rank = key_ranks(features, everyone)
@@ -264,13 +264,13 @@ def _study(
     return RadiusStudy(min_points, np.sort(reach), knee, table, groups, advice, pd.DataFrame(), remarks, features.noun)
 
 
-def _levels(without: Neighbours, features: int, min_points: int, customers: int) -> Hierarchy:
+def _levels(spread: Neighbours, features: int, min_points: int, customers: int) -> Hierarchy:
     """Density levels of the same customers without ties, smoothed as they are by default where the study's own min
     points are fewer."""
     smallest = checked_smallest(None, customers)
     enough = max(usual_smoothing(features, customers, smallest), min_points)
-    reach = without.nth_distances(enough)
-    merges = merges_of_links(*without.links(reach, lambda _: None))
+    reach = spread.nth_distances(enough)
+    merges = merges_of_links(*spread.links(reach, lambda _: None))
     return split_hierarchy(merges, reach, features, smallest, enough)
 
 

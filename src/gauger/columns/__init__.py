@@ -20,7 +20,7 @@ from gauger.columns.checking import (
     refuse_reserved_key,
 )
 from gauger.columns.customer_rows import CustomerRows
-from gauger.columns.facts import LONG_TAIL, NEARLY_ALL, SENTINELS, ColumnFacts, Values
+from gauger.columns.facts import LONG_TAIL, MOST_EXACT, NEARLY_ALL, SENTINELS, ColumnFacts, Values
 from gauger.columns.grouped_settings import as_one_value, refuse_no_whole_number
 from gauger.columns.key_forms import KeyForm, about_whole_keys
 from gauger.columns.looking import TableLook, look
@@ -53,6 +53,7 @@ from gauger.progress import task
 
 __all__ = [
     "LONG_TAIL",
+    "MOST_EXACT",
     "MOST_LEVELS",
     "NEARLY_ALL",
     "SENTINELS",

@@ -14,6 +14,8 @@ NEARLY_ALL = 0.95
 """The share of rows with one and the same value from which a column is called near-constant."""
 SENTINELS = (-1.0, -9.0, -99.0, -999.0, -9999.0, 99.0, 999.0, 9999.0, 99999.0, 999999.0)
 """Numbers that systems write where there is no value."""
+MOST_EXACT = 2**53
+"""Whole numbers beyond this are not all told apart by a floating-point number of 64 bits."""
 
 
 @dataclass(frozen=True, eq=False)

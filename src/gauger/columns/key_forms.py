@@ -7,11 +7,9 @@ import pandas as pd
 from numpy.typing import NDArray
 from pandas.api import types
 
+from gauger.columns.facts import MOST_EXACT
 from gauger.errors import KeyColumnError
 from gauger.remarks import Remark
-
-_EXACT = 2.0**53
-"""From here on floating-point numbers skip whole numbers, so that two keys may have become one."""
 
 
 @dataclass(frozen=True)
@@ -82,5 +80,5 @@ def about_whole_keys(key: str) -> Remark:
 
 
 def _not_whole(values: NDArray[np.float64]) -> NDArray[np.intp]:
-    with np.errstate(invalid="ignore"):
-        return np.flatnonzero(~((values == np.floor(values)) & (np.abs(values) < _EXACT)))
+    with np.errstate(invalid="ignore"):  # MOST_EXACT may have been the next whole number
+        return np.flatnonzero(~((values == np.floor(values)) & (np.abs(values) < MOST_EXACT)))

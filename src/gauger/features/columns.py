@@ -7,19 +7,13 @@ import numpy as np
 import pandas as pd
 from pandas.api import types
 
-from gauger.columns import MOST_LEVELS, Values
+from gauger.columns import MOST_EXACT, MOST_LEVELS, Values
 from gauger.errors import ColumnValuesError, SettingError
 from gauger.features.category_levels import Level
 from gauger.wording import listed
 
 LARGEST = 1e150
 """Beyond this, squared distances would overflow."""
-
-SMALLEST = 1e-150
-"""A column all of whose numbers are below this, and not 0, is refused: their squares are not numbers any more."""
-
-MOST_EXACT = 2**53
-"""Whole numbers beyond this are not all told apart by a floating-point number of 64 bits."""
 
 
 @dataclass(frozen=True)
@@ -72,22 +66,19 @@ def numeric_columns(table: pd.DataFrame, key: str) -> Sequence[str]:
     return [name for name in table.columns if name != key and types.is_numeric_dtype(table[name])]
 
 
-def beyond_exactness(low: float, high: float, *, whole: bool) -> str | None:
-    """Why numbers from low to high cannot be worked with: whole ones that are too long, or all too close to 0."""
-    largest = max(abs(low), abs(high))
-    if whole and largest > MOST_EXACT:
-        return (
-            f"holds whole numbers beyond {MOST_EXACT:,}, whose last digits would be lost. If it is an identifier, "
-            "leave it out; if it is a measure, subtract a constant first, or measure in larger units"
-        )
-    if 0.0 < largest < SMALLEST:
-        return f"holds no number as large as {SMALLEST:g}, whose square would be lost. Measure in smaller units"
-    return None
+def beyond_exactness(low: float, high: float) -> str | None:
+    """Why whole numbers from low to high cannot be worked with; None where they can."""
+    if max(abs(low), abs(high)) <= MOST_EXACT:
+        return None
+    return (
+        f"holds whole numbers beyond {MOST_EXACT:,}, whose last digits would be lost. If it is an identifier, leave it "
+        "out; if it is a measure, subtract a constant first, or measure in larger units"
+    )
 
 
-def refuse_beyond_exactness(name: str, low: float, high: float, *, whole: bool) -> None:
-    """Raise ColumnValuesError for numbers that cannot be worked with."""
-    why = beyond_exactness(low, high, whole=whole)
+def refuse_beyond_exactness(name: str, low: float, high: float) -> None:
+    """Raise ColumnValuesError for whole numbers that cannot be worked with."""
+    why = beyond_exactness(low, high)
     if why is not None:
         raise ColumnValuesError(f"{name!r} {why}.")
 
@@ -105,7 +96,8 @@ def _measure(column: pd.Series, name: str) -> Values:
         column = numbers
     values: Values = column.to_numpy(dtype=np.float64, na_value=np.nan)
     low, high = float(np.nanmin(values, initial=0.0)), float(np.nanmax(values, initial=0.0))
-    refuse_beyond_exactness(name, low, high, whole=types.is_integer_dtype(column))
+    if types.is_integer_dtype(column):
+        refuse_beyond_exactness(name, low, high)
     if not max(abs(low), abs(high)) <= LARGEST:
         infinite = np.flatnonzero(np.abs(values) > LARGEST)
         raise ColumnValuesError.infinite(name, infinite[:3].tolist(), infinite.size)

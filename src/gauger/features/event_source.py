@@ -5,6 +5,7 @@ import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
+from functools import partial
 from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal, Protocol
@@ -119,8 +120,7 @@ class EventSource:
 
     def rows_of(self, sql: str) -> list[tuple[Any, ...]]:
         """What a statement gives, row by row."""
-        found = run_query(self.database, sql, "looking at the events")
-        return list(zip(*(column.to_pylist() for column in found.columns), strict=True))
+        return _rows_of(self.database, sql)
 
     def count(self, rows: str) -> int:
         """How many rows a statement gives."""
@@ -136,6 +136,11 @@ class EventSource:
         del hashes
         marks.sort()
         return int(np.count_nonzero(marks[1:] == marks[:-1]))
+
+
+def _rows_of(database: "DuckDBPyConnection", sql: str) -> list[tuple[Any, ...]]:
+    found = run_query(database, sql, "looking at the events")
+    return list(zip(*(column.to_pylist() for column in found.columns), strict=True))
 
 
 @contextmanager
@@ -259,7 +264,7 @@ def _typed_copy(files: Sequence[FileBlocks], spill: Path) -> Path:
 
 
 def _has_zones(file: Path) -> bool:
-    """Whether a Parquet file holds moments with a time zone, which are taken as the clock on the wall showed them."""
+    """Whether a Parquet file holds moments with a time zone, whose own zone DuckDB's reader does not keep."""
     return any(pa.types.is_timestamp(kind) and kind.tz is not None for kind in pq.read_schema(file).types)
 
 
@@ -297,17 +302,15 @@ def _within_scope(database: "DuckDBPyConnection", asked: EventSummary) -> EventS
     columns, scope = asked.columns, asked.scope
     if asked.customers is not None:
         _connect_customers(database, columns.customer, asked.customers)
-    kinds, whole = (
-        column_types(database, ROWS),
-        EventSource(database, columns, 0, datetime.datetime.min, datetime.datetime.min),
-    )
+    kinds = column_types(database, ROWS)
+    rows_of = partial(_rows_of, database)
     added: list[str] = []
     if scope.on is not None:
         added = _connect_lookup(database, scope.on, scope.lookup, kinds)
-        refuse_repeated_lookup(whole.rows_of, scope.on)
+        refuse_repeated_lookup(rows_of, scope.on)
     told: list[Remark] = []
     zoned: Literal["text", "moment"] | None = None
-    if kinds.get(columns.when) == "VARCHAR" and is_zoned(whole.rows_of, columns.when):
+    if kinds.get(columns.when) == "VARCHAR" and is_zoned(rows_of, columns.when):
         zoned = "text"
     elif kinds.get(columns.when) == "TIMESTAMP WITH TIME ZONE":
         zoned = "moment"
@@ -318,7 +321,7 @@ def _within_scope(database: "DuckDBPyConnection", asked: EventSummary) -> EventS
     database.execute(f"CREATE VIEW {JOINED} AS {joined}")
     check_events(database, asked)
     narrowed = narrowed_events(
-        asked, whole.rows_of, lambda statement, name: database.execute(f"CREATE VIEW {name} AS {statement}")
+        asked, rows_of, lambda statement, name: database.execute(f"CREATE VIEW {name} AS {statement}")
     )
     remarks = (*told, *narrowed.remarks)
     return EventSource(database, columns, narrowed.rows, narrowed.first, narrowed.last, narrowed.since, remarks)

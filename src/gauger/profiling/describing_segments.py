@@ -17,7 +17,7 @@ from gauger.profiling.components import about_the_plane
 from gauger.profiling.drivers import circular
 from gauger.profiling.exemplars import exemplars_of
 from gauger.profiling.level_tables import Levels, levels_by_group, median_dates
-from gauger.profiling.matching import about_left_aside, matched_tables
+from gauger.profiling.matching import about_left_aside, with_tables
 from gauger.profiling.overlap import about_overlap, overlap_of
 from gauger.profiling.profiles import Profile
 from gauger.profiling.short_rules import rules_of
@@ -114,12 +114,8 @@ def profile(
         if found is not None:
             return found  # type: ignore[no-any-return]
     seg = seg.sample
-    columns = seg.features.original
-    remarks: list[Remark] = []
-    for others, said in matched_tables(columns.index, table, seg.features.key):
-        columns = columns.join(others.drop(columns=[name for name in others.columns if name in columns.columns]))
-        remarks += said
     features = seg.features
+    columns, remarks = with_tables(features.original, table, features.key)
     subject = _Subject(
         columns, seg.codes, seg.numbers.tolist(), seg.names, features.names, features.indicators, features.noun
     )
@@ -177,10 +173,7 @@ def profile_assignments(
     numbers = [int(number) for number in np.unique(codes) if number != UNASSIGNED]
     if not numbers:
         raise SettingError(_NOBODY)
-    columns, remarks = pd.DataFrame(index=pd.Index(keys)), []
-    for others, said in matched_tables(keys, table, key):
-        columns = columns.join(others.drop(columns=[name for name in others.columns if name in columns.columns]))
-        remarks += said
+    columns, remarks = with_tables(pd.DataFrame(index=pd.Index(keys)), table, key)
     places = np.searchsorted([UNASSIGNED, *numbers], codes)
     subject = _Subject(columns, places, numbers, names, noun=Noun.of_key(key))
     with task("profiling"):
@@ -252,7 +245,7 @@ def _sorted_out(
         if role in _MEASURED and types.is_numeric_dtype(column):
             values = column.to_numpy(dtype=np.float64, na_value=np.nan)
             ends = float(np.fmin.reduce(values, initial=0.0)), float(np.fmax.reduce(values, initial=0.0))
-            why = beyond_exactness(*ends, whole=types.is_integer_dtype(column))
+            why = beyond_exactness(*ends) if types.is_integer_dtype(column) else None
             if why is not None:
                 aside[str(name)] = why
                 continue

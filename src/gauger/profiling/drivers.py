@@ -8,7 +8,7 @@ import pandas as pd
 from numpy.typing import NDArray
 from scipy.special import chdtrc, fdtrc
 
-from gauger.algorithms.statistics import Moments, chi_square, cramers_v, holm
+from gauger.algorithms.statistics import Moments, chi_square, cramers_v, holm, unit_of
 from gauger.profiling.level_tables import Levels
 from gauger.profiling.summaries import MeasureSummary
 from gauger.remarks import Remark
@@ -55,10 +55,10 @@ def drivers_of(summaries: Mapping[str, MeasureSummary], used: Used, repeats: Map
     """
     rows = {}
     for name, found in summaries.items():
-        f, p, eta = _one_way(_segments_only(found.moments))
+        f, p, eta = _one_way(found.moments.of_groups(slice(1, None)))
         h, rank_p, rank_eta = (np.nan,) * 3
         if found.by_rank is not None:
-            h, rank_p, rank_eta = _by_rank(_segments_only(found.by_rank))
+            h, rank_p, rank_eta = _by_rank(found.by_rank.of_groups(slice(1, None)))
         effect = rank_eta if found.lopsided else eta
         if used(name) is None:
             p, rank_p = np.nan, np.nan
@@ -122,6 +122,7 @@ def _correlation(one: Values, other: Values) -> float:
         both = ~np.isnan(one * other)
         if not both.all():
             one, other = one[both] - one[both].mean() if both.any() else one[both], other[both]
+        one, other = (column / unit_of(float(np.abs(column).max(initial=0.0))) for column in (one, other))
         scale = np.sqrt(np.dot(one, one)) * np.sqrt(np.dot(other, other))
         return float(np.dot(one, other) / scale) if np.isfinite(scale) and scale > 0.0 else 0.0
 
@@ -149,10 +150,6 @@ def on_significance(used: Collection[str] | None, proven: Collection[str], repea
                 f" For the {len(proven)} {others} p means something; p_adjusted is corrected for their number (Holm)."
             )
     return Remark("significance", text, features=tuple(sorted(used or ())))
-
-
-def _segments_only(moments: Moments) -> Moments:
-    return Moments(moments.count[1:], moments.mean[1:], moments.squares[1:])
 
 
 def _sums(moments: Moments) -> tuple[float, float, float, float]:

@@ -33,13 +33,20 @@ def matched_table(
     return named.reindex(customers), _match_remarks(key, customers[lacking], besides)
 
 
-def matched_tables(
-    customers: pd.Index, tables: AnyTable | Sequence[AnyTable] | None, key: str
-) -> Iterator[tuple[pd.DataFrame, list[Remark]]]:
-    """As `matched_table` of one table, of each of several, or of none."""
+def with_tables(
+    columns: pd.DataFrame, tables: AnyTable | Sequence[AnyTable] | None, key: str
+) -> tuple[pd.DataFrame, list[Remark]]:
+    """The customers' columns and those of one table, of several or of none, each as the first that has it.
+
+    Remarks and errors as those of `matched_table`.
+    """
     several = list(tables) if isinstance(tables, (list, tuple)) else [] if tables is None else [tables]
+    remarks: list[Remark] = []
     for table in several:
-        yield matched_table(customers, table, key)  # type: ignore[arg-type]
+        others, said = matched_table(columns.index, table, key)  # type: ignore[arg-type]
+        columns = columns.join(others[others.columns.difference(columns.columns, sort=False)])
+        remarks += said
+    return columns, remarks
 
 
 def about_left_aside(why: Mapping[str, str]) -> Iterator[Remark]:

@@ -14,7 +14,6 @@ from gauger.features import (
     Recipe,
     nobody_left,
     nobody_to_prepare,
-    refuse_beyond_exactness,
     refuse_gaps,
 )
 from gauger.sources.bottom_rows import BottomRows
@@ -73,8 +72,6 @@ class Survey:
         refuse_gaps(self.missing, self.rows, recipes, asked.levelled)
         if not self.kept:
             raise nobody_left(self.missing)
-        for name, low, high in zip(asked.measures, self.lows.tolist(), self.highs.tolist(), strict=False):
-            refuse_beyond_exactness(name, low, high, whole=False)
 
 
 def _added(one: Mapping[Any, int], other: Mapping[Any, int]) -> dict[Any, int]:

@@ -8,7 +8,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.parquet as pq
 
-from gauger.columns import refuse_bad_names, to_pandas, without_views
+from gauger.columns import MOST_EXACT, refuse_bad_names, to_pandas, without_views
 from gauger.errors import UnknownColumnError
 from gauger.remarks import Remark
 from gauger.tables.delimited import DelimitedBlocks
@@ -103,10 +103,6 @@ def head_of_file(file: Path, rows: int) -> tuple[pd.DataFrame, int]:
     return to_pandas(table), source.metadata.num_rows
 
 
-_EXACT = 2.0**53
-"""Up to here whole numbers are all told apart by floating point."""
-
-
 def with_numbers(block: pa.Table, names: Iterable[str], rules: ReadingRules | None = None) -> pa.Table:
     """A block of text with numbers in the columns that measures are read from, by the rules of the reader."""
     plain = rules is None or (rules.decimal, rules.thousands) == (".", None)
@@ -116,7 +112,7 @@ def with_numbers(block: pa.Table, names: Iterable[str], rules: ReadingRules | No
                 numbers = block[name].cast(pa.float64()) if plain else None
             except pa.ArrowInvalid:
                 numbers = None
-            if numbers is not None and not (pc.max(pc.abs(numbers)).as_py() or 0.0) <= _EXACT:
+            if numbers is not None and not (pc.max(pc.abs(numbers)).as_py() or 0.0) <= MOST_EXACT:
                 numbers = None
             # Flags, marks of thousands, whole numbers whose digits count; the caller says what is not a number.
             if numbers is None:

@@ -46,6 +46,23 @@ def _written(shop: Shop, table: pd.DataFrame, name: str = "base") -> None:
     shop.write(name, stored, {"joined": DATES[shop.dialect]})
 
 
+def test_numbers_too_small_to_square_are_profiled_as_in_memory(shop: Shop, tmp_path: Path) -> None:
+    table = planted(11)
+    table = table.assign(tiny=table["spend"] * 1e-200, alike=table["spend"] * 3e-200)
+    _written(shop, table)
+    asked: dict[str, Any] = {"key": "who", "features": ["tiny", "visits"]}
+    segmented(shop.url, table="base", into="segments", count=4, replace=True, out=tmp_path / "study", **asked)
+    found = gauger.open_study(tmp_path / "study").profile
+    memory = gauger.profile(gauger.segment_by_kmeans(gauger.prepare(table, **asked), 4), table)
+    own, other = found.drivers.loc[memory.drivers.index], memory.drivers
+    np.testing.assert_allclose(own["eta_squared"], other["eta_squared"], rtol=1e-7)
+    assert own.loc["tiny", "eta_squared"] > 0.5
+    assert own["repeats"].to_dict() == other["repeats"].to_dict()
+    assert own.loc["alike", "repeats"] == "tiny"
+    deviations = found.standard_deviations["tiny"] / memory.standard_deviations["tiny"]
+    np.testing.assert_allclose(deviations, 1.0, rtol=1e-7)
+
+
 def test_a_profile_is_that_of_memory(shop: Shop, tmp_path: Path) -> None:
     table = _members()
     _written(shop, table)

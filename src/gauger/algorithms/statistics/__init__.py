@@ -11,7 +11,7 @@ from gauger.algorithms.statistics.contingency import (
 from gauger.algorithms.statistics.correlation import correlation_matrix, correlation_order
 from gauger.algorithms.statistics.dip import scaled_dip
 from gauger.algorithms.statistics.intervals import LEVEL, clopper_pearson, difference_of_means, newcombe
-from gauger.algorithms.statistics.moments import Moments, skewness
+from gauger.algorithms.statistics.moments import Moments, skewness, unit_of
 from gauger.algorithms.statistics.multiple_tests import holm
 from gauger.algorithms.statistics.order_statistics import (
     Edges,
@@ -55,4 +55,5 @@ __all__ = [
     "ranks_among",
     "scaled_dip",
     "skewness",
+    "unit_of",
 ]

@@ -3,6 +3,7 @@
 import datetime
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from secrets import token_hex
 from typing import Any, Literal
 
@@ -16,6 +17,7 @@ from gauger.features import (
     Behaviour,
     EventColumns,
     EventSummary,
+    RowsOf,
     behaviour_of,
     in_dialect,
     joined_sql,
@@ -40,14 +42,14 @@ class _Events:
     session: Session
     columns: EventColumns
     names: list[str]
-    rows: int = 0
-    first: datetime.datetime = datetime.datetime.min
-    last: datetime.datetime = datetime.datetime.max
+    rows: int
+    first: datetime.datetime
+    last: datetime.datetime
     since: datetime.datetime | None = None
     remarks: tuple[Remark, ...] = ()
 
     def rows_of(self, sql: str) -> list[tuple[Any, ...]]:
-        return self.session.rows(in_dialect(sql, self.session.dialect).rstrip().rstrip(";"))
+        return _rows_of(self.session, sql)
 
     def values(self, sql: str) -> list[object]:
         return [row[0] for row in self.rows_of(sql)]
@@ -59,6 +61,15 @@ class _Events:
     def repeated(self, columns: Sequence[str] | None = None) -> int:
         names = ", ".join(map(sql_name, columns or self.names))
         return self.rows - self.count(f"SELECT DISTINCT {names} FROM {EVENTS}")
+
+
+def _rows_of(session: Session, statement: str) -> list[tuple[Any, ...]]:
+    return session.rows(_in_its_words(session, statement))
+
+
+def _in_its_words(session: Session, statement: str) -> str:
+    """A statement in DuckDB's words as the session's database takes it."""
+    return in_dialect(statement, session.dialect).rstrip().rstrip(";")
 
 
 def summarise_there(
@@ -81,7 +92,7 @@ def summarise_there(
             _see_as(session, customers, CUSTOMERS)
         source = _events(session, relation, asked)
         statement, told = behaviour_of(source, asked)
-        make_table(session, name, in_dialect(statement, session.dialect).rstrip().rstrip(";"))
+        make_table(session, name, _in_its_words(session, statement))
         noun = Noun.of_key(columns.customer)
         say = f"Gauger: behaviour of {noun.many} from {relation.name.typed}, as of {told.facts['as_of']}"
         say_what_it_is(session, {name: say}, Mark("", token_hex(16)))
@@ -107,7 +118,7 @@ def _events(session: Session, relation: Relation, asked: EventSummary) -> _Event
     columns, scope = asked.columns, asked.scope
     kinds = dict(relation.kinds)
     added: list[str] = []
-    whole = _Events(session, columns, list(kinds))
+    rows_of = partial(_rows_of, session)
     _see_as(session, relation, ROWS)
     if scope.on is not None:
         if not isinstance(scope.lookup, str):
@@ -116,15 +127,15 @@ def _events(session: Session, relation: Relation, asked: EventSummary) -> _Event
         there.refuse_lacking([scope.on])
         relation.refuse_lacking([scope.on])
         _see_as(session, there, LOOKUP)
-        refuse_repeated_lookup(whole.rows_of, scope.on)
+        refuse_repeated_lookup(rows_of, scope.on)
         added = lookup_columns(list(kinds), list(there.kinds), scope.on)
         kinds |= {name: there.kinds[name] for name in added}
     relation.refuse_lacking([one for one in columns.named.values() if one not in added])
     _refuse_kinds(columns, kinds)
     zoned: Literal["moment"] | None = "moment" if scope.zone is not None and _has_zone(session, columns.when) else None
     _see(session, joined_sql(list(relation.kinds), scope, columns.when, added, zoned), JOINED)
-    _refuse_gaps(whole, asked)
-    narrowed = narrowed_events(asked, whole.rows_of, lambda statement, name: _see(session, statement, name))
+    _refuse_gaps(rows_of, asked)
+    narrowed = narrowed_events(asked, rows_of, lambda statement, name: _see(session, statement, name))
     names = [*relation.kinds, *added]
     return _Events(
         session, columns, names, narrowed.rows, narrowed.first, narrowed.last, narrowed.since, narrowed.remarks
@@ -133,7 +144,7 @@ def _events(session: Session, relation: Relation, asked: EventSummary) -> _Event
 
 def _see(session: Session, statement: str, name: str) -> None:
     """See a statement in DuckDB's words under a name of ours, in this session alone."""
-    session.rows(f"CREATE TEMPORARY VIEW {name} AS {in_dialect(statement, session.dialect).rstrip().rstrip(';')}")
+    session.rows(f"CREATE TEMPORARY VIEW {name} AS {_in_its_words(session, statement)}")
 
 
 def _has_zone(session: Session, when: str) -> bool:
@@ -153,12 +164,12 @@ def _refuse_kinds(columns: EventColumns, kinds: Mapping[str, str]) -> None:
             raise ColumnValuesError(f"{one!r} holds no numbers in the database. Name another column.")
 
 
-def _refuse_gaps(events: _Events, asked: EventSummary) -> None:
+def _refuse_gaps(rows_of: RowsOf, asked: EventSummary) -> None:
     """Raise for a table without rows, and for events without a customer, a moment, an amount or a quantity."""
     columns = asked.columns
     needed = [columns.customer, columns.when, *(one for one in (columns.amount, columns.quantity) if one is not None)]
     counts = ", ".join(f"COUNT({sql_name(one)})" for one in needed)
-    ((rows, *known),) = events.rows_of(f"SELECT COUNT(*), {counts} FROM {JOINED}")
+    ((rows, *known),) = rows_of(f"SELECT COUNT(*), {counts} FROM {JOINED}")
     if not rows:
         raise no_events()
     for one, count in zip(needed, known, strict=True):

@@ -7,10 +7,10 @@ from fractions import Fraction
 import numpy as np
 import pandas as pd
 
-from gauger.algorithms.statistics import Moments
+from gauger.algorithms.statistics import Moments, unit_of
 from gauger.columns import levels_in_order, role_of
 from gauger.errors import DatabaseError, UnknownTableError
-from gauger.features import LARGEST, beyond_exactness
+from gauger.features import LARGEST, beyond_exactness, sql_number
 from gauger.models import SegmentModel, columns_of
 from gauger.profiling import (
     CIRCULAR,
@@ -130,9 +130,9 @@ def _roles(placed: _SegmentTable, model: SegmentModel) -> list[tuple[ColumnTrait
 
 def _without_infinite(measures: Sequence[ColumnTraits]) -> tuple[list[ColumnTraits], list[Remark]]:
     beyond = [one.name for one in measures if max(map(abs, one.ends)) > LARGEST]
-    why = {one.name: beyond_exactness(*one.ends, whole=one.kind == WHOLE) for one in measures}
-    kept = [one for one in measures if one.name not in beyond and why[one.name] is None]
-    remarks = list(about_left_aside({name: text for name, text in why.items() if text is not None}))
+    why = {one.name: text for one in measures if one.kind == WHOLE and (text := beyond_exactness(*one.ends))}
+    kept = [one for one in measures if one.name not in beyond and one.name not in why]
+    remarks = list(about_left_aside(why))
     if not beyond:
         return kept, remarks
     text = f"{listed(beyond)} {'hold' if len(beyond) > 1 else 'holds'} infinite values and is left out."
@@ -154,7 +154,8 @@ def _summaries(
     source = placed.source(columns)
     moments = segment_moments(read.session, source, list(columns), groups, first=0)
     counts, means = moments.known.astype(np.float64), moments.means()
-    squares = np.nan_to_num(moments.deviations()) ** 2 * counts
+    units = np.array([unit_of(largest) for largest in np.fmax.reduce(np.abs(means), axis=0, initial=0.0)])
+    squares = (np.nan_to_num(moments.deviations()) / units) ** 2 * counts
     by_segment = grouped_quantiles(read.session, source, list(columns), QUARTILES, "segment")
     overall = grouped_quantiles(read.session, source, list(columns), QUARTILES)[None]
     none = np.full((len(columns), 3), np.nan)
@@ -163,7 +164,7 @@ def _summaries(
         ones = Fraction(round(float(np.nan_to_num(means[:, at]) @ counts[:, at])))  # of noughts and ones every power
         skew = measured[at].skew if at < len(measured) else skew_of(int(counts[:, at].sum()), [ones, ones, ones])
         summaries[name] = MeasureSummary(
-            Moments(counts[:, at], means[:, at], squares[:, at]),
+            Moments(counts[:, at], means[:, at], squares[:, at], float(units[at])),
             np.array([by_segment.get(code, none)[at] for code in range(groups)]),
             overall[at],
             skew,
@@ -219,6 +220,12 @@ def _dates(placed: _SegmentTable, columns: Sequence[ColumnTraits], groups: int) 
     return table
 
 
+def _in_units(column: ColumnTraits) -> str:
+    """A measure's numbers as large as their squares can be added up."""
+    unit = unit_of(max(map(abs, column.ends)))
+    return f"({column.number})" if unit == 1.0 else f"(({column.number}) / {sql_number(unit)})"
+
+
 def _repeats(placed: _SegmentTable, measured: Sequence[ColumnTraits], used: Sequence[str]) -> dict[str, str]:
     """For measures that are not used: the used one that each tells in other words, where there is one."""
     others = [one for one in measured if one.name not in used]
@@ -228,7 +235,7 @@ def _repeats(placed: _SegmentTable, measured: Sequence[ColumnTraits], used: Sequ
         return {}
     asked = []
     for one, feature in pairs:
-        x, y = f"({one.number})", f"({feature.number})"
+        x, y = _in_units(one), _in_units(feature)
         both = f"{x} IS NOT NULL AND {y} IS NOT NULL"
         asked += [f"AVG(CASE WHEN {both} THEN {told} END)" for told in (x, y, f"{x} * {x}", f"{y} * {y}", f"{x} * {y}")]
     means = placed.customers.session.row(f"SELECT {', '.join(asked)} FROM {placed.customers.relation.sql}")

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gauger.columns import KeyForm
+from gauger.columns import MOST_EXACT, KeyForm
 from gauger.errors import ColumnValuesError, KeyColumnError
 from gauger.features import LARGEST, Level, Preparation, Recipe, nobody_to_prepare, refuse_beyond_exactness
 from gauger.sources.databases.relations import DECIMAL, FLOAT, WHOLE, Relation
@@ -79,7 +79,8 @@ def _counted(customers: TableCustomers, asked: Preparation, source: str) -> _Cou
 
 def _refuse_infinite(customers: TableCustomers, lows: np.ndarray, highs: np.ndarray) -> None:
     for name, low, high in zip(customers.columns.measures, lows.tolist(), highs.tolist(), strict=True):
-        refuse_beyond_exactness(name, low, high, whole=customers.relation.kinds.get(name) == WHOLE)
+        if customers.relation.kinds.get(name) == WHOLE:
+            refuse_beyond_exactness(name, low, high)
         if max(abs(low), abs(high)) > LARGEST:
             beyond = f"ABS({customers.known(name)}) > {LARGEST!r}"
             (count,) = customers.session.row(f"SELECT COUNT(*) FROM {customers.source_where(beyond)}")
@@ -118,7 +119,7 @@ def refuse_bad_keys(customers: TableCustomers) -> None:
 def _refuse_fractions(customers: TableCustomers) -> None:
     """Raise KeyColumnError for decimal keys that are not whole, or too large to be exact."""
     key = sql_name(customers.key)
-    largest = {FLOAT: 2.0**53, DECIMAL: 2.0**63}.get(customers.relation.kinds[customers.key])
+    largest = {FLOAT: float(MOST_EXACT), DECIMAL: 2.0**63}.get(customers.relation.kinds[customers.key])
     if largest is None:
         return
     odd = f"{key} <> ROUND({key}) OR ABS({key}) >= {largest!r}"

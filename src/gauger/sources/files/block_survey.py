@@ -76,7 +76,7 @@ def _survey_block(question: Question, block: pa.Table, hashes: Hashes, form: Key
         if len(own):
             lows[index], highs[index] = np.fmin.reduce(own), np.fmax.reduce(own)
         if pa.types.is_integer(block.schema.field(name).type):
-            refuse_beyond_exactness(name, lows[index], highs[index], whole=True)
+            refuse_beyond_exactness(name, lows[index], highs[index])
         if max(abs(lows[index]), abs(highs[index])) > LARGEST:
             beyond = np.flatnonzero(np.abs(one) > LARGEST)
             raise ColumnValuesError.infinite(name, (beyond[:3] + seen).tolist(), beyond.size)
