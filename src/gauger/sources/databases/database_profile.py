@@ -229,7 +229,8 @@ def _in_units(column: ColumnTraits) -> str:
 def _repeats(placed: _SegmentTable, measured: Sequence[ColumnTraits], used: Sequence[str]) -> dict[str, str]:
     """For measures that are not used: the used one that each tells in other words, where there is one."""
     others = [one for one in measured if one.name not in used]
-    features = [one for one in measured if one.name in used]
+    by_name = {one.name: one for one in measured}
+    features = [by_name[name] for name in used if name in by_name]
     pairs = [(one, feature) for one in others for feature in features]
     if not pairs:
         return {}
