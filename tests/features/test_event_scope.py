@@ -139,7 +139,7 @@ def test_trends_and_the_recency_of_nobody_are_of_the_window_not_of_the_first_eve
         ({"lookup": PRODUCTS}, "lookup= and on="),
         ({"on": "product"}, "lookup= and on="),
         ({"only_customers": True}, "only_customers= needs the table of customers"),
-        ({"since": "2030-01-01"}, "no events are left of what happened from 2030-01-01 on"),
+        ({"since": "2030-01-01"}, "no event counts: all have no customer or happened before 2030-01-01"),
         ({"lookup": PRODUCTS.assign(paid=1), "on": "product"}, "both have a column 'paid'"),
     ],
 )

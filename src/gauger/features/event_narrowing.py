@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from gauger.errors import SettingError
-from gauger.features.event_scope import EVENTS, JOINED, RowsOf, about_scope, narrowing_sql, whose_sql
+from gauger.features.event_scope import EVENTS, JOINED, EventScope, RowsOf, about_scope, narrowing_sql, whose_sql
 from gauger.features.event_sql import EventSummary
 from gauger.remarks import Remark
 from gauger.tables import sql_name
@@ -32,16 +32,22 @@ def narrowed_events(asked: EventSummary, rows_of: RowsOf, see: Callable[[str, st
     when = f"CAST({sql_name(columns.when)} AS TIMESTAMP)"
     ((last,),) = rows_of(f"SELECT max({when}) FROM {JOINED} WHERE {whose_sql(scope, columns.customer)}")
     if last is None:
-        raise _none_left(None)
+        raise _none_left(scope, None)
     begin = scope.begin(asked.end(last))
     remarks = about_scope(rows_of, scope, columns, begin, JOINED)
     see(narrowing_sql(scope, columns, begin, JOINED), EVENTS)
     ((rows, first, last),) = rows_of(f"SELECT count(*), min({when}), max({when}) FROM {EVENTS}")
     if not rows:
-        raise _none_left(begin)
+        raise _none_left(scope, begin)
     return Narrowed(int(rows), first, last, begin, remarks)
 
 
-def _none_left(begin: datetime.datetime | None) -> SettingError:
-    since = "" if begin is None else f" of what happened from {begin.date()} on"
-    return SettingError(f"no events are left{since} once those without a customer, or of others, are left out.")
+def _none_left(scope: EventScope, begin: datetime.datetime | None) -> SettingError:
+    why = []
+    if scope.without_customer == "drop":
+        why.append("have no customer")
+    if scope.only_customers:
+        why.append("are of customers who are not in the customers' table")
+    if begin is not None:
+        why.append(f"happened before {begin.date()}")
+    return SettingError(f"no event counts: all {' or '.join(why)}.")
