@@ -7,7 +7,7 @@ import pandas as pd
 import pytest
 
 import gauger
-from gauger.errors import SettingError
+from gauger.errors import NoGroupsError, SettingError
 from gauger.study.finding import counts_around, counts_asked, find_segments
 from gauger.study.movement import _numbers, migration_between
 from gauger.study.plan_parts import BandsPart, CountsPart, TreePart
@@ -123,13 +123,22 @@ def test_bands_nobody_named_are_halves() -> None:
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize(("wanted", "count"), [({"count": 4}, 4), ({"height": 60.0}, 2), ({}, 1)])
+@pytest.mark.parametrize(("wanted", "count"), [({"count": 4}, 4), ({"height": 60.0}, 2), ({}, 3)])
 def test_a_tree_is_cut_at_the_count_or_the_height_or_as_advised(wanted: dict[str, float], count: int) -> None:
-    features = gauger.prepare(TABLE, key="who", features=["visits"], scale="none")
+    rng = np.random.default_rng(3)
+    table = TABLE.assign(visits=np.arange(40) % 3 * 50.0 + rng.normal(0.0, 3.0, 40))
+    features = gauger.prepare(table, key="who", features=["visits"], scale="none")
     found = find_segments(features, TreePart(method="tree", linkage="average", **wanted))
     assert found.seg.count == count
     assert list(found.count_study.table.index) == list(range(1, 11))
     assert found.tree is not None
+
+
+@pytest.mark.slow
+def test_a_tree_of_one_cloud_is_not_cut_as_advised() -> None:
+    features = gauger.prepare(TABLE, key="who", features=["visits"], scale="none")
+    with pytest.raises(NoGroupsError, match="no groups were found: no structure"):
+        find_segments(features, TreePart(method="tree", linkage="average"))
 
 
 def test_segments_that_cannot_be_made_again_are_refused() -> None:

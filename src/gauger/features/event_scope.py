@@ -89,7 +89,29 @@ class EventScope:
             raise SettingError("a lookup needs the column that both tables have: lookup= and on= (--lookup and --on).")
 
     def begin(self, as_of: str | datetime.datetime) -> datetime.datetime | None:
-        """The moment from which events count, None for the first."""
+        """From when events count.
+
+        Parameters
+        ----------
+        as_of : str or datetime.datetime
+            The moment up to which they count.
+
+        Returns
+        -------
+        datetime.datetime or None
+            The moment from which they count; None for the first event of all.
+
+        Raises
+        ------
+        SettingError
+            When a window is so long that it begins before there are dates.
+
+        Examples
+        --------
+        >>> import gauger
+        >>> gauger.EventScope(since="2025-12-31").begin("2026-03-31").isoformat()
+        '2025-12-31T00:00:00'
+        """
         if self.since is not None:
             return moment_of(self.since, "since")
         if self.window is None:
